@@ -1,0 +1,26 @@
+# The two commands of the README, and two for those who work on the program.
+VENV := .venv
+PY := $(VENV)/bin/python
+
+.PHONY: demo test bench shots setup clean
+
+setup:
+	@bash tools/setup.sh
+
+demo: setup
+	@$(VENV)/bin/yomikomi demo
+
+test: setup
+	@$(VENV)/bin/ruff check .
+	@$(VENV)/bin/mypy
+	@$(VENV)/bin/lint-imports
+	@$(PY) -m pytest
+
+bench: setup
+	@$(PY) -m bench
+
+shots: setup
+	@QT_QPA_PLATFORM=offscreen $(PY) tools/shots.py
+
+clean:
+	@rm -rf $(VENV)

@@ -1,0 +1,4 @@
+from yomikomi.cli.app import main
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,64 @@
+"""Colour tags: what the numbers in a picture mean. They travel with the samples, nothing is guessed from a type."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import av
+
+# Code points of ITU-T H.273 (ISO/IEC 23091-2), as containers and codecs carry them.
+UNSPECIFIED = 2
+_PRIMARIES = {1: "bt709", 5: "bt470bg", 6: "smpte170m", 9: "bt2020"}
+_MATRIX = {0: "rgb", 1: "bt709", 5: "bt470bg", 6: "smpte170m", 9: "bt2020nc"}
+
+
+@dataclass(frozen=True)
+class ColourTags:
+    """Primaries, transfer and matrix as H.273 code points; range 1 limited, 2 full, 0 unknown."""
+
+    primaries: int = UNSPECIFIED
+    transfer: int = UNSPECIFIED
+    matrix: int = UNSPECIFIED
+    range: int = 0
+
+    @property
+    def known(self) -> bool:
+        return self.matrix not in {UNSPECIFIED} and self.primaries not in {UNSPECIFIED, 0}
+
+    @property
+    def words(self) -> str:
+        matrix = _MATRIX.get(self.matrix, "not tagged")
+        span = {1: "limited range", 2: "full range"}.get(self.range, "range not tagged")
+        return f"{matrix}, {span}"
+
+    def or_usual_for(self, *, width: int, height: int) -> ColourTags:
+        """Fill what is missing with what is usual for the size: BT.601 for SD, BT.709 for HD (common practice)."""
+        if height > 576 or width > 1024:
+            usual = BT709
+        else:
+            usual = BT601_625 if height in {576, 288} else BT601_525
+        return ColourTags(
+            self.primaries if self.primaries not in {UNSPECIFIED, 0} else usual.primaries,
+            self.transfer if self.transfer not in {UNSPECIFIED, 0} else usual.transfer,
+            self.matrix if self.matrix != UNSPECIFIED else usual.matrix,
+            self.range or usual.range,
+        )
+
+    @classmethod
+    def of(cls, context: av.VideoCodecContext) -> ColourTags:
+        return cls(
+            int(context.color_primaries), int(context.color_trc), int(context.colorspace), int(context.color_range)
+        )
+
+    def put_on(self, context: av.VideoCodecContext) -> None:
+        """Set on the codec context: flags on frames alone are lost on the way into the file."""
+        context.color_primaries = self.primaries
+        context.color_trc = self.transfer
+        context.colorspace = self.matrix
+        context.color_range = self.range
+
+
+# Transfer 6 (SMPTE 170M) and 1 (BT.709) are the same curve; each system is tagged by its own name.
+BT601_525 = ColourTags(primaries=6, transfer=6, matrix=6, range=1)
+BT601_625 = ColourTags(primaries=5, transfer=6, matrix=5, range=1)
+BT709 = ColourTags(primaries=1, transfer=1, matrix=1, range=1)

@@ -1,0 +1,47 @@
+"""Pictures at given places of a take, for the viewers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+
+import av
+
+from yomikomi.core.errors import UnreadableError
+from yomikomi.core.video.media import open_media, video_stream
+
+# A seek may land up to a group of pictures late in program streams; start earlier and decode forward (findings).
+_EARLY = Fraction(11, 10)
+
+
+def frames_from(path: Path, *, start_seconds: Fraction, first_seconds: Fraction = Fraction(0)) -> Iterator[av.VideoFrame]:
+    """Frames in showing order from the first whose time is at or after ``start_seconds``.
+
+    Parameters
+    ----------
+    start_seconds : seconds from the beginning of the take.
+    first_seconds : time stamp of the take's first frame, as the Reading found it.
+    """
+    with open_media(path) as container:
+        stream = video_stream(container, path)
+        stream.thread_type = "AUTO"
+        base = stream.time_base or Fraction(1, 1000)
+        wanted = first_seconds + start_seconds
+        if start_seconds > _EARLY:
+            container.seek(int((wanted - _EARLY) / base), stream=stream)
+        # Half a millisecond of tolerance: Matroska rounds time stamps to whole ones.
+        edge = wanted - Fraction(1, 2000) - base / 2
+        try:
+            for frame in container.decode(stream):
+                if frame.pts is not None and frame.pts * base >= edge:
+                    yield frame
+        except av.error.InvalidDataError:
+            return
+
+
+def frame_at(path: Path, *, frame: int, rate: Fraction, first_seconds: Fraction = Fraction(0)) -> av.VideoFrame:
+    """The frame with a given number (from 0) of a take of constant rate."""
+    for found in frames_from(path, start_seconds=frame / rate - 1 / (4 * rate), first_seconds=first_seconds):
+        return found
+    raise UnreadableError(f"{path.name} has no frame {frame}.", remedy="The file may have changed; read it again.", path=path)

@@ -1,0 +1,207 @@
+"""A job: one function run in a process of its own, watched from the main thread by polling."""
+
+from __future__ import annotations
+
+import contextlib
+import enum
+import multiprocessing
+import os
+import signal
+import time
+from collections.abc import Callable
+from typing import Any
+
+from yomikomi.core.errors import UnfinishedError, WorkerDiedError, YomikomiError
+from yomikomi.core.work.reporter import PipeReporter, Reporter
+
+# Seconds between the wish to stop and the end of a worker that does not listen.
+GRACE_S = 0.35
+# Niceness of workers that are not recording: the window and a running recording go first.
+BACKGROUND_NICENESS = 10
+
+
+class JobState(enum.StrEnum):
+    QUEUED = "queued"
+    RUNNING = "running"
+    CANCELLING = "cancelling"
+    CANCELLED = "cancelled"
+    FAILED = "failed"
+    DONE = "done"
+
+    @property
+    def ended(self) -> bool:
+        return self in {JobState.CANCELLED, JobState.FAILED, JobState.DONE}
+
+
+class Job:
+    """Runs ``function(request, reporter)`` in a worker process.
+
+    Nothing happens by itself: the owner calls :meth:`poll` on a timer, which is cheap and never blocks, and then
+    looks at ``state``, ``progress``, ``result`` and ``error``.
+
+    Parameters
+    ----------
+    function : a function at module level; it must be importable by name.
+    request : frozen, picklable.
+    name : shown to people.
+    urgent : keep normal priority (a recording); all other work steps back.
+    grace : seconds a worker may take to end in order after a wish to stop, before it is ended.
+    on_end : called once, in the polling thread, after the state became final (for clearing up files).
+    """
+
+    def __init__(
+        self,
+        function: Callable[[Any, Reporter], Any],
+        request: Any,
+        *,
+        name: str,
+        urgent: bool = False,
+        grace: float = GRACE_S,
+        on_end: Callable[[Job], None] | None = None,
+    ) -> None:
+        self.name = name
+        self.state = JobState.QUEUED
+        self.progress: Any = None
+        self.result: Any = None
+        self.error: YomikomiError | None = None
+        self.generation = 0
+        self.started_at = 0.0
+        self._grace = grace
+        self._on_end = on_end
+        self._stop_asked_at: float | None = None
+        self._far_end_gone = False
+        self._context = multiprocessing.get_context("spawn")
+        self._pipe, self._far_end = self._context.Pipe()
+        self._process = self._context.Process(
+            target=_work, args=(function, request, self._far_end, urgent), name=name, daemon=True
+        )
+
+    @property
+    def pid(self) -> int | None:
+        return self._process.pid
+
+    def start(self) -> Job:
+        self._process.start()
+        self._far_end.close()
+        self.state = JobState.RUNNING
+        self.started_at = time.monotonic()
+        return self
+
+    def cancel(self) -> None:
+        """Ask the work to stop. It ends in order if it can, and is ended after the grace period if not."""
+        if self.state is JobState.QUEUED:
+            self._end(JobState.CANCELLED)
+        if self.state is JobState.RUNNING:
+            self.state = JobState.CANCELLING
+            self._stop_asked_at = time.monotonic()
+            with contextlib.suppress(BrokenPipeError, OSError):
+                self._pipe.send("stop")
+
+    def poll(self) -> bool:
+        """Take in what the worker said. Returns whether anything changed."""
+        if self.state.ended or self.state is JobState.QUEUED:
+            return False
+        changed = self._read_pipe()
+        if not self.state.ended and self._far_end_gone:
+            self._died()
+            changed = True
+        overdue = self._stop_asked_at is not None and time.monotonic() - self._stop_asked_at > self._grace
+        if not self.state.ended and overdue:
+            self._process.kill()
+            self._process.join(1)
+            self._end(JobState.CANCELLED)
+            changed = True
+        return changed
+
+    def wait(self, timeout: float | None = None, watch: Callable[[Job], None] | None = None) -> Job:
+        """Block until the end; for the command line and tests, never for the window."""
+        until = None if timeout is None else time.monotonic() + timeout
+        while not self.state.ended:
+            self._pipe.poll(0.05)
+            if self.poll() and watch:
+                watch(self)
+            if until is not None and time.monotonic() > until:
+                raise TimeoutError(f"{self.name} did not end within {timeout} s")
+        return self
+
+    def answer(self) -> Any:
+        """The result, or the error raised."""
+        if self.state is JobState.DONE:
+            return self.result
+        raise self.error or UnfinishedError(f"{self.name}: stopped.")
+
+    def kill(self) -> None:
+        """End the worker at once (tests of survival, and closing the program)."""
+        if self._process.is_alive():
+            self._process.kill()
+            self._process.join(2)
+        if not self.state.ended:
+            self._end(JobState.CANCELLED)
+
+    def _read_pipe(self) -> bool:
+        changed = False
+        try:
+            while not self.state.ended and self._pipe.poll():
+                kind, value = self._pipe.recv()
+                changed = True
+                self._take(kind, value)
+        except (EOFError, OSError):
+            self._far_end_gone = True
+            self._process.join(0.2)
+        return changed
+
+    def _take(self, kind: str, value: Any) -> None:
+        if kind == "progress":
+            self.progress = value
+            self.generation += 1
+        elif kind == "done":
+            self.result = value
+            self._end(JobState.DONE)
+        elif kind == "cancelled":
+            self.result = value
+            self._end(JobState.CANCELLED)
+        else:
+            self.error = value
+            self._end(JobState.FAILED)
+
+    def _died(self) -> None:
+        if self.state is JobState.CANCELLING:
+            self._end(JobState.CANCELLED)
+            return
+        code = self._process.exitcode
+        how = f"signal {signal.Signals(-code).name}" if code is not None and code < 0 else f"code {code}"
+        self.error = WorkerDiedError(
+            f"{self.name}: the worker process ended unexpectedly ({how}).",
+            remedy="Nothing else is affected; start it again, with less running beside it if memory was short.",
+        )
+        self._end(JobState.FAILED)
+
+    def _end(self, state: JobState) -> None:
+        self.state = state
+        self.generation += 1
+        if self._process.pid is not None:
+            self._process.join(0.5)
+            if self._process.is_alive():
+                self._process.kill()
+        self._pipe.close()
+        if self._on_end:
+            self._on_end(self)
+
+
+def _work(function: Callable[[Any, Reporter], Any], request: Any, pipe: Any, urgent: bool) -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    if not urgent:
+        os.nice(BACKGROUND_NICENESS)
+    reporter = PipeReporter(pipe)
+    try:
+        result = function(request, reporter)
+    except YomikomiError as error:
+        kind = "cancelled" if reporter.cancelled() else "failed"
+        reporter.finish(kind, None if kind == "cancelled" else error)
+    except Exception as error:  # the border: whatever a library throws becomes one of ours, with its cause named
+        wrapped = UnfinishedError(
+            f"{type(error).__name__}: {error}", remedy="This is a defect of the program; please report it."
+        )
+        reporter.finish("failed", wrapped)
+    else:
+        reporter.finish("done", result)

@@ -1,0 +1,37 @@
+"""Keeps encoders from taking the whole machine."""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import os
+
+_CAP_SYS_NICE = 23
+_CAPABILITY_VERSION_3 = 0x20080522
+
+
+def drop_realtime_privilege() -> None:
+    """Give up the right to raise scheduling classes in this process.
+
+    An AV1 encoder started as root raises its own threads to a real-time class and starves everything else
+    (measured; see docs/science.md). Without the capability it stays in the ordinary class.
+    """
+    if os.geteuid() != 0:
+        return
+    libc = ctypes.CDLL(None, use_errno=True)
+    header = (ctypes.c_uint32 * 2)(_CAPABILITY_VERSION_3, 0)
+    sets = (ctypes.c_uint32 * 6)()  # effective, permitted, inheritable: two words each, low word first
+    if libc.capget(header, sets) != 0:
+        return
+    for word in range(3):
+        sets[word] &= ~(1 << _CAP_SYS_NICE)
+    libc.capset(header, sets)
+
+
+def lower_all_threads() -> None:
+    """Bring every thread of this process back to the ordinary scheduling class."""
+    for name in os.listdir("/proc/self/task"):  # noqa: PTH208  a pseudo-folder, read once
+        with contextlib.suppress(OSError):
+            tid = int(name)
+            if os.sched_getscheduler(tid) not in {os.SCHED_OTHER, os.SCHED_BATCH}:
+                os.sched_setscheduler(tid, os.SCHED_OTHER, os.sched_param(0))

@@ -1,0 +1,104 @@
+"""What a piece of long work is given to say how far it is and to hear whether it should stop."""
+
+from __future__ import annotations
+
+import threading
+from multiprocessing.connection import Connection
+from typing import Any, Protocol
+
+from yomikomi.core.errors import CancelledError
+
+
+class Reporter(Protocol):
+    """Handed to every long function as its last argument."""
+
+    def report(self, progress: Any) -> None:
+        """Say how far the work is. Never blocks; only the newest word is kept."""
+
+    def cancelled(self) -> bool:
+        """Whether someone wants the work to stop."""
+
+    def check(self) -> None:
+        """Raise CancelledError when someone wants the work to stop."""
+
+
+class SilentReporter:
+    """For calling long functions directly, in tests and scripts. Keeps the last progress."""
+
+    def __init__(self) -> None:
+        self.last: Any = None
+        self.stop = threading.Event()
+
+    def report(self, progress: Any) -> None:
+        self.last = progress
+
+    def cancelled(self) -> bool:
+        return self.stop.is_set()
+
+    def check(self) -> None:
+        if self.cancelled():
+            raise CancelledError("Stopped.")
+
+
+class PipeReporter:
+    """Sends progress through a pipe from a thread of its own, so that a window that is slow to read never blocks the work.
+
+    A vanished parent counts as a wish to stop: a recording is then closed in order instead of running on unseen.
+    """
+
+    def __init__(self, pipe: Connection) -> None:
+        self._pipe = pipe
+        self._stop = threading.Event()
+        self._fresh = threading.Condition()
+        self._newest: Any = None
+        self._has_news = False
+        self._closing = False
+        self._postman = threading.Thread(target=self._deliver, name="postman", daemon=True)
+        self._listener = threading.Thread(target=self._listen, name="listener", daemon=True)
+        self._postman.start()
+        self._listener.start()
+
+    def report(self, progress: Any) -> None:
+        with self._fresh:
+            self._newest = progress
+            self._has_news = True
+            self._fresh.notify()
+
+    def cancelled(self) -> bool:
+        return self._stop.is_set()
+
+    def check(self) -> None:
+        if self.cancelled():
+            raise CancelledError("Stopped.")
+
+    def finish(self, kind: str, value: Any) -> None:
+        """Deliver the last progress, then the answer."""
+        with self._fresh:
+            self._closing = True
+            self._fresh.notify()
+        self._postman.join(timeout=5)
+        try:
+            self._pipe.send((kind, value))
+        except (BrokenPipeError, OSError):
+            return
+
+    def _deliver(self) -> None:
+        while True:
+            with self._fresh:
+                self._fresh.wait_for(lambda: self._has_news or self._closing)
+                if not self._has_news:
+                    return
+                news, self._has_news = self._newest, False
+            try:
+                self._pipe.send(("progress", news))
+            except (BrokenPipeError, OSError):
+                self._stop.set()
+                return
+
+    def _listen(self) -> None:
+        try:
+            while True:
+                if self._pipe.recv() == "stop":
+                    self._stop.set()
+        except (EOFError, OSError):
+            self._stop.set()

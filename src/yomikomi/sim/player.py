@@ -1,0 +1,165 @@
+"""A simulated player: a tape, its deck, and the clock that frames come by."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, replace
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+
+from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
+from yomikomi.core.video.standards import STANDARDS, FieldOrder
+from yomikomi.sim.canvas import Raster
+from yomikomi.sim.programme import Programme
+from yomikomi.sim.sound import SAMPLE_RATE, ProgrammeSound
+from yomikomi.sim.tape import FORMATS, Tape
+
+# Frames that a recorder box holds before it loses one: what a slow reader may lag behind the tape.
+_DEVICE_BUFFER_FRAMES = 8
+
+
+@dataclass(frozen=True)
+class TapePlayerSpec:
+    """A simulated tape in a simulated player.
+
+    Parameters
+    ----------
+    standard : ``525i`` or ``625i``.
+    field_order : which field the recorder box delivers first.
+    tape : a key of ``sim.tape.FORMATS``.
+    corrector : whether the player has a time-base corrector.
+    mixture : which scenes, a key of ``sim.programme.MIXTURES``.
+    seconds : length of the recording on the tape; None plays for ever.
+    real_time : deliver by the clock, as a device does; otherwise as fast as asked.
+    """
+
+    standard: str = "525i"
+    field_order: FieldOrder = FieldOrder.TFF
+    seed: int = 1
+    tape: str = "vhs"
+    corrector: bool = False
+    mixture: str = "mixed"
+    seconds: float | None = None
+    real_time: bool = True
+    wide: bool = False
+
+    def open(self) -> TapePlayer:
+        return TapePlayer(self)
+
+    def to_json(self) -> dict[str, Any]:
+        return {**asdict(self), "kind": "tape player"}
+
+    @classmethod
+    def from_json(cls, document: dict[str, Any]) -> TapePlayerSpec:
+        fields = {key: value for key, value in document.items() if key != "kind"}
+        return cls(**{**fields, "field_order": FieldOrder(fields.get("field_order", "tff"))})
+
+
+class TapePlayer:
+    """The opened source. Pictures depend on the seed and the frame number alone, never on the clock."""
+
+    def __init__(self, spec: TapePlayerSpec, *, now: Callable[[], float] = time.monotonic) -> None:
+        self.spec = spec
+        standard = STANDARDS[spec.standard]
+        aspect = standard.sample_aspect_16_9 if spec.wide else standard.sample_aspect_4_3
+        self.format = SourceFormat(standard, spec.field_order, aspect, SAMPLE_RATE, 1)
+        faults = FORMATS[spec.tape]
+        self.tape = Tape(
+            faults.with_corrector() if spec.corrector else faults, seed=spec.seed, field_rate=float(standard.field_rate)
+        )
+        self.programme = Programme(spec.seed, mixture=spec.mixture, rate=standard.rate)
+        self.sound = ProgrammeSound(spec.seed)
+        self._frames = None if spec.seconds is None else round(spec.seconds * standard.rate)
+        self._next = 0
+        self._now = now
+        self._started: float | None = None
+
+    @property
+    def frames(self) -> int | None:
+        """How many frames the tape holds; None when it never ends."""
+        return self._frames
+
+    def read(self) -> tuple[Picture, SoundBlock]:
+        """The next frame and its sound, at its time. Frames that nobody fetched in time are lost, as in a real box."""
+        called_at = self._now()
+        number = self._skip_lost() if self.spec.real_time else self._next
+        if self._frames is not None and number >= self._frames:
+            raise SourceEnded
+        # Drawn before its time comes, so that drawing costs no lateness.
+        picture = self.picture(number)
+        # A gap in pictures is none in sound: sound continues from where it was read last.
+        sound = self._sound_from(self._next, number)
+        self._next = number + 1
+        if self.spec.real_time:
+            self._sleep_until(number, called_at)
+        return replace(picture, ready_at=self._now()), sound
+
+    def picture(self, number: int) -> Picture:
+        """Frame ``number`` of the tape, whatever the clock says."""
+        standard = self.format.standard
+        y = np.empty((standard.height, standard.width), np.uint8)
+        u = np.empty((standard.height, standard.width // 2), np.uint8)
+        v = np.empty_like(u)
+        top_first = self.format.field_order is FieldOrder.TFF
+        for index, parity in enumerate((0, 1) if top_first else (1, 0)):
+            field = 2 * number + index
+            raster = Raster(standard.width, standard.height, first=parity, step=2)
+            instant = field / standard.field_rate
+            planes = self.tape.play(self.programme.draw(number, instant, raster), field)
+            y[parity::2], u[parity::2], v[parity::2] = planes
+        return Picture(number, y, u, v, self._now())
+
+    def close(self) -> None:
+        self._frames = 0
+
+    def _sound_from(self, first: int, last: int) -> SoundBlock:
+        start, end = (int(SAMPLE_RATE * frame / self.format.standard.rate) for frame in (first, last + 1))
+        return SoundBlock(start, self.sound.samples(start, end - start))
+
+    def _skip_lost(self) -> int:
+        """The number of the next frame that the device still holds."""
+        if self._started is None:
+            self.programme.prepare()
+            self._started = self._now()
+        behind = int((self._now() - self._started) * float(self.format.standard.rate)) - self._next
+        return self._next + max(0, behind - _DEVICE_BUFFER_FRAMES)
+
+    def _sleep_until(self, number: int, called_at: float) -> None:
+        """Wait for the frame's time. On a machine too busy to draw in time the tape runs slower: it was not the
+        reader who was late, so nothing may be lost by it."""
+        started = self._started or 0.0
+        due = started + number / float(self.format.standard.rate)
+        now = self._now()
+        if now < due:
+            time.sleep(due - now)
+        else:
+            self._started = started + max(0.0, now - max(due, called_at))
+
+
+def truth(spec: TapePlayerSpec, frames: int) -> dict[str, Any]:
+    """All that was put into the first ``frames`` frames, for tests and for learning."""
+    player = TapePlayer(spec)
+    standard = player.format.standard
+    seconds = Fraction(frames) / standard.rate
+    return {
+        "standard": spec.standard,
+        "scan": {"kind": "interlaced", "field_order": spec.field_order.value},
+        "rate": f"{standard.rate.numerator}/{standard.rate.denominator}",
+        "frames": frames,
+        "seconds": float(seconds),
+        "width": standard.width,
+        "height": standard.height,
+        "sample_aspect": f"{player.format.sample_aspect.numerator}/{player.format.sample_aspect.denominator}",
+        "seed": spec.seed,
+        "faults": asdict(player.tape.faults),
+        "shots": [asdict(shot) for shot in player.programme.shots(frames)],
+        "dropouts": [asdict(hole) for field in range(2 * frames) for hole in player.tape.dropouts_in(field)],
+        "sound": {
+            "channels": 1,
+            "sample_rate": SAMPLE_RATE,
+            "passages": [player.sound.kind_at(second) for second in range(int(seconds) + 1)],
+        },
+    }
