@@ -1,0 +1,1 @@
+"""What copies would cost: trials, curves, predictions, choices."""

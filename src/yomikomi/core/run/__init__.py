@@ -1,0 +1,1 @@
+"""Making copies, and proving them."""

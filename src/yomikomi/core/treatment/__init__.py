@@ -1,0 +1,1 @@
+"""The corrections a take gets before it is encoded, and how they look."""

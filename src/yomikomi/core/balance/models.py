@@ -1,0 +1,73 @@
+"""Trials and predictions as documents."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from yomikomi.core.balance.recipes import Recipe
+
+
+class Document(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class Estimate(Document):
+    """A value with the interval in which about nine of ten such values fall."""
+
+    expected: float
+    low: float
+    high: float
+
+
+class TriedSegment(Document):
+    first_frame: int
+    frames: int
+    role: str
+
+
+class TrialPoint(Document):
+    """One recipe as measured on the segments, raised to the whole take."""
+
+    recipe: Recipe
+    size_bytes: Estimate
+    ssim_db: float = Field(description="likeness to the treated source, −10·log10(1 − SSIM of luma)")
+    psnr_db: float
+    encode_seconds: Estimate
+    tried_frames: int
+    crop: str | None = Field(default=None, description="picture of the hardest moment, relative to the trials folder")
+
+
+class TrialSet(Document):
+    schema_version: int = 1
+    deinterlace: Literal["leave", "single", "double"]
+    field_order: Literal["tff", "bff"] | None
+    rate: str = Field(description="frames a second of the copy, exact")
+    frames: int = Field(description="frames of the copy")
+    duration_seconds: float
+    sound_bytes: int
+    segments: list[TriedSegment]
+    whole: bool = Field(description="the take was short enough to try all of it")
+    points: list[TrialPoint]
+    source_crop: str | None = None
+    trial_seconds: float
+    complete: bool = True
+
+
+class Quality(Document):
+    metric: str = "ssim_db"
+    value: float
+
+
+class Prediction(Document):
+    """What a copy will cost; the answer of ``yomikomi predict``."""
+
+    recipe: Recipe
+    deinterlace: Literal["leave", "single", "double"]
+    size_bytes: Estimate
+    quality: Quality
+    psnr_db: float
+    encode_seconds: Estimate
+    measured: bool = Field(description="tried at this very quality, not interpolated")
+    trial_seconds: float = 0.0

@@ -1,0 +1,182 @@
+"""Codecs, and recipes: complete sets of encode settings. To add a codec, add a row to ``CODECS``."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Literal
+
+import av
+from pydantic import BaseModel, ConfigDict, Field
+
+from yomikomi.core.errors import WrongUseError
+from yomikomi.core.treatment.chain import TreatedFormat
+from yomikomi.core.work.priority import drop_realtime_privilege
+
+# Longest distance between key frames: seeking stays quick, and size hardly depends on it (common practice, no source).
+_KEY_SECONDS = 5
+
+
+@dataclass(frozen=True)
+class Codec:
+    """One row of the table.
+
+    Parameters
+    ----------
+    qualities : constant-quality values from best to smallest that are worth looking at.
+    probes : which of them are tried; the ones between are interpolated (three over 16 steps: within 2 %, findings).
+    speeds : presets from slow to quick. ``usual`` is what is tried unless asked otherwise.
+    carries_fields : can be told that its pictures are interlaced.
+    """
+
+    key: str
+    words: str
+    encoder: str
+    decoder: str
+    qualities: range
+    probes: tuple[int, ...]
+    speeds: tuple[str, ...]
+    usual: str
+    carries_fields: bool
+    highest_quality_number: int
+    options: Callable[[Recipe, TreatedFormat], dict[str, str]]
+
+
+class Recipe(BaseModel):
+    """A complete set of encode settings."""
+
+    model_config = ConfigDict(frozen=True)
+
+    codec: Literal["h264", "hevc", "av1"]
+    quality: int = Field(description="constant-quality value; smaller is better and larger in bytes", ge=0, le=63)
+    speed: str
+    container: Literal["mp4", "mkv"] = "mp4"
+    sound_codec: Literal["aac", "opus"] = "aac"
+    sound_kbps: int = Field(default=160, ge=32, le=512, description="per stream, for two channels; one channel takes half")
+
+    @property
+    def words(self) -> str:
+        return f"{CODECS[self.codec].words} {self.quality} {self.speed_words}"
+
+    @property
+    def speed_words(self) -> str:
+        return f"preset {self.speed}" if self.speed.lstrip("-").isdigit() else self.speed
+
+    def check(self) -> None:
+        """The library ignores unknown names silently, so they are checked here. Raises WrongUseError."""
+        codec = CODECS[self.codec]
+        if self.speed not in codec.speeds:
+            raise WrongUseError(f"{codec.words} knows no speed {self.speed!r}.", remedy=f"Use one of: {', '.join(codec.speeds)}.")
+        if self.quality > codec.highest_quality_number:
+            raise WrongUseError(
+                f"{codec.words} knows quality 0 to {codec.highest_quality_number}, not {self.quality}.",
+                remedy="Smaller numbers look better.",
+            )
+
+
+def recipe_for(codec: str, quality: int, *, speed: str | None = None, container: str = "mp4", sound: str = "aac") -> Recipe:
+    """A recipe from what a person named; raises WrongUseError for what does not exist."""
+    if codec not in CODECS:
+        raise WrongUseError(f"There is no codec {codec!r} here.", remedy=f"Use one of: {', '.join(CODECS)}.")
+    if quality < 0 or quality > CODECS[codec].highest_quality_number:
+        raise WrongUseError(
+            f"{CODECS[codec].words} knows quality 0 to {CODECS[codec].highest_quality_number}, not {quality}.",
+            remedy="Smaller numbers look better.",
+        )
+    recipe = Recipe(
+        codec=codec,  # type: ignore[arg-type]
+        quality=quality,
+        speed=speed or CODECS[codec].usual,
+        container=container,  # type: ignore[arg-type]
+        sound_codec=sound,  # type: ignore[arg-type]
+    )
+    recipe.check()
+    return recipe
+
+
+def _h264(recipe: Recipe, treated: TreatedFormat) -> dict[str, str]:
+    options = {"preset": recipe.speed, "crf": str(recipe.quality)}
+    if treated.field_order is not None:
+        options["x264-params"] = f"{treated.field_order.value}=1"
+    return options
+
+
+def _hevc(recipe: Recipe, treated: TreatedFormat) -> dict[str, str]:
+    return {"preset": recipe.speed, "crf": str(recipe.quality), "x265-params": "log-level=none"}
+
+
+def _av1(recipe: Recipe, treated: TreatedFormat) -> dict[str, str]:
+    return {"preset": recipe.speed, "crf": str(recipe.quality)}
+
+
+_X26X_SPEEDS = ("veryslow", "slower", "slow", "medium", "fast", "faster", "veryfast", "superfast", "ultrafast")
+
+CODECS: dict[str, Codec] = {
+    codec.key: codec
+    for codec in (
+        Codec("h264", "H.264", "libx264", "h264", range(16, 31), (17, 23, 29), _X26X_SPEEDS, "faster", True, 51, _h264),
+        Codec("hevc", "HEVC", "libx265", "hevc", range(17, 33), (18, 25, 32), _X26X_SPEEDS, "veryfast", False, 51, _hevc),
+        Codec(
+            "av1", "AV1", "libsvtav1", "libdav1d", range(20, 51), (22, 35, 48),
+            tuple(str(n) for n in range(2, 13)), "9", False, 63, _av1,
+        ),
+    )
+}  # fmt: skip
+
+
+def usual_recipes(*, fields: bool) -> list[Recipe]:
+    """The recipes that are tried: for pictures with fields, only codecs that can say so."""
+    return [
+        recipe_for(codec.key, quality)
+        for codec in CODECS.values()
+        if codec.carries_fields or not fields
+        for quality in codec.probes
+    ]
+
+
+def pixel_format_for(codec: str, *, bit_depth: int) -> str:
+    """8 bits for 8-bit sources, and for H.264 always: few players read it deeper (common practice, no source)."""
+    return "yuv420p10le" if bit_depth > 8 and codec != "h264" else "yuv420p"
+
+
+def prepare_encoders() -> None:
+    """Once per worker process, before an encoder is opened."""
+    os.environ["SVT_LOG"] = "1"  # errors only: its banner goes straight to the terminal
+    drop_realtime_privilege()
+
+
+def set_up(context: av.VideoCodecContext, recipe: Recipe, treated: TreatedFormat) -> None:
+    """Put a recipe on a codec context that is not yet open."""
+    codec = CODECS[recipe.codec]
+    if treated.field_order is not None and not codec.carries_fields:
+        raise WrongUseError(
+            f"{codec.words} cannot mark fields, so players would show comb teeth.",
+            remedy="Deinterlace, or take H.264.",
+        )
+    shape = treated.geometry
+    context.width, context.height, context.pix_fmt = shape.width, shape.height, treated.pixel_format
+    context.sample_aspect_ratio = shape.sample_aspect
+    context.framerate = treated.rate
+    context.time_base = 1 / treated.rate
+    context.gop_size = round(_KEY_SECONDS * treated.rate)
+    treated.colour.put_on(context)
+    context.options = codec.options(recipe, treated)
+
+
+def sound_bits_per_second(recipe: Recipe, channels: int) -> int:
+    """What one sound stream is encoded at: the recipe's rate for a pair, half for one, half as much again for each pair more."""
+    if channels == 1:
+        return recipe.sound_kbps * 500
+    return recipe.sound_kbps * 1000 * max(2, channels) // 2
+
+
+def overhead_bytes(*, frames: int, sound_packets: int, container: str) -> int:
+    """Container overhead: an index entry and framing for each packet (MP4: sizes, offsets, sample tables; measured)."""
+    each = 12 if container == "mp4" else 9
+    return 1500 + each * (frames + sound_packets)
+
+
+def frames_of(seconds: Fraction, rate: Fraction) -> int:
+    return round(seconds * rate)

@@ -1,0 +1,97 @@
+"""Which parts of a take the trials look at.
+
+Units of one second. The hardest and the easiest are always tried and stand for themselves; the others are drawn
+systematically in time order with probability proportional to their complexity, which measured best (docs/science.md).
+Source of the sampling theory: Cochran, Sampling Techniques, chapters 6 and 9A (from memory).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from yomikomi.core.reading.models import Complexity
+
+_UNIT_CELLS = 2
+_USUAL_SEGMENTS = 6
+
+
+@dataclass(frozen=True)
+class Segment:
+    """A stretch of source frames that is tried.
+
+    Parameters
+    ----------
+    first, frames : in source frames.
+    complexity : bytes of the small encode in it.
+    certain : tried for itself; otherwise it stands for others too.
+    inclusion : probability with which it was drawn, 0…1.
+    role : hardest, easiest, typical or plain, for people.
+    """
+
+    first: int
+    frames: int
+    complexity: int
+    certain: bool
+    inclusion: float
+    role: str = ""
+
+
+@dataclass(frozen=True)
+class Plan:
+    """``drawn_from``: complexity of all units that the drawn ones stand for; ``whole``: the whole take is one segment."""
+
+    segments: tuple[Segment, ...]
+    drawn_from: int
+    units: int
+    whole: bool
+
+
+def plan_segments(complexity: Complexity, *, frames: int, count: int = _USUAL_SEGMENTS, seed: int = 1) -> Plan:
+    """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames."""
+    per_unit = _UNIT_CELLS * complexity.frames_per_cell
+    sums = _units(complexity.cell_bytes, _UNIT_CELLS)
+    # A short last unit is joined to the one before, so that all have a fair length.
+    if len(sums) > 1 and frames - (len(sums) - 1) * per_unit < per_unit // 2:
+        last = sums.pop()
+        sums[-1] += last
+    if len(sums) <= max(3, count):
+        return Plan((Segment(0, frames, sum(sums), True, 1.0, "whole"),), 0, len(sums), True)
+    order = np.argsort(sums)
+    certain = {int(order[-1]), int(order[0])}
+    rest = [index for index in range(len(sums)) if index not in certain]
+    drawn, inclusion = _draw([sums[i] for i in rest], count - len(certain), seed)
+    middle = float(np.median([sums[i] for i in rest]))
+    chosen = {rest[i]: inclusion[i] for i in drawn}
+    typical = min(chosen, key=lambda index: abs(sums[index] - middle))
+    segments = []
+    for index in sorted(certain | set(chosen)):
+        role = {int(order[-1]): "hardest", int(order[0]): "easiest", typical: "typical"}.get(index, "")
+        first = index * per_unit
+        length = min(per_unit, frames - first) if index < len(sums) - 1 else frames - first
+        segments.append(Segment(first, length, sums[index], index in certain, chosen.get(index, 1.0), role))
+    return Plan(tuple(segments), sum(sums[i] for i in rest), len(sums), False)
+
+
+def _units(cells: list[int], per_unit: int) -> list[int]:
+    return [max(1, sum(cells[start : start + per_unit])) for start in range(0, len(cells), per_unit)] or [1]
+
+
+def _draw(sizes: list[int], count: int, seed: int) -> tuple[list[int], list[float]]:
+    """Systematic sampling with probability proportional to size, in order. Returns indices and all probabilities.
+
+    Units so large that they would be drawn more than once are taken for certain.
+    """
+    share = np.asarray(sizes, float)
+    probability = np.minimum(1.0, count * share / share.sum())
+    for _ in range(4):  # what the certain ones leave over goes to the others
+        free = probability < 1
+        left = count - int((~free).sum())
+        if left <= 0 or not free.any():
+            break
+        probability[free] = np.minimum(1.0, left * share[free] / share[free].sum())
+    start = float(np.random.default_rng([seed, len(sizes)]).uniform())
+    ends = np.cumsum(probability)
+    picks = np.searchsorted(ends, start + np.arange(int(np.ceil(ends[-1] - start - 1e-9))), side="right")
+    return sorted({int(min(p, len(sizes) - 1)) for p in picks}), [float(p) for p in probability]

@@ -1,0 +1,128 @@
+"""One trial: a span of treated frames through one encoder, measured."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yomikomi.core.balance.metrics import Likeness, LikenessMeter
+from yomikomi.core.balance.recipes import CODECS, Recipe, set_up
+from yomikomi.core.balance.spans import TreatedSpan
+from yomikomi.core.video.planes import luma, rgb
+from yomikomi.core.work import Reporter
+from yomikomi.core.work.priority import lower_all_threads
+
+_CROP_WIDTH, _CROP_HEIGHT = 256, 172
+
+
+@dataclass(frozen=True)
+class Trial:
+    """Measured on one span.
+
+    Parameters
+    ----------
+    counted_bytes, counted_frames : of the segment itself, without run-up and run-out.
+    inner_keys : key frames in it, the very first frame of the take left out.
+    key_bytes : size of the forced first key frame, 0 if the span begins with the take.
+    seconds_per_frame : of encoding alone, wall clock.
+    ssim, mse : means over the segment.
+    """
+
+    counted_bytes: int
+    counted_frames: int
+    inner_keys: int
+    key_bytes: int
+    seconds_per_frame: float
+    ssim: float
+    mse: float
+
+
+def run_trial(span: TreatedSpan, recipe: Recipe, reporter: Reporter, *, crop_to: Path | None = None) -> Trial:
+    """Encode a span and compare its pictures with what went in."""
+    packets, seconds, frames = _encode(span, recipe, reporter)
+    counted = [p for p in packets if p.pts is not None and p.pts in span.counted]
+    forced = packets[0].size if packets and span.counted.start > 0 else 0
+    likeness = _compare(span, recipe, packets, reporter, crop_to)
+    return Trial(
+        counted_bytes=sum(packet.size for packet in counted),
+        counted_frames=len(counted),
+        inner_keys=sum(1 for packet in counted if packet.is_keyframe and packet.pts),
+        key_bytes=forced,
+        seconds_per_frame=seconds / max(1, frames),
+        ssim=float(np.mean([one.ssim for one in likeness])) if likeness else 0.0,
+        mse=float(np.mean([one.mse for one in likeness])) if likeness else 0.0,
+    )
+
+
+def _encode(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list[av.Packet], float, int]:
+    encoder = av.CodecContext.create(CODECS[recipe.codec].encoder, "w")
+    assert isinstance(encoder, av.VideoCodecContext)
+    set_up(encoder, recipe, span.format)
+    encoder.open()
+    lower_all_threads()
+    packets: list[av.Packet] = []
+    spent, frames = 0.0, 0
+    for frame in span.frames():
+        reporter.check()
+        began = time.perf_counter()
+        packets += encoder.encode(frame)
+        spent += time.perf_counter() - began
+        frames += 1
+    began = time.perf_counter()
+    packets += encoder.encode(None)
+    return packets, spent + time.perf_counter() - began, frames
+
+
+def _compare(
+    span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], reporter: Reporter, crop_to: Path | None
+) -> list[Likeness]:
+    decoder = av.CodecContext.create(CODECS[recipe.codec].decoder, "r")
+    assert isinstance(decoder, av.VideoCodecContext)
+    decoder.thread_type = "AUTO"
+    decoded = (frame for packet in [*packets, None] for frame in decoder.decode(packet))
+    meter: LikenessMeter | None = None
+    found: list[Likeness] = []
+    middle = (span.counted.start + span.counted.stop) // 2
+    for number, source in enumerate(span.frames()):
+        reporter.check()
+        copy = next(decoded, None)
+        if copy is None:
+            break
+        if number not in span.counted:
+            continue
+        meter = meter or LikenessMeter(source, rate=span.format.rate)
+        found.extend(meter.feed(source, copy))
+        if crop_to is not None and number == middle:
+            copy.colorspace, copy.color_range = span.format.colour.matrix, span.format.colour.range
+            save_crop(copy, crop_to, place=busiest_place(source))
+    if meter:
+        found.extend(meter.finish())
+    return found
+
+
+def busiest_place(frame: av.VideoFrame) -> tuple[int, int]:
+    """Left and top of the crop with most fine detail: there compression shows first."""
+    y = luma(frame).astype(np.float32)
+    detail = cv2.boxFilter(np.abs(cv2.Laplacian(y, cv2.CV_32F)), -1, (_CROP_WIDTH // 2, _CROP_HEIGHT // 2))
+    half_w, half_h = min(_CROP_WIDTH, y.shape[1]) // 2, min(_CROP_HEIGHT, y.shape[0]) // 2
+    # The bottom lines of a tape hold the head-switching band, which is no picture.
+    inner = detail[half_h : y.shape[0] - half_h - 16 or None, half_w : y.shape[1] - half_w or None]
+    if not inner.size:
+        return 0, 0
+    row, column = np.unravel_index(int(inner.argmax()), inner.shape)
+    return int(column) // 2 * 2, int(row) // 2 * 2
+
+
+def save_crop(frame: av.VideoFrame, path: Path, *, place: tuple[int, int]) -> None:
+    """A PNG of a part of a frame, pixel for pixel."""
+    left, top = place
+    whole: NDArray[np.uint8] = rgb(frame)
+    part = whole[top : top + _CROP_HEIGHT, left : left + _CROP_WIDTH]
+    path.parent.mkdir(parents=True, exist_ok=True)
+    cv2.imwrite(str(path), np.ascontiguousarray(part[..., ::-1]))

@@ -1,0 +1,152 @@
+"""The trials of a take: every recipe on every segment, estimates firming up as they come in."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+from yomikomi.core.balance import estimate
+from yomikomi.core.balance.metrics import psnr_db, ssim_db
+from yomikomi.core.balance.models import TrialPoint, TrialSet, TriedSegment
+from yomikomi.core.balance.recipes import Recipe, overhead_bytes, pixel_format_for, prepare_encoders, sound_bits_per_second
+from yomikomi.core.balance.segments import Segment, plan_segments
+from yomikomi.core.balance.spans import TreatedSpan
+from yomikomi.core.balance.trial import Trial, busiest_place, run_trial, save_crop
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.treatment.chain import Treatment
+from yomikomi.core.work import Reporter
+
+_SOUND_PACKET = {"aac": Fraction(1024, 48_000), "opus": Fraction(960, 48_000)}
+
+
+@dataclass(frozen=True)
+class TrialRequest:
+    """``folder`` receives pictures of the hardest moment; None makes none."""
+
+    path: Path
+    reading: Reading
+    treatment: Treatment
+    recipes: tuple[Recipe, ...]
+    segments: int = 6
+    folder: Path | None = None
+
+
+@dataclass(frozen=True)
+class TrialProgress:
+    part: float
+    seconds_left: float
+    doing: str
+    so_far: TrialSet | None
+
+
+class _Bench:
+    def __init__(self, request: TrialRequest, reporter: Reporter) -> None:
+        self.request, self.reporter = request, reporter
+        self.reading = request.reading
+        self.plan = plan_segments(self.reading.complexity, frames=self.reading.frames, count=request.segments)
+        self.found: dict[Recipe, list[tuple[Segment, Trial]]] = {recipe: [] for recipe in request.recipes}
+        self.treat_times: list[float] = []
+        self.crops: dict[Recipe, str] = {}
+        self.started = time.monotonic()
+        self.steps = len(self.plan.segments) * len(request.recipes)
+        self.done = 0
+        self.rate = request.treatment.output_rate(Fraction(self.reading.rate.nominal))
+        self.frames = round(Fraction(self.reading.duration_seconds).limit_denominator(10**6) * self.rate)
+
+    def run(self) -> TrialSet:
+        # Hardest, easiest and typical first: the picture of the trade-off stands after three segments.
+        order = {"hardest": 0, "whole": 0, "easiest": 1, "typical": 2}
+        for segment in sorted(self.plan.segments, key=lambda s: order.get(s.role, 3)):
+            self._try_segment(segment)
+        return self.summary(complete=True)
+
+    def _try_segment(self, segment: Segment) -> None:
+        spans: dict[str, TreatedSpan] = {}
+        shown = segment.role in {"hardest", "whole"} and self.request.folder is not None
+        for recipe in self.request.recipes:
+            kind = pixel_format_for(recipe.codec, bit_depth=self.reading.bit_depth)
+            if kind not in spans:
+                spans = {kind: self._span(segment, kind)}
+            span = spans[kind]
+            name = f"{recipe.codec}-{recipe.quality}.png"
+            folder = self.request.folder
+            if shown and folder is not None and not self.crops:
+                self._save_source(span, folder / "source.png")
+            self._say(f"{recipe.words} on the {segment.role or 'next'} part")
+            trial = run_trial(span, recipe, self.reporter, crop_to=folder / name if shown and folder else None)
+            if shown:
+                self.crops[recipe] = name
+            self.found[recipe].append((segment, trial))
+            self.treat_times.append(span.treat_seconds_per_frame)
+            self.done += 1
+        self._say("")
+
+    def _span(self, segment: Segment, pixel_format: str) -> TreatedSpan:
+        return TreatedSpan(self.request.path, self.reading, self.request.treatment, segment, pixel_format, self.reporter)
+
+    def _save_source(self, span: TreatedSpan, path: Path) -> None:
+        middle = (span.counted.start + span.counted.stop) // 2
+        for number, frame in enumerate(span.frames()):
+            if number == middle:
+                save_crop(frame, path, place=busiest_place(frame))
+
+    def _say(self, doing: str) -> None:
+        spent = time.monotonic() - self.started
+        part = self.done / self.steps
+        left = spent * (1 - part) / part if part else 0.0
+        # The estimates come with the end of each segment, when every recipe has seen the same parts.
+        so_far = None if doing or not self.done else self.summary(complete=self.done == self.steps)
+        self.reporter.report(TrialProgress(part, left, doing, so_far))
+
+    def summary(self, *, complete: bool) -> TrialSet:
+        treatment, recipes = self.request.treatment, self.request.recipes
+        return TrialSet(
+            deinterlace=treatment.deinterlace.value,
+            field_order=treatment.field_order.value if treatment.field_order else None,
+            rate=f"{self.rate.numerator}/{self.rate.denominator}",
+            frames=self.frames,
+            duration_seconds=self.reading.duration_seconds,
+            sound_bytes=self._sound_bytes(recipes[0]),
+            segments=[TriedSegment(first_frame=s.first, frames=s.frames, role=s.role) for s in self.plan.segments],
+            whole=self.plan.whole,
+            points=[self._point(recipe) for recipe in recipes if self.found[recipe]],
+            source_crop="source.png" if self.crops else None,
+            trial_seconds=round(time.monotonic() - self.started, 2),
+            complete=complete,
+        )
+
+    def _point(self, recipe: Recipe) -> TrialPoint:
+        pairs = self.found[recipe]
+        keys = estimate.periodic_key_bytes(pairs, frames=self.frames, key_distance=round(5 * self.rate))
+        picture = estimate.picture_bytes(
+            pairs, self.plan, total_complexity=sum(self.reading.complexity.cell_bytes), key_bytes=keys
+        )
+        ssim, mse = estimate.mean_likeness(pairs)
+        return TrialPoint(
+            recipe=recipe,
+            size_bytes=estimate.add_bytes(picture, self._sound_bytes(recipe) + self._overhead(recipe)),
+            ssim_db=round(ssim_db(ssim), 3),
+            psnr_db=round(psnr_db(mse), 3),
+            encode_seconds=estimate.encode_seconds(
+                pairs, frames=self.frames, treat_seconds_per_frame=sum(self.treat_times) / len(self.treat_times)
+            ),
+            tried_frames=sum(trial.counted_frames for _, trial in pairs),
+            crop=self.crops.get(recipe),
+        )
+
+    def _sound_bytes(self, recipe: Recipe) -> int:
+        return int(sum(s.seconds * sound_bits_per_second(recipe, s.channels) / 8 for s in self.reading.sound))
+
+    def _overhead(self, recipe: Recipe) -> int:
+        packets = sum(int(s.seconds / _SOUND_PACKET[recipe.sound_codec]) for s in self.reading.sound)
+        return overhead_bytes(frames=self.frames, sound_packets=packets, container=recipe.container)
+
+
+def run_trials(request: TrialRequest, reporter: Reporter) -> TrialSet:
+    """Try all recipes on all segments. Raises CancelledError when stopped, WrongUseError for an impossible recipe."""
+    for recipe in request.recipes:
+        recipe.check()
+    prepare_encoders()
+    return _Bench(request, reporter).run()

@@ -1,0 +1,172 @@
+"""Proving a copy: decoded whole and held against what was meant to be in it."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from yomikomi.core.errors import UnreadableError
+from yomikomi.core.reading.rate import judge_rate
+from yomikomi.core.reading.sound import SoundMeter
+from yomikomi.core.run.encode import CopyProgress, Encoded
+from yomikomi.core.treatment.chain import TreatedFormat
+from yomikomi.core.video.colour import ColourTags
+from yomikomi.core.video.media import open_media, video_stream
+from yomikomi.core.video.rates import rate_text
+from yomikomi.core.work import Reporter
+
+# How far sound may end from where it should: a packet of either codec and the encoder's priming (common practice).
+_SOUND_TOLERANCE_S = 0.1
+# Sound that peaks above this in the source may not be silent in the copy.
+_AUDIBLE_DB = -50.0
+
+
+class Check(BaseModel):
+    """One thing that was checked, with what was found."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str
+    passed: bool
+    found: str
+
+
+@dataclass(frozen=True)
+class Expected:
+    """What the copy must be. ``sound_peaks_db``: of the source's streams."""
+
+    encoded: Encoded
+    treated: TreatedFormat
+    seconds: float
+    sound_peaks_db: tuple[float, ...]
+    container: str
+
+
+def verify(expected: Expected, reporter: Reporter) -> list[Check]:
+    """Decode all of a copy and check it. Raises UnreadableError when it does not even open, CancelledError when stopped."""
+    path = expected.encoded.path
+    started, told_at = time.monotonic(), 0.0
+    stamps: list[int | None] = []
+    errors = 0
+    with open_media(path) as container:
+        picture = video_stream(container, path)
+        picture.thread_type = "AUTO"
+        base = Fraction(picture.time_base or Fraction(1, 1000))
+        shape = (picture.width, picture.height, Fraction(picture.sample_aspect_ratio or 1))
+        colour = ColourTags.of(picture.codec_context)
+        meters = {s.index: SoundMeter(s.codec_context.sample_rate or 48_000) for s in container.streams.audio}
+        packets = container.demux([picture, *container.streams.audio])
+        while True:
+            reporter.check()
+            try:
+                packet = next(packets)
+                frames = packet.decode()
+            except StopIteration:
+                break
+            except (av.error.InvalidDataError, av.error.EOFError):
+                errors += 1
+                if errors > 100:
+                    break
+                continue
+            for frame in frames:
+                if isinstance(frame, av.VideoFrame):
+                    stamps.append(frame.pts)
+                elif isinstance(frame, av.AudioFrame):
+                    meters[packet.stream.index].feed(frame)
+            now = time.monotonic()
+            if now - told_at > 0.1:
+                told_at = now
+                part = min(1.0, len(stamps) / max(1, expected.encoded.frames))
+                left = (now - started) * (1 - part) / part if part > 0.01 else 0.0
+                reporter.report(CopyProgress("verifying", part, len(stamps), expected.encoded.size_bytes, left))
+    if not stamps:
+        raise UnreadableError(f"{path.name} holds no frame that can be decoded.", remedy="Copy again.", path=path)
+    return [
+        Check(name="decodes whole", passed=errors == 0, found="no errors" if not errors else f"{errors} damaged packets"),
+        _frames(expected, stamps),
+        _duration(expected, stamps, base),
+        _rate(expected, stamps, base, picture.average_rate),
+        *_sounds(expected, list(meters.values())),
+        _shape(expected, shape),
+        _colour(expected, colour),
+        _index(expected, path),
+    ]
+
+
+def _frames(expected: Expected, stamps: list[int | None]) -> Check:
+    meant = expected.encoded.frames
+    return Check(name="frame count", passed=len(stamps) == meant, found=f"{len(stamps)} of {meant}")
+
+
+def _duration(expected: Expected, stamps: list[int | None], base: Fraction) -> Check:
+    known = [s for s in stamps if s is not None]
+    rate = expected.treated.rate
+    seconds = float((max(known) - min(known)) * base + 1 / rate) if known else 0.0
+    # The source's own length may end within a frame of the copy's grid on either side.
+    close = abs(seconds - expected.seconds) <= 2 / rate + Fraction(2, 1000)
+    return Check(name="duration", passed=close, found=f"{seconds:.3f} s of {expected.seconds:.3f} s")
+
+
+def _rate(expected: Expected, stamps: list[int | None], base: Fraction, declared: Fraction | None) -> Check:
+    found = judge_rate(stamps, time_base=base, declared=declared)
+    meant = expected.treated.rate
+    passed = len(stamps) < 3 or (found.constant and abs(float(found.nominal / meant) - 1) < 1e-4)
+    steady = "constant" if found.constant else "not constant"
+    return Check(name="constant rate", passed=passed, found=f"{rate_text(found.nominal)}, {steady}")
+
+
+def _sounds(expected: Expected, meters: list[SoundMeter]) -> list[Check]:
+    meant = expected.encoded.sound_seconds
+    checks = [Check(name="sound streams", passed=len(meters) == len(meant), found=f"{len(meters)} of {len(meant)}")]
+    for number, (meter, seconds) in enumerate(zip(meters, meant, strict=False), 1):
+        name = "sound" if len(meant) == 1 else f"sound {number}"
+        close = abs(meter.seconds - seconds) <= _SOUND_TOLERANCE_S
+        checks.append(Check(name=f"{name} length", passed=close, found=f"{meter.seconds:.3f} s of {seconds:.3f} s"))
+        source = expected.sound_peaks_db[number - 1] if number <= len(expected.sound_peaks_db) else -120.0
+        heard = source <= _AUDIBLE_DB or meter.peak_db > _AUDIBLE_DB
+        checks.append(Check(name=f"{name} heard", passed=bool(heard), found=f"peak {meter.peak_db:.1f} dB"))
+    return checks
+
+
+def _shape(expected: Expected, found: tuple[int, int, Fraction]) -> Check:
+    shape = expected.treated.geometry
+    width, height, aspect = found
+    # Containers keep whole display pixels, so the aspect may be off by half of one.
+    close = abs(float(aspect / shape.sample_aspect) - 1) <= 0.6 / max(1, width)
+    passed = (width, height) == (shape.width, shape.height) and bool(np.bool_(close))
+    return Check(name="size and pixel shape", passed=passed, found=f"{width} × {height}, pixels {aspect.numerator}:{aspect.denominator}")
+
+
+def _colour(expected: Expected, found: ColourTags) -> Check:
+    meant = expected.treated.colour
+    same = (found.primaries, found.transfer, found.matrix) == (meant.primaries, meant.transfer, meant.matrix)
+    # Limited range is what is meant where nothing is said.
+    same_range = (found.range or 1) == (meant.range or 1)
+    return Check(name="colour tags", passed=same and same_range, found=found.words)
+
+
+def _index(expected: Expected, path: Path) -> Check:
+    if expected.container != "mp4":
+        return Check(name="container", passed=True, found="Matroska, opened and decoded to its end")
+    place = _first_of(path, (b"moov", b"mdat"))
+    return Check(name="index in front", passed=place == b"moov", found="in front" if place == b"moov" else "behind the pictures")
+
+
+def _first_of(path: Path, kinds: tuple[bytes, ...]) -> bytes | None:
+    """The first of some top-level boxes (ISO/IEC 14496-12 section 4.2)."""
+    with path.open("rb") as file:
+        while len(head := file.read(8)) == 8:
+            size, kind = int.from_bytes(head[:4], "big"), head[4:]
+            if kind in kinds:
+                return kind
+            skip = int.from_bytes(file.read(8), "big") - 16 if size == 1 else size - 8
+            if skip < 0:
+                return None
+            file.seek(skip, 1)
+    return None

@@ -1,0 +1,177 @@
+"""The treatment of the picture: from decoded frames to frames ready for an encoder, at an exact constant rate."""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+
+import av
+
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.video.colour import ColourTags
+from yomikomi.core.video.geometry import Geometry
+from yomikomi.core.video.graph import FilterLine
+from yomikomi.core.video.rates import rate_text
+from yomikomi.core.video.standards import FieldOrder
+
+
+class Deinterlace(enum.StrEnum):
+    """What happens to fields."""
+
+    LEAVE = "leave"
+    SINGLE = "single"
+    DOUBLE = "double"
+
+
+@dataclass(frozen=True)
+class Treatment:
+    """Chosen corrections. ``field_order`` is what the Reading found, or what a person said instead."""
+
+    deinterlace: Deinterlace = Deinterlace.LEAVE
+    field_order: FieldOrder | None = None
+
+    def __post_init__(self) -> None:
+        if self.deinterlace is not Deinterlace.LEAVE and self.field_order is None:
+            raise ValueError("deinterlacing needs a field order")
+
+    def output_rate(self, rate: Fraction) -> Fraction:
+        return 2 * rate if self.deinterlace is Deinterlace.DOUBLE else rate
+
+    @property
+    def leaves_fields(self) -> bool:
+        """Whether interlaced frames reach the encoder as they are."""
+        return self.deinterlace is Deinterlace.LEAVE and self.field_order is not None
+
+    def words(self, rate: Fraction) -> str:
+        if self.deinterlace is Deinterlace.LEAVE:
+            return "fields left as they are" if self.field_order else "no deinterlacing"
+        return f"deinterlaced to {rate_text(self.output_rate(rate))}"
+
+
+def recommended(reading: Reading) -> tuple[Treatment, str]:
+    """The treatment that the reading asks for, and why."""
+    scan, rate = reading.scan, Fraction(reading.rate.nominal)
+    if scan.kind == "interlaced":
+        order = FieldOrder(scan.field_order or "tff")
+        why = (
+            f"The fields are {rate_text(2 * rate)} moments a second; making a whole picture of each keeps all motion. "
+            f"At {rate_text(rate)} every second moment is lost."
+        )
+        return Treatment(Deinterlace.DOUBLE, order), why
+    if scan.kind == "progressive":
+        return Treatment(Deinterlace.LEAVE, None), "Every frame is one moment already; deinterlacing would only soften it."
+    return Treatment(Deinterlace.LEAVE, None), "Nothing shows that there are fields to take apart; overrule the reading if you know."
+
+
+@dataclass(frozen=True)
+class TreatedFormat:
+    """What leaves the chain."""
+
+    geometry: Geometry
+    rate: Fraction
+    pixel_format: str
+    colour: ColourTags
+    field_order: FieldOrder | None
+
+
+class Chain:
+    """Pushes decoded frames through the treatment.
+
+    Frames come out as 4:2:0 in ``pixel_format``, numbered from 0 at the exact output rate; jittered stamps are put in
+    their place, and where frames are missing the last one stands in, so that sound stays in time.
+    """
+
+    def __init__(
+        self,
+        treatment: Treatment,
+        *,
+        rate: Fraction,
+        geometry: Geometry,
+        colour: ColourTags,
+        rotation: int = 0,
+        pixel_format: str = "yuv420p",
+    ) -> None:
+        self._treatment, self._rate, self._rotation = treatment, rate, rotation
+        self._source_aspect = geometry.sample_aspect
+        self._line: FilterLine | None = None
+        self._first: int | None = None
+        self.format = TreatedFormat(
+            geometry=_treated_geometry(geometry, rotation),
+            rate=treatment.output_rate(rate),
+            pixel_format=pixel_format,
+            colour=colour,
+            field_order=treatment.field_order if treatment.leaves_fields else None,
+        )
+
+    def push(self, frame: av.VideoFrame | None, *, time_base: Fraction) -> Iterator[av.VideoFrame]:
+        """Give a decoded frame (None at the end) and take the treated ones."""
+        if self._line is None:
+            if frame is None:
+                return
+            self._line = FilterLine(
+                self._filters(frame), template=frame, time_base=time_base, rate=self._rate, sample_aspect=self._source_aspect
+            )
+        for out in self._line.push(frame):
+            if self._first is None:
+                self._first = out.pts
+            out.pts = out.pts - self._first
+            out.time_base = 1 / self.format.rate
+            out.pict_type = av.video.frame.PictureType.NONE
+            out.colorspace, out.color_range = self.format.colour.matrix, self.format.colour.range
+            yield out
+
+    def treat(self, frames: Iterable[av.VideoFrame], *, time_base: Fraction) -> Iterator[av.VideoFrame]:
+        for frame in frames:
+            yield from self.push(frame, time_base=time_base)
+        yield from self.push(None, time_base=time_base)
+
+    def _filters(self, frame: av.VideoFrame) -> list[tuple[str, str]]:
+        order = self._treatment.field_order
+        filters: list[tuple[str, str]] = []
+        if self._treatment.deinterlace is not Deinterlace.LEAVE and order is not None:
+            mode = "send_field" if self._treatment.deinterlace is Deinterlace.DOUBLE else "send_frame"
+            filters.append(("bwdif", f"mode={mode}:parity={order.value}:deint=all"))
+        if self._treatment.leaves_fields and order is not None:
+            filters.append(("setfield", order.value))
+        filters += _TURNS.get(self._rotation, [])
+        if frame.width % 2 or frame.height % 2:
+            filters.append(("crop", "trunc(iw/2)*2:trunc(ih/2)*2:0:0"))
+        # Chroma of interlaced pictures is scaled within fields.
+        filters.append(("scale", f"interl={int(self._treatment.leaves_fields)}:flags=bicubic+accurate_rnd"))
+        filters.append(("format", f"pix_fmts={self.format.pixel_format}"))
+        rate = self.format.rate
+        filters.append(("fps", f"fps={rate.numerator}/{rate.denominator}:round=near"))
+        return filters
+
+
+# Turning back what a camera that was held sideways recorded; degrees counter-clockwise, as the library tells them.
+_TURNS: dict[int, list[tuple[str, str]]] = {
+    90: [("transpose", "cclock")],
+    180: [("hflip", ""), ("vflip", "")],
+    270: [("transpose", "clock")],
+}
+
+
+def _treated_geometry(geometry: Geometry, rotation: int) -> Geometry:
+    width, height, aspect = geometry.width // 2 * 2, geometry.height // 2 * 2, geometry.sample_aspect
+    if rotation in {90, 270}:
+        return Geometry(height, width, 1 / aspect)
+    return Geometry(width, height, aspect)
+
+
+def chain_for(
+    reading: Reading, treatment: Treatment, *, pixel_format: str = "yuv420p"
+) -> Chain:
+    """A fresh chain for a read take."""
+    shape = reading.geometry
+    geometry = Geometry(shape.width, shape.height, Fraction(shape.sample_aspect))
+    tags = reading.colour
+    colour = ColourTags(tags.primaries, tags.transfer, tags.matrix, tags.range).or_usual_for(
+        width=shape.width, height=shape.height
+    )
+    return Chain(
+        treatment, rate=Fraction(reading.rate.nominal), geometry=geometry, colour=colour, rotation=reading.rotation,
+        pixel_format=pixel_format,
+    )  # fmt: skip
