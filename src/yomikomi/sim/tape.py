@@ -127,7 +127,7 @@ class Tape:
             chroma[hole.line % lines, hole.first // 2 : (hole.first + hole.length) // 2] = 128.0
         if shift.any():
             y = _displace(y, shift)
-            chroma = _displace(chroma, shift / 2)
+            chroma = _displace(chroma, np.float32(0.5) * shift)
         y += self._piece(self._luma_noise, rng, lines, columns)
         chroma[..., 0] += self._piece(self._chroma_noise, rng, lines, columns // 2)
         chroma[..., 1] += self._piece(self._chroma_noise, rng, lines, columns // 2)

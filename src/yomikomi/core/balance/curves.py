@@ -41,7 +41,7 @@ def _interpolate(points: list[TrialPoint], trials: TrialSet) -> list[PlanePoint]
     at = np.array([p.recipe.quality for p in points], float)
     degree = min(2, len(points) - 1)
 
-    def through(values: list[float]) -> np.ndarray:  # type: ignore[type-arg]
+    def through(values: list[float]) -> np.ndarray:
         return np.polyfit(at, values, degree)
 
     log_sizes = {

@@ -10,7 +10,13 @@ from pathlib import Path
 from yomikomi.core.balance import estimate
 from yomikomi.core.balance.metrics import psnr_db, ssim_db
 from yomikomi.core.balance.models import TrialPoint, TrialSet, TriedSegment
-from yomikomi.core.balance.recipes import Recipe, overhead_bytes, pixel_format_for, prepare_encoders, sound_bits_per_second
+from yomikomi.core.balance.recipes import (
+    Recipe,
+    overhead_bytes,
+    pixel_format_for,
+    prepare_encoders,
+    sound_bits_per_second,
+)
 from yomikomi.core.balance.segments import Segment, plan_segments
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.balance.trial import Trial, busiest_place, run_trial, save_crop

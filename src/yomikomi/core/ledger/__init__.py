@@ -1,0 +1,1 @@
+"""The workspace and its record: carriers, takes, readings, treatments, trials, copies, and what people overruled."""

@@ -1,0 +1,1 @@
+"""Carriers: what they are and what is usual for them."""

@@ -6,12 +6,15 @@ each frame is used, so that comb teeth do not count as detail.
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import Any
 
 import av
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from yomikomi.core.video.planes import plane_samples
 
 _HEIGHT = 240
 _OPTIONS = {"preset": "veryfast", "crf": "23", "x264-params": "bframes=0:rc-lookahead=10"}
@@ -38,8 +41,7 @@ class ComplexityMeter:
         elif (self._encoder.width, self._encoder.height) != (small.shape[1], small.shape[0]):
             small = cv2.resize(small, (self._encoder.width, self._encoder.height))
         frame = av.VideoFrame(small.shape[1], small.shape[0], "gray")
-        plane = frame.planes[0]
-        np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)[:, : small.shape[1]] = small
+        plane_samples(frame.planes[0])[...] = small
         frame.pts = self._fed
         self._fed += 1
         self._take(self._encoder.encode(frame))
@@ -58,7 +60,7 @@ class ComplexityMeter:
         context = av.CodecContext.create("libx264", "w")
         assert isinstance(context, av.VideoCodecContext)
         context.width, context.height, context.pix_fmt = width, height, "gray"
-        context.framerate = self._rate
+        context.framerate = Fraction(self._rate)
         context.options = dict(_OPTIONS)
         context.thread_count = 1
         return context

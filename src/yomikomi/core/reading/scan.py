@@ -200,7 +200,7 @@ def _noise_variance(top: Field, bottom: Field, energy_top: Field, energy_bottom:
         second = field[:-2] - 2 * field[1:-1] + field[2:]
         spatial.append(float(np.percentile(_blocks(second * second), 8)) / 6 * 1.35)
     temporal = float(np.percentile(np.minimum(energy_top, energy_bottom), 8)) / 2 * 1.35
-    return min(min(spatial), temporal)
+    return min(*spatial, temporal)
 
 
 def _judge(f1: float, f2: float) -> tuple[Vote, float]:

@@ -64,8 +64,8 @@ def basis(reading: Reading) -> str:
     quiet = scan.frames - scan.informative_frames
     return (
         f"{grouped(scan.frames)} frames read in {spoken(reading.read_seconds)}"
-        + f" · {scan.agreeing_frames} of {scan.informative_frames} telling frames agree"
-        + f" · {quiet} had too little motion to tell"
+         f" · {scan.agreeing_frames} of {scan.informative_frames} telling frames agree"
+         f" · {quiet} had too little motion to tell"
     )
 
 
@@ -114,7 +114,8 @@ def _rate(reading: Reading) -> Finding:
 
 def _sounds(reading: Reading) -> list[Finding]:
     if not reading.sound:
-        return [Finding("sound", Mark.WRONG, "No sound in the file", "certain", "there is no sound stream", "check the path: S-Video carries none")]
+        why = "there is no sound stream"
+        return [Finding("sound", Mark.WRONG, "No sound in the file", "certain", why, "check the path: S-Video carries none")]
     cards = []
     for sound in reading.sound:
         what = f"{sound.channels} channel{'s' if sound.channels != 1 else ''}, {sound.codec}, {sound.sample_rate / 1000:g} kHz"
@@ -124,7 +125,8 @@ def _sounds(reading: Reading) -> list[Finding]:
         if sound.seconds and silent > 0.98 * sound.seconds:
             cards.append(Finding("sound", Mark.WRONG, f"{name}: silent throughout", "certain", what, "check where the sound goes"))
         elif sound.peak_db >= _HOT_DB:
-            cards.append(Finding("sound", Mark.LOOK, f"{name}: {level}, at the limit", "measured", what, "capture with less level if it distorts"))
+            advice = "capture with less level if it distorts"
+            cards.append(Finding("sound", Mark.LOOK, f"{name}: {level}, at the limit", "measured", what, advice))
         else:
             quiet = f", silent for {silent:.0f} s" if silent else ", no silence"
             cards.append(Finding("sound", Mark.FINE, f"{name}: {level}{quiet}", "measured", what, "nothing to do"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import av
 import numpy as np
@@ -65,12 +66,12 @@ def decibels(amplitude: float) -> float:
 
 def to_float(frame: av.AudioFrame) -> NDArray[np.float32]:
     """Samples as shape (channels, samples), full scale 1, whatever the format."""
-    raw = frame.to_ndarray()
+    raw: NDArray[Any] = frame.to_ndarray()
     channels = frame.layout.nb_channels
     if not frame.format.is_planar:
         raw = raw.reshape(-1, channels).T
     if raw.dtype == np.uint8:
-        return (raw.astype(np.float32) - 128) / 128
+        return (raw.astype(np.float32) - np.float32(128)) / np.float32(128)
     if np.issubdtype(raw.dtype, np.integer):
-        return raw.astype(np.float32) / float(-int(np.iinfo(raw.dtype).min))
+        return raw.astype(np.float32) / np.float32(2.0 ** (8 * raw.dtype.itemsize - 1))
     return raw.astype(np.float32)

@@ -123,7 +123,8 @@ class _Encode:
 
     def _add_picture(self, sink: av.container.OutputContainer) -> av.VideoStream:
         recipe, treated = self.request.recipe, self.chain.format
-        stream: av.VideoStream = sink.add_stream(CODECS[recipe.codec].encoder, rate=treated.rate)
+        stream = sink.add_stream(CODECS[recipe.codec].encoder, rate=treated.rate)
+        assert isinstance(stream, av.VideoStream)
         set_up(stream.codec_context, recipe, treated)
         if recipe.codec == "hevc" and recipe.container == "mp4":
             stream.codec_context.codec_tag = "hvc1"  # players that go by the tag do not know the other one

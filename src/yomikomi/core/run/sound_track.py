@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from fractions import Fraction
 
 import av
@@ -26,7 +27,9 @@ class SoundTrack:
         self.source = source
         name, self._frame_size, self._format = _ENCODERS[codec]
         self._layout = _layout(source.codec_context.channels)
-        self.stream: av.AudioStream = sink.add_stream(name, rate=_RATE, layout=self._layout)
+        stream = sink.add_stream(name, rate=_RATE, layout=self._layout)
+        assert isinstance(stream, av.AudioStream)
+        self.stream = stream
         self.stream.codec_context.bit_rate = bit_rate
         if source.language:
             self.stream.metadata["language"] = source.language
@@ -69,7 +72,7 @@ class SoundTrack:
             graph.add("asetnsamples", f"n={self._frame_size}:p=0"),
             graph.add("abuffersink"),
         ]
-        for one, two in zip(nodes, nodes[1:], strict=False):
+        for one, two in itertools.pairwise(nodes):
             one.link_to(two)
         graph.configure()
         self._graph, self._output = graph, nodes[-1]
@@ -81,6 +84,7 @@ class SoundTrack:
                 frame = self._output.pull()
             except (av.error.BlockingIOError, av.error.EOFError):
                 return packets
+            assert isinstance(frame, av.AudioFrame)
             frame.pts = self._samples
             frame.time_base = Fraction(1, _RATE)
             self._samples += frame.samples

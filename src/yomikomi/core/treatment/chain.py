@@ -114,9 +114,10 @@ class Chain:
                 self._filters(frame), template=frame, time_base=time_base, rate=self._rate, sample_aspect=self._source_aspect
             )
         for out in self._line.push(frame):
+            stamp = out.pts or 0
             if self._first is None:
-                self._first = out.pts
-            out.pts = out.pts - self._first
+                self._first = stamp
+            out.pts = stamp - self._first
             out.time_base = 1 / self.format.rate
             out.pict_type = av.video.frame.PictureType.NONE
             out.colorspace, out.color_range = self.format.colour.matrix, self.format.colour.range

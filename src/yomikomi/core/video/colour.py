@@ -33,10 +33,7 @@ class ColourTags:
 
     def or_usual_for(self, *, width: int, height: int) -> ColourTags:
         """Fill what is missing with what is usual for the size: BT.601 for SD, BT.709 for HD (common practice)."""
-        if height > 576 or width > 1024:
-            usual = BT709
-        else:
-            usual = BT601_625 if height in {576, 288} else BT601_525
+        usual = BT709 if height > 576 or width > 1024 else BT601_625 if height in {576, 288} else BT601_525
         return ColourTags(
             self.primaries if self.primaries not in {UNSPECIFIED, 0} else usual.primaries,
             self.transfer if self.transfer not in {UNSPECIFIED, 0} else usual.transfer,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from fractions import Fraction
 
@@ -39,7 +40,7 @@ class FilterLine:
             f":colorspace={int(template.colorspace)}:range={int(template.color_range)}",
         )
         nodes = [source, *(self._graph.add(name, args) for name, args in filters), self._graph.add("buffersink")]
-        for one, two in zip(nodes, nodes[1:], strict=False):
+        for one, two in itertools.pairwise(nodes):
             one.link_to(two)
         self._graph.configure()
         self._source, self._sink = source, nodes[-1]

@@ -105,9 +105,8 @@ def open_media(path: Path) -> Iterator[av.container.InputContainer]:
 def video_stream(container: av.container.InputContainer, path: Path) -> av.VideoStream:
     """The moving picture of a file; cover pictures do not count."""
     for stream in container.streams.video:
-        if not stream.disposition & av.stream.Disposition.attached_pic and stream.codec_context is not None:
-            if stream.codec_context.width and stream.codec_context.height:
-                return stream
+        if not stream.disposition & av.stream.Disposition.attached_pic and stream.codec_context is not None and stream.codec_context.width:
+            return stream
     if container.streams.audio:
         raise UnreadableError(
             f"{path.name} holds sound only, no picture.", remedy="Give the file that holds the picture.", path=path

@@ -24,8 +24,12 @@ def luma(frame: av.VideoFrame) -> NDArray[Any]:
     if not planar or frame.format.is_rgb or frame.format.is_big_endian or components[0].plane != 0:
         frame = frame.reformat(format="yuv444p")
     plane = frame.planes[0]
-    kind: Any = np.uint16 if frame.format.components[0].bits > 8 else np.uint8
-    samples = np.frombuffer(plane, dtype=kind).reshape(plane.height, -1)
+    return plane_samples(plane, np.uint16 if frame.format.components[0].bits > 8 else np.uint8)
+
+
+def plane_samples(plane: av.video.plane.VideoPlane, kind: Any = np.uint8) -> NDArray[Any]:
+    """The samples of a plane as a writable view, shape (lines, columns), the padding of lines left out."""
+    samples = np.frombuffer(memoryview(plane), dtype=kind).reshape(plane.height, -1)
     return samples[:, : plane.width]
 
 
@@ -39,8 +43,7 @@ def frame_from_planes(y: Plane, u: Plane, v: Plane, *, pixel_format: str = "yuv4
     """Three planes (8 bits) to a frame of the library; copies."""
     frame = av.VideoFrame(y.shape[1], y.shape[0], pixel_format)
     for plane, samples in zip(frame.planes, (y, u, v), strict=True):
-        target = np.frombuffer(plane, dtype=np.uint8).reshape(plane.height, plane.line_size)
-        target[:, : samples.shape[1]] = samples
+        plane_samples(plane)[...] = samples
     return frame
 
 
@@ -50,5 +53,5 @@ def rgb(frame: av.VideoFrame, *, width: int | None = None, height: int | None = 
         width=width or frame.width, height=height or frame.height, format="rgb24", interpolation="BILINEAR"
     )
     plane = shown.planes[0]
-    samples = np.frombuffer(plane, dtype=np.uint8).reshape(plane.height, plane.line_size)
+    samples: Plane = np.frombuffer(memoryview(plane), dtype=np.uint8).reshape(plane.height, plane.line_size)
     return np.ascontiguousarray(samples[:, : shown.width * 3].reshape(shown.height, shown.width, 3))

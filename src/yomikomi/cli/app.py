@@ -1,0 +1,248 @@
+"""Commands. Results go to standard output, everything else to standard error.
+
+Exit codes: 0 fine, 2 wrong use, 3 unreadable input, 4 could not finish.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any, Literal
+
+import typer
+
+from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
+
+if TYPE_CHECKING:
+    from pydantic import BaseModel
+
+app = typer.Typer(
+    name="yomikomi",
+    help="Digitise footage and make copies of it: measured, decided with you, verified.",
+    add_completion=False,
+    invoke_without_command=True,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+)
+
+Json = Annotated[bool, typer.Option("--json", help="Print machine-readable JSON on standard output, and nothing else there.")]
+File = Annotated[Path, typer.Argument(help="A file with moving pictures.")]
+CodecOption = Annotated[Literal["h264", "hevc", "av1"], typer.Option("--codec", help="Codec of the copy.")]
+QualityOption = Annotated[int, typer.Option("--quality", help="Constant-quality value: 0–51 (AV1: 0–63), smaller looks better.")]
+SpeedOption = Annotated[str | None, typer.Option("--speed", help="Encoder preset: slower packs better.")]
+DeinterlaceOption = Annotated[
+    Literal["auto", "leave", "single", "double"],
+    typer.Option("--deinterlace", help="auto follows the reading; single keeps the frame rate, double makes a frame of each field."),
+]
+ContainerOption = Annotated[Literal["mp4", "mkv"] | None, typer.Option("--container", help="MP4 unless the output name says .mkv.")]
+SoundOption = Annotated[Literal["aac", "opus"], typer.Option("--sound", help="Sound codec.")]
+WorkspaceOption = Annotated[Path | None, typer.Option("--workspace", help="Workspace folder.")]
+
+
+@app.callback()
+def start(context: typer.Context, workspace: WorkspaceOption = None) -> None:
+    """Without a command, the window opens."""
+    if context.invoked_subcommand is None:
+        _open_window(workspace or default_workspace(), demo=False)
+
+
+@app.command()
+def demo(workspace: WorkspaceOption = None) -> None:
+    """The window with the demo workspace; without a display, the demo's main job in the terminal."""
+    folder = workspace or default_workspace().with_name("demo")
+    if has_display():
+        _open_window(folder, demo=True)
+    else:
+        from yomikomi.cli.terminal_demo import run
+
+        run()
+
+
+@app.command()
+def simulate(
+    output: Annotated[Path, typer.Option("-o", "--output", help="The Matroska file to write (.mkv).")],
+    standard: Annotated[Literal["525i", "625i"], typer.Option(help="Line standard.")] = "525i",
+    field_order: Annotated[Literal["tff", "bff"], typer.Option(help="Which field comes first.")] = "tff",
+    seconds: Annotated[float, typer.Option(help="Length.", min=0.1, max=36_000)] = 10.0,
+    seed: Annotated[int, typer.Option(help="The same seed gives the same samples.", min=0)] = 1,
+    tape: Annotated[Literal["vhs", "video8", "laserdisc", "perfect"], typer.Option(help="What the tape does to the picture.")] = "vhs",
+    scenes: Annotated[Literal["mixed", "lively", "still"], typer.Option(help="What was filmed.")] = "mixed",
+    corrector: Annotated[bool, typer.Option(help="A player with a time-base corrector.")] = False,
+    truth: Annotated[Path | None, typer.Option(help="Write what was put in to this file, as JSON.")] = None,
+    as_json: Json = False,
+) -> None:
+    """Play a simulated tape into a file, with known faults."""
+    from yomikomi.cli.documents import SimulateDocument
+    from yomikomi.cli.simulation import SimulateRequest, simulate_to
+    from yomikomi.cli.work import run_job
+    from yomikomi.core.video.standards import FieldOrder
+    from yomikomi.sim.player import TapePlayerSpec
+    from yomikomi.sim.player import truth as truth_of
+
+    if output.suffix.lower() != ".mkv":
+        raise WrongUseError(f"{output.name}: the simulation writes Matroska.", remedy="Give the output a name that ends in .mkv.")
+    if output.exists():
+        raise WrongUseError(f"{output.name} exists already and was left alone.", remedy="Choose another name.")
+    spec = TapePlayerSpec(
+        standard=standard, field_order=FieldOrder(field_order), seed=seed, tape=tape, corrector=corrector, mixture=scenes,
+        seconds=seconds, real_time=False,
+    )  # fmt: skip
+    frames = run_job(simulate_to, SimulateRequest(spec, output), "simulating", quiet=as_json)
+    document = SimulateDocument(file=str(output), size_bytes=output.stat().st_size, frames=frames, truth=truth_of(spec, frames))
+    if truth is not None:
+        _write(truth, json.dumps(document.truth, indent=1))
+    _answer(document, as_json, f"{output}: {frames} frames")
+
+
+@app.command()
+def read(file: File, as_json: Json = False) -> None:
+    """Measure a file: scan type, field order, rate, shape, sound."""
+    from yomikomi.cli.work import read_file
+    from yomikomi.core.reading.sentences import basis, findings, headline
+
+    reading = read_file(file, quiet=as_json)
+    cards = "\n".join(f"  {card.mark.value:>11}  {card.title} ({card.certainty})\n{'':14}{card.reason}" for card in findings(reading))
+    _answer(reading, as_json, f"{headline(reading)}\n{basis(reading)}\n{cards}")
+
+
+@app.command()
+def predict(
+    file: File,
+    codec: CodecOption,
+    quality: QualityOption,
+    speed: SpeedOption = None,
+    deinterlace: DeinterlaceOption = "auto",
+    container: ContainerOption = None,
+    sound: SoundOption = "aac",
+    as_json: Json = False,
+) -> None:
+    """Say what a copy would cost: size, likeness, time, each with its interval."""
+    from yomikomi.cli.work import choose_treatment, predict_file, read_file
+    from yomikomi.core.balance.recipes import recipe_for
+
+    recipe = recipe_for(codec, quality, speed=speed, container=container or "mp4", sound=sound)
+    reading = read_file(file, quiet=as_json)
+    treatment = choose_treatment(reading, deinterlace)
+    prediction = predict_file(file, reading, treatment, recipe, quiet=as_json)
+    _answer(prediction, as_json, _prediction_words(prediction))
+
+
+@app.command()
+def copy(
+    file: File,
+    output: Annotated[Path, typer.Option("-o", "--output", help="The copy; never overwritten.")],
+    codec: CodecOption,
+    quality: QualityOption,
+    speed: SpeedOption = None,
+    deinterlace: DeinterlaceOption = "auto",
+    container: ContainerOption = None,
+    sound: SoundOption = "aac",
+    predict_first: Annotated[bool, typer.Option("--predict", help="Predict first, and compare afterwards.")] = False,
+    as_json: Json = False,
+) -> None:
+    """Make a copy and verify it."""
+    from yomikomi.cli.documents import CopyDocument
+    from yomikomi.cli.work import choose_treatment, copy_file, predict_file, read_file
+    from yomikomi.core.balance.recipes import recipe_for
+
+    if output.exists():
+        raise WrongUseError(f"{output.name} exists already and was left alone.", remedy="Choose another name.")
+    kind = container or ("mkv" if output.suffix.lower() == ".mkv" else "mp4")
+    recipe = recipe_for(codec, quality, speed=speed, container=kind, sound=sound)
+    reading = read_file(file, quiet=as_json, complexity=predict_first)
+    treatment = choose_treatment(reading, deinterlace)
+    predicted = predict_file(file, reading, treatment, recipe, quiet=as_json) if predict_first else None
+    result = copy_file(file, output, reading, treatment, recipe, quiet=as_json)
+    document = CopyDocument(**result.model_dump(), predicted=predicted)
+    lines = [f"{output}: {_size(result.size_bytes)}, {result.frames} frames, {'verified' if result.verified else 'NOT verified'}"]
+    lines += [f"  {'fine' if check.passed else 'WRONG':>6}  {check.name}: {check.found}" for check in result.checks]
+    if predicted:
+        lines.append("predicted " + _prediction_words(predicted))
+    _answer(document, as_json, "\n".join(lines))
+    if not result.verified:
+        wrong = ", ".join(check.name for check in result.checks if not check.passed)
+        raise UnfinishedError(f"The copy was made but failed: {wrong}.", remedy="Keep the source, and copy again.")
+
+
+@app.command()
+def schema(document: Annotated[str | None, typer.Argument(help="read, predict, copy, simulate, trials; or all.")] = None) -> None:
+    """Print the JSON Schema of the documents that --json prints."""
+    from yomikomi.cli.documents import DOCUMENTS
+
+    if document is not None and document not in DOCUMENTS:
+        raise WrongUseError(f"There is no document {document!r}.", remedy=f"Use one of: {', '.join(DOCUMENTS)}.")
+    schemas = {name: kind.model_json_schema(mode="serialization") for name, kind in DOCUMENTS.items()}
+    print(json.dumps(schemas[document] if document else schemas, indent=1))
+
+
+def default_workspace() -> Path:
+    from platformdirs import user_data_path
+
+    return user_data_path("yomikomi") / "workspace"
+
+
+def has_display() -> bool:
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def _open_window(folder: Path, *, demo: bool) -> None:
+    if not has_display() and os.environ.get("QT_QPA_PLATFORM") not in {"offscreen", "minimal"}:
+        raise UnfinishedError("There is no display for the window.", remedy="Start it in a desktop session, or see yomikomi --help.")
+    from yomikomi.ui.app import run_window
+
+    raise SystemExit(run_window(folder, demo=demo))
+
+
+def _answer(document: BaseModel, as_json: bool, words: str) -> None:
+    print(document.model_dump_json(indent=1) if as_json else words)
+
+
+def _write(path: Path, words: str) -> None:
+    try:
+        path.write_text(words)
+    except OSError as error:
+        raise UnfinishedError(f"{path.name} cannot be written: {error.strerror}.", remedy="Choose another place.") from error
+
+
+def _size(size: float) -> str:
+    from yomikomi.core.video.geometry import size_text
+
+    return size_text(size)
+
+
+def _prediction_words(prediction: Any) -> str:
+    from yomikomi.core.video.timecode import spoken
+
+    size, time = prediction.size_bytes, prediction.encode_seconds
+    return (
+        f"{prediction.recipe.words}: {_size(size.expected)} ({_size(size.low)} – {_size(size.high)}), "
+        f"likeness {prediction.quality.value:.1f} dB, {spoken(time.expected)} ({spoken(time.low)} – {spoken(time.high)})"
+    )
+
+
+def main() -> None:
+    """The entry point: errors become one line on standard error and an exit code."""
+    try:
+        app(standalone_mode=False)
+    except YomikomiError as error:
+        _fail(str(error), error.exit_code)
+    except KeyboardInterrupt:
+        _fail("Stopped.", 4)
+    except BrokenPipeError:
+        sys.stderr.close()
+        raise SystemExit(4) from None
+    except Exception as error:
+        # Typer's own usage errors: recognised by what they can do, since it may bring its own copy of their classes.
+        message = getattr(error, "format_message", None)
+        if message is None:
+            if type(error).__name__ == "Abort":
+                _fail("Stopped.", 4)
+            raise
+        _fail(f"{message()} See yomikomi --help.", 2)
+
+
+def _fail(words: str, code: int) -> None:
+    print(f"yomikomi: {' '.join(words.split())}", file=sys.stderr)
+    raise SystemExit(code)

@@ -1,0 +1,85 @@
+"""Running the core's jobs from the terminal: in worker processes, with progress on standard error."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
+
+from yomikomi.core.balance.models import Prediction
+from yomikomi.core.balance.prediction import PredictRequest, predict
+from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.errors import CancelledError, WrongUseError
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
+from yomikomi.core.run.encode import part_path
+from yomikomi.core.treatment.chain import Deinterlace, Treatment, recommended
+from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.work import Job, Reporter
+
+
+def run_job(function: Callable[[Any, Reporter], Any], request: Any, name: str, *, quiet: bool, urgent: bool = False) -> Any:
+    """Run a job to its end, showing how far it is; Ctrl+C stops it in order."""
+    job = Job(function, request, name=name, urgent=urgent, grace=2.0).start()
+    console = Console(stderr=True)
+    columns = (TextColumn("{task.description}"), BarColumn(), TextColumn("{task.percentage:>3.0f} %"), TimeRemainingColumn())
+    try:
+        with Progress(*columns, console=console, transient=True, disable=quiet or not sys.stderr.isatty()) as bar:
+            task = bar.add_task(name, total=1.0)
+
+            def watch(running: Job) -> None:
+                part = getattr(running.progress, "part", None)
+                step = getattr(running.progress, "step", "")
+                if part is not None:
+                    bar.update(task, completed=part, description=f"{name} {step}".strip())
+
+            job.wait(watch=watch)
+    except KeyboardInterrupt:
+        job.cancel()
+        job.wait(timeout=5)
+        raise CancelledError(f"{name}: stopped.") from None
+    return job.answer()
+
+
+def read_file(path: Path, *, quiet: bool, complexity: bool = True) -> Reading:
+    reading: Reading = run_job(read, ReadRequest(path, complexity=complexity), "reading", quiet=quiet)
+    return reading
+
+
+def choose_treatment(reading: Reading, wish: str) -> Treatment:
+    """``auto`` follows the reading; the others are taken at their word, with the field order that was found."""
+    if wish == "auto":
+        return recommended(reading)[0]
+    if wish not in {d.value for d in Deinterlace}:
+        raise WrongUseError(f"There is no way to deinterlace called {wish!r}.", remedy="Use auto, leave, single or double.")
+    order = reading.scan.field_order
+    if wish == "leave":
+        return Treatment(Deinterlace.LEAVE, FieldOrder(order) if order else None)
+    if order is None:
+        flagged = reading.scan.flagged if reading.scan.flagged in {"tff", "bff"} else None
+        if reading.scan.kind == "progressive" or flagged is None:
+            raise WrongUseError(
+                f"{reading.file} shows no fields to take apart ({reading.scan.kind}).", remedy="Use --deinterlace leave or auto."
+            )
+        return Treatment(Deinterlace(wish), FieldOrder(flagged))
+    return Treatment(Deinterlace(wish), FieldOrder(order))
+
+
+def predict_file(path: Path, reading: Reading, treatment: Treatment, recipe: Recipe, *, quiet: bool) -> Prediction:
+    prediction: Prediction = run_job(predict, PredictRequest(path, reading, treatment, recipe), "trying", quiet=quiet)
+    return prediction
+
+
+def copy_file(path: Path, target: Path, reading: Reading, treatment: Treatment, recipe: Recipe, *, quiet: bool) -> CopyResult:
+    try:
+        result: CopyResult = run_job(make_copy, CopyRequest(path, target, reading, treatment, recipe), "copying", quiet=quiet)
+    finally:
+        part_path(target).unlink(missing_ok=True)  # in case the worker was ended before it could clear up
+    return result
+
+

@@ -1,0 +1,130 @@
+"""Tables of ``workspace.sqlite``. A change here needs a migration in ``migrations/versions``.
+
+Documents (readings, trials, recipes, checks) are kept whole as JSON: they carry their own schema version. Times are
+UTC in ISO 8601. Paths inside the workspace are kept relative to it, others as they are.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, Text
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON, str: Text}
+
+
+class Carrier(Base):
+    __tablename__ = "carriers"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    label: Mapped[str] = mapped_column(unique=True)
+    title: Mapped[str]
+    kind: Mapped[str]
+    standard: Mapped[str | None]
+    nominal_seconds: Mapped[float | None]
+    source: Mapped[dict[str, Any] | None]
+    note: Mapped[str] = mapped_column(default="")
+    created_at: Mapped[str]
+    takes: Mapped[list[Take]] = relationship(back_populates="carrier", order_by="Take.id", cascade="all, delete-orphan")
+
+
+class Take(Base):
+    """``origin`` is captured or imported; ``state`` recording, whole, mended or lost."""
+
+    __tablename__ = "takes"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    carrier_id: Mapped[int] = mapped_column(ForeignKey("carriers.id"))
+    path: Mapped[str]
+    origin: Mapped[str]
+    state: Mapped[str]
+    started_at: Mapped[str]
+    seconds: Mapped[float | None]
+    frames: Mapped[int | None]
+    late: Mapped[int | None]
+    dropped: Mapped[int | None]
+    size_bytes: Mapped[int | None]
+    note: Mapped[str] = mapped_column(default="")
+    carrier: Mapped[Carrier] = relationship(back_populates="takes")
+    readings: Mapped[list[ReadingRow]] = relationship(order_by="ReadingRow.id", cascade="all, delete-orphan")
+    overrulings: Mapped[list[Overruling]] = relationship(order_by="Overruling.id", cascade="all, delete-orphan")
+    treatments: Mapped[list[TreatmentRow]] = relationship(order_by="TreatmentRow.id", cascade="all, delete-orphan")
+    trials: Mapped[list[TrialRow]] = relationship(order_by="TrialRow.id", cascade="all, delete-orphan")
+    copies: Mapped[list[Copy]] = relationship(back_populates="take", order_by="Copy.id", cascade="all, delete-orphan")
+
+
+class ReadingRow(Base):
+    __tablename__ = "readings"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    made_at: Mapped[str]
+    document: Mapped[dict[str, Any]]
+
+
+class Overruling(Base):
+    """A person's word against a measured verdict; the measurement stays."""
+
+    __tablename__ = "overrulings"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    topic: Mapped[str]
+    was: Mapped[str]
+    now: Mapped[str]
+    reason: Mapped[str]
+    made_at: Mapped[str]
+
+
+class TreatmentRow(Base):
+    __tablename__ = "treatments"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    deinterlace: Mapped[str]
+    field_order: Mapped[str | None]
+    chosen_at: Mapped[str]
+
+
+class TrialRow(Base):
+    __tablename__ = "trial_sets"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    made_at: Mapped[str]
+    folder: Mapped[str]
+    document: Mapped[dict[str, Any]]
+
+
+class Copy(Base):
+    """``state`` is waiting, running, verified, doubtful (a check failed), failed or cancelled."""
+
+    __tablename__ = "copies"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    path: Mapped[str]
+    state: Mapped[str]
+    recipe: Mapped[dict[str, Any]]
+    deinterlace: Mapped[str]
+    field_order: Mapped[str | None]
+    predicted: Mapped[dict[str, Any] | None]
+    result: Mapped[dict[str, Any] | None]
+    trouble: Mapped[str] = mapped_column(default="")
+    asked_at: Mapped[str]
+    ended_at: Mapped[str | None]
+    take: Mapped[Take] = relationship(back_populates="copies")
+
+
+class Event(Base):
+    """A line of the history."""
+
+    __tablename__ = "events"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[str]
+    carrier_id: Mapped[int | None] = mapped_column(ForeignKey("carriers.id"))
+    words: Mapped[str]
