@@ -57,7 +57,7 @@ def demo(workspace: WorkspaceOption = None) -> None:
     else:
         from yomikomi.cli.terminal_demo import run
 
-        run()
+        run(folder)
 
 
 @app.command()
@@ -75,7 +75,7 @@ def simulate(
 ) -> None:
     """Play a simulated tape into a file, with known faults."""
     from yomikomi.cli.documents import SimulateDocument
-    from yomikomi.cli.simulation import SimulateRequest, simulate_to
+    from yomikomi.demo.tape_file import SimulateRequest, simulate_to
     from yomikomi.cli.work import run_job
     from yomikomi.core.video.standards import FieldOrder
     from yomikomi.sim.player import TapePlayerSpec
@@ -192,7 +192,12 @@ def _open_window(folder: Path, *, demo: bool) -> None:
         raise UnfinishedError("There is no display for the window.", remedy="Start it in a desktop session, or see yomikomi --help.")
     from yomikomi.ui.app import run_window
 
-    raise SystemExit(run_window(folder, demo=demo))
+    on_ready = None
+    if demo:
+        from yomikomi.demo.maker import fill
+
+        on_ready = fill
+    raise SystemExit(run_window(folder, on_ready=on_ready))
 
 
 def _answer(document: BaseModel, as_json: bool, words: str) -> None:

@@ -81,5 +81,3 @@ def copy_file(path: Path, target: Path, reading: Reading, treatment: Treatment, 
     finally:
         part_path(target).unlink(missing_ok=True)  # in case the worker was ended before it could clear up
     return result
-
-

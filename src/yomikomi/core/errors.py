@@ -1,14 +1,14 @@
 """Typed errors. Every one says what is wrong and what to do, and carries its exit code for the command line.
 
-    YomikomiError
-    ├── WrongUseError          what was asked makes no sense as asked                     exit 2
-    ├── UnreadableError        a file cannot be opened as footage                         exit 3
-    └── UnfinishedError        the work was begun and could not be finished               exit 4
-        ├── DriveFullError     no room left where the result goes
-        ├── SourceLostError    a player or device stopped answering
-        ├── WorkerDiedError    a worker process ended without an answer
-        └── CancelledError     a person stopped it
-    WorkspaceError             the workspace cannot be opened                             exit 4
+YomikomiError
+├── WrongUseError          what was asked makes no sense as asked                     exit 2
+├── UnreadableError        a file cannot be opened as footage                         exit 3
+└── UnfinishedError        the work was begun and could not be finished               exit 4
+    ├── DriveFullError     no room left where the result goes
+    ├── SourceLostError    a player or device stopped answering
+    ├── WorkerDiedError    a worker process ended without an answer
+    └── CancelledError     a person stopped it
+WorkspaceError             the workspace cannot be opened                             exit 4
 """
 
 from __future__ import annotations

@@ -56,12 +56,8 @@ class Raster:
         bottom = min(self.lines, int((y + radius - self.first) / self.step) + 1)
         if right - left < 2 or bottom - top < 2:
             return
-        matrix = np.array(
-            [[1, 0, left - x + radius], [0, self.step, self.first + top * self.step - y + radius]], np.float32
-        )
-        shape = cv2.warpAffine(
-            light, matrix, (right - left, bottom - top), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-        )
+        matrix = np.array([[1, 0, left - x + radius], [0, self.step, self.first + top * self.step - y + radius]], np.float32)
+        shape = cv2.warpAffine(light, matrix, (right - left, bottom - top), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
         part = image[top:bottom, left:right]
         lit = part + shape[..., None] * np.asarray(colour, np.float32)
         image[top:bottom, left:right] = np.clip(lit, 16, 240)

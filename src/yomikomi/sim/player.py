@@ -67,9 +67,7 @@ class TapePlayer:
         aspect = standard.sample_aspect_16_9 if spec.wide else standard.sample_aspect_4_3
         self.format = SourceFormat(standard, spec.field_order, aspect, SAMPLE_RATE, 1)
         faults = FORMATS[spec.tape]
-        self.tape = Tape(
-            faults.with_corrector() if spec.corrector else faults, seed=spec.seed, field_rate=float(standard.field_rate)
-        )
+        self.tape = Tape(faults.with_corrector() if spec.corrector else faults, seed=spec.seed, field_rate=float(standard.field_rate))
         self.programme = Programme(spec.seed, mixture=spec.mixture, rate=standard.rate)
         self.sound = ProgrammeSound(spec.seed)
         self._frames = None if spec.seconds is None else round(spec.seconds * standard.rate)

@@ -77,9 +77,7 @@ class LanternParade(Scene):
     def __init__(self, texture: Image, rng: np.random.Generator) -> None:
         super().__init__(texture, rng)
         self.walkers = [Walker(rng, width=720, ground=440, dark=22) for _ in range(6)]
-        self.lanterns = [
-            (float(rng.uniform(0, 720)), float(rng.uniform(70, 220)), float(rng.uniform(0, 6.28))) for _ in range(9)
-        ]
+        self.lanterns = [(float(rng.uniform(0, 720)), float(rng.uniform(70, 220)), float(rng.uniform(0, 6.28))) for _ in range(9)]
         self.light = textures.glow(46)
         self.pan = self.direction * float(rng.uniform(12, 30))
 

@@ -87,10 +87,7 @@ class Tape:
         """Known truth: the dropouts of one field (for a field of at least 200 lines and 720 samples)."""
         rng = np.random.default_rng([self.seed, 11, field])
         count = int(rng.poisson(self.faults.dropouts_per_second / self.field_rate))
-        return [
-            Dropout(field, int(rng.integers(4, 190)), int(rng.integers(0, 600)), int(rng.integers(24, 120)))
-            for _ in range(count)
-        ]
+        return [Dropout(field, int(rng.integers(4, 190)), int(rng.integers(0, 600)), int(rng.integers(24, 120))) for _ in range(count)]
 
     def timing(self, field: int, lines: int) -> Field32:
         """Known truth: how far each line of a field is displaced to the right, in samples."""
@@ -175,6 +172,4 @@ def _displace(plane: Field32, shift: Field32) -> Field32:
     lines, columns = plane.shape[:2]
     map_x = np.arange(columns, dtype=np.float32)[None, :] - shift[:, None]
     map_y = np.broadcast_to(np.arange(lines, dtype=np.float32)[:, None], (lines, columns))
-    return np.asarray(
-        cv2.remap(plane, map_x, np.ascontiguousarray(map_y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float32
-    )
+    return np.asarray(cv2.remap(plane, map_x, np.ascontiguousarray(map_y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float32)

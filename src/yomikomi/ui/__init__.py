@@ -1,0 +1,1 @@
+"""The window: shell, theme, widgets, and one package a station."""

@@ -44,9 +44,7 @@ def _interpolate(points: list[TrialPoint], trials: TrialSet) -> list[PlanePoint]
     def through(values: list[float]) -> np.ndarray:
         return np.polyfit(at, values, degree)
 
-    log_sizes = {
-        part: through([float(np.log(getattr(p.size_bytes, part))) for p in points]) for part in ("expected", "low", "high")
-    }
+    log_sizes = {part: through([float(np.log(getattr(p.size_bytes, part))) for p in points]) for part in ("expected", "low", "high")}
     log_times = through([float(np.log(p.encode_seconds.expected)) for p in points])
     likeness, noise = through([p.ssim_db for p in points]), through([p.psnr_db for p in points])
     measured = {p.recipe.quality: p for p in points}

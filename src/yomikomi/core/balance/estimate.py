@@ -90,9 +90,7 @@ def encode_seconds(pairs: Sequence[Pair], *, frames: int, treat_seconds_per_fram
 
 
 def add_bytes(estimate: Estimate, more: float) -> Estimate:
-    return Estimate(
-        expected=round(estimate.expected + more), low=round(estimate.low + more), high=round(estimate.high + more)
-    )
+    return Estimate(expected=round(estimate.expected + more), low=round(estimate.low + more), high=round(estimate.high + more))
 
 
 def _around(expected: float, half: float) -> Estimate:

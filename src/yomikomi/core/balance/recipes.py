@@ -27,7 +27,7 @@ class Codec:
     ----------
     qualities : constant-quality values from best to smallest that are worth looking at.
     probes : which of them are tried; the ones between are interpolated (three over 16 steps: within 2 %, findings).
-    speeds : presets from slow to quick. ``usual`` is what is tried unless asked otherwise.
+    speeds : presets from slow to quick. ``paces``: which of them stands for careful, usual and quick.
     carries_fields : can be told that its pictures are interlaced.
     """
 
@@ -38,10 +38,18 @@ class Codec:
     qualities: range
     probes: tuple[int, ...]
     speeds: tuple[str, ...]
-    usual: str
+    paces: tuple[str, str, str]
     carries_fields: bool
     highest_quality_number: int
     options: Callable[[Recipe, TreatedFormat], dict[str, str]]
+
+    def speed_at(self, pace: str) -> str:
+        """The preset for a key of ``PACES``."""
+        return self.paces[list(PACES).index(pace)]
+
+
+# How much time encoders take, for people who do not want to know preset names.
+PACES = {"careful": "careful: smallest, slow", "usual": "usual", "quick": "quick: larger, soon"}
 
 
 class Recipe(BaseModel):
@@ -88,7 +96,7 @@ def recipe_for(codec: str, quality: int, *, speed: str | None = None, container:
     recipe = Recipe(
         codec=codec,  # type: ignore[arg-type]
         quality=quality,
-        speed=speed or CODECS[codec].usual,
+        speed=speed or CODECS[codec].speed_at("usual"),
         container=container,  # type: ignore[arg-type]
         sound_codec=sound,  # type: ignore[arg-type]
     )
@@ -111,25 +119,25 @@ def _av1(recipe: Recipe, treated: TreatedFormat) -> dict[str, str]:
     return {"preset": recipe.speed, "crf": str(recipe.quality)}
 
 
-_X26X_SPEEDS = ("veryslow", "slower", "slow", "medium", "fast", "faster", "veryfast", "superfast", "ultrafast")
+_X26X = ("veryslow", "slower", "slow", "medium", "fast", "faster", "veryfast", "superfast", "ultrafast")
 
 CODECS: dict[str, Codec] = {
     codec.key: codec
     for codec in (
-        Codec("h264", "H.264", "libx264", "h264", range(16, 31), (17, 23, 29), _X26X_SPEEDS, "faster", True, 51, _h264),
-        Codec("hevc", "HEVC", "libx265", "hevc", range(17, 33), (18, 25, 32), _X26X_SPEEDS, "veryfast", False, 51, _hevc),
+        Codec("h264", "H.264", "libx264", "h264", range(16, 31), (17, 23, 29), _X26X, ("slow", "faster", "superfast"), True, 51, _h264),
+        Codec("hevc", "HEVC", "libx265", "hevc", range(17, 33), (18, 25, 32), _X26X, ("medium", "veryfast", "superfast"), False, 51, _hevc),
         Codec(
             "av1", "AV1", "libsvtav1", "libdav1d", range(20, 51), (22, 35, 48),
-            tuple(str(n) for n in range(2, 13)), "9", False, 63, _av1,
+            tuple(str(n) for n in range(2, 13)), ("6", "9", "11"), False, 63, _av1,
         ),
     )
 }  # fmt: skip
 
 
-def usual_recipes(*, fields: bool) -> list[Recipe]:
-    """The recipes that are tried: for pictures with fields, only codecs that can say so."""
+def usual_recipes(*, fields: bool, pace: str = "usual") -> list[Recipe]:
+    """The recipes that are tried at a pace: for pictures with fields, only codecs that can say so."""
     return [
-        recipe_for(codec.key, quality)
+        recipe_for(codec.key, quality, speed=codec.speed_at(pace))
         for codec in CODECS.values()
         if codec.carries_fields or not fields
         for quality in codec.probes

@@ -79,9 +79,7 @@ def _encode(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list
     return packets, spent + time.perf_counter() - began, frames
 
 
-def _compare(
-    span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], reporter: Reporter, crop_to: Path | None
-) -> list[Likeness]:
+def _compare(span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], reporter: Reporter, crop_to: Path | None) -> list[Likeness]:
     decoder = av.CodecContext.create(CODECS[recipe.codec].decoder, "r")
     assert isinstance(decoder, av.VideoCodecContext)
     decoder.thread_type = "AUTO"

@@ -126,9 +126,7 @@ class _Bench:
     def _point(self, recipe: Recipe) -> TrialPoint:
         pairs = self.found[recipe]
         keys = estimate.periodic_key_bytes(pairs, frames=self.frames, key_distance=round(5 * self.rate))
-        picture = estimate.picture_bytes(
-            pairs, self.plan, total_complexity=sum(self.reading.complexity.cell_bytes), key_bytes=keys
-        )
+        picture = estimate.picture_bytes(pairs, self.plan, total_complexity=sum(self.reading.complexity.cell_bytes), key_bytes=keys)
         ssim, mse = estimate.mean_likeness(pairs)
         return TrialPoint(
             recipe=recipe,

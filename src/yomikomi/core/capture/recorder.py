@@ -94,9 +94,7 @@ class Recorder:
 
     def _mark_shape(self) -> None:
         standard = self._source.standard
-        self._shaped = set_display_shape(
-            self.path, Geometry(standard.width, standard.height, self._source.sample_aspect)
-        )
+        self._shaped = set_display_shape(self.path, Geometry(standard.width, standard.height, self._source.sample_aspect))
 
     def _close_container(self) -> None:
         for _ in range(2):  # the first close of a file on a full drive raises and leaves it open (findings)
@@ -132,9 +130,7 @@ class Recorder:
 
 def _translate(error: OSError, path: Path) -> UnfinishedError:
     if error.errno in _FULL:
-        return DriveFullError(
-            "The drive is full: the take ends here and is kept.", remedy="Make room or choose another drive.", path=path
-        )
+        return DriveFullError("The drive is full: the take ends here and is kept.", remedy="Make room or choose another drive.", path=path)
     if error.errno in {errno.EACCES, errno.EROFS, errno.EPERM}:
         return UnfinishedError(
             f"{path.parent.name}/ may not be written.", remedy="Choose a workspace on a drive you may write to.", path=path

@@ -197,9 +197,7 @@ class _Pass:
                 bytes_written=self.recorder.bytes_written if self.recorder else 0,
                 bits_per_second=rate,
                 free_bytes=self.free,
-                seconds_left=seconds_that_fit(
-                    free_bytes=max(0, self.free - self.request.floor_bytes), bits_per_second=rate
-                ),
+                seconds_left=seconds_that_fit(free_bytes=max(0, self.free - self.request.floor_bytes), bits_per_second=rate),
                 peak_db=self.peak,
                 rms_db=self.rms,
                 queue=waiting,

@@ -129,9 +129,7 @@ def apply_overrulings(reading: Reading | None, overrulings: tuple[OverrulingView
     for one in overrulings:
         if one.topic == "scan":
             kind, _, order = one.now.partition(" ")
-            scan = Scan(
-                **{**reading.scan.model_dump(), "kind": kind, "field_order": order or None, "confidence": 1.0}
-            )
+            scan = Scan(**{**reading.scan.model_dump(), "kind": kind, "field_order": order or None, "confidence": 1.0})
             reading = reading.model_copy(update={"scan": scan})
     return reading
 
@@ -202,9 +200,17 @@ class Record:
         with self._session() as session:
             session.add(
                 Take(
-                    carrier_id=carrier, path=self.workspace.keep(path), origin="imported", state="whole", started_at=_now(),
-                    seconds=seconds, frames=info.flagged_frames or None, late=None, dropped=None,
-                    size_bytes=info.size_bytes, note=warning,
+                    carrier_id=carrier,
+                    path=self.workspace.keep(path),
+                    origin="imported",
+                    state="whole",
+                    started_at=_now(),
+                    seconds=seconds,
+                    frames=info.flagged_frames or None,
+                    late=None,
+                    dropped=None,
+                    size_bytes=info.size_bytes,
+                    note=warning,
                 )
             )
             self._note(session, carrier, f"{path.name} taken in by reference" + (f"; {warning}" if warning else ""))
@@ -281,9 +287,7 @@ class Record:
             newest = take.treatments[-1] if take.treatments else None
             if newest is not None and (newest.deinterlace, newest.field_order) == (treatment.deinterlace.value, order):
                 return
-            session.add(
-                TreatmentRow(take_id=take_id, deinterlace=treatment.deinterlace.value, field_order=order, chosen_at=_now())
-            )
+            session.add(TreatmentRow(take_id=take_id, deinterlace=treatment.deinterlace.value, field_order=order, chosen_at=_now()))
             for row in take.trials:
                 session.delete(row)
             self._note(session, take.carrier_id, f"treatment chosen: {treatment.deinterlace.value}")
@@ -291,9 +295,7 @@ class Record:
     def save_trials(self, take_id: int, trials: TrialSet, folder: Path) -> None:
         with self._session() as session:
             session.add(
-                TrialRow(
-                    take_id=take_id, made_at=_now(), folder=self.workspace.keep(folder), document=trials.model_dump(mode="json")
-                )
+                TrialRow(take_id=take_id, made_at=_now(), folder=self.workspace.keep(folder), document=trials.model_dump(mode="json"))
             )
             carrier = session.get_one(Take, take_id).carrier_id
             self._note(session, carrier, f"{len(trials.points)} recipes tried in {clock(trials.trial_seconds)}")
@@ -366,9 +368,7 @@ class Record:
             take=self._take(take) if take else None,
             takes=len(takes),
             reading=Reading.model_validate(take.readings[-1].document) if take and take.readings else None,
-            overrulings=tuple(
-                OverrulingView(o.topic, o.was, o.now, o.reason, o.made_at) for o in (take.overrulings if take else [])
-            ),
+            overrulings=tuple(OverrulingView(o.topic, o.was, o.now, o.reason, o.made_at) for o in (take.overrulings if take else [])),
             treatment=_treatment(treatment.deinterlace, treatment.field_order) if treatment else None,
             trials=TrialSet.model_validate(trial.document) if trial else None,
             trials_folder=self.workspace.path(trial.folder) if trial else None,
@@ -438,4 +438,3 @@ def _treatment(deinterlace: str, field_order: str | None) -> Treatment:
 
 def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="seconds")
-

@@ -47,9 +47,7 @@ def judge_rate(stamps: list[int | None], *, time_base: Fraction, declared: Fract
     return RateVerdict(nominal, constant, len(gaps) if not constant else 0, sum(gaps) if not constant else 0, told_by)
 
 
-def _nominal(
-    known: NDArray[np.int64], steps: NDArray[np.int64], time_base: Fraction, declared: Fraction | None
-) -> tuple[Fraction, str]:
+def _nominal(known: NDArray[np.int64], steps: NDArray[np.int64], time_base: Fraction, declared: Fraction | None) -> tuple[Fraction, str]:
     typical = float(np.median(steps))
     usual = steps[np.abs(steps - typical) <= max(1.0, 0.25 * typical)]
     ticks, count = Fraction(int(usual.sum())), len(usual)

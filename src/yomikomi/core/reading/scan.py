@@ -114,8 +114,7 @@ class ScanMeter:
             return FrameEvidence(combing, motion, Vote.NOTHING, 0.0)
         # Noise puts 1.5 times its variance into a comb tooth of one line against the mean of two.
         c0, c1, c2 = (
-            max(float(_blocks(comb)[keep].mean()) - 1.5 * noise, 0.05)
-            for comb in (own, _comb(top, before[1]), _comb(before[0], bottom))
+            max(float(_blocks(comb)[keep].mean()) - 1.5 * noise, 0.05) for comb in (own, _comb(top, before[1]), _comb(before[0], bottom))
         )
         vote, strength = _judge(np.log(c1 / c0), np.log(c2 / c0))
         return FrameEvidence(combing, motion, vote, strength)

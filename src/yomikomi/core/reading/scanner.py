@@ -69,9 +69,7 @@ class _Pass:
             self.base = picture.time_base or Fraction(1, 1000)
             self._decode(container, picture, heard)
 
-    def _decode(
-        self, container: av.container.InputContainer, picture: av.VideoStream, heard: list[av.AudioStream]
-    ) -> None:
+    def _decode(self, container: av.container.InputContainer, picture: av.VideoStream, heard: list[av.AudioStream]) -> None:
         packets = container.demux(picture, *heard)
         in_a_row = 0
         while True:

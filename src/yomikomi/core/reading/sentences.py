@@ -64,8 +64,8 @@ def basis(reading: Reading) -> str:
     quiet = scan.frames - scan.informative_frames
     return (
         f"{grouped(scan.frames)} frames read in {spoken(reading.read_seconds)}"
-         f" · {scan.agreeing_frames} of {scan.informative_frames} telling frames agree"
-         f" · {quiet} had too little motion to tell"
+        f" · {scan.agreeing_frames} of {scan.informative_frames} telling frames agree"
+        f" · {quiet} had too little motion to tell"
     )
 
 
@@ -107,9 +107,7 @@ def _rate(reading: Reading) -> Finding:
     if reading.rate.constant:
         return Finding("rate", Mark.FINE, name + ", constant", "measured", told, "keep the rate")
     lost = f"; {reading.rate.missing_frames} frames missing in {reading.rate.gaps} places" if reading.rate.gaps else ""
-    return Finding(
-        "rate", Mark.LOOK, name + ", not constant", "measured", told + lost, "the copy is made constant, sound kept in time"
-    )
+    return Finding("rate", Mark.LOOK, name + ", not constant", "measured", told + lost, "the copy is made constant, sound kept in time")
 
 
 def _sounds(reading: Reading) -> list[Finding]:

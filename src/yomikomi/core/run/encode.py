@@ -190,9 +190,7 @@ class _Encode:
         self.told_at = now
         part = min(1.0, self.frames / self.expected)
         spent = now - self.started
-        self.reporter.report(
-            CopyProgress("encoding", part, self.frames, self.bytes, spent * (1 - part) / part if part > 0.005 else 0.0)
-        )
+        self.reporter.report(CopyProgress("encoding", part, self.frames, self.bytes, spent * (1 - part) / part if part > 0.005 else 0.0))
 
 
 def encode(request: CopyRequest, reporter: Reporter) -> Encoded:
@@ -222,9 +220,7 @@ def encode(request: CopyRequest, reporter: Reporter) -> Encoded:
     finally:
         with contextlib.suppress(OSError):
             part.unlink(missing_ok=True)
-    return Encoded(
-        request.target, job.frames, treated.rate, sound, request.target.stat().st_size, time.monotonic() - started
-    )
+    return Encoded(request.target, job.frames, treated.rate, sound, request.target.stat().st_size, time.monotonic() - started)
 
 
 def _take_name(part: Path, target: Path) -> None:

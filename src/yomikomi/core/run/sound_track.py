@@ -21,9 +21,7 @@ class SoundTrack:
     first : time stamp of the first picture in seconds; sound is shifted by it, so that both start together.
     """
 
-    def __init__(
-        self, sink: av.container.OutputContainer, source: av.AudioStream, codec: str, *, first: Fraction, bit_rate: int
-    ) -> None:
+    def __init__(self, sink: av.container.OutputContainer, source: av.AudioStream, codec: str, *, first: Fraction, bit_rate: int) -> None:
         self.source = source
         name, self._frame_size, self._format = _ENCODERS[codec]
         self._layout = _layout(source.codec_context.channels)

@@ -162,16 +162,12 @@ def _treated_geometry(geometry: Geometry, rotation: int) -> Geometry:
     return Geometry(width, height, aspect)
 
 
-def chain_for(
-    reading: Reading, treatment: Treatment, *, pixel_format: str = "yuv420p"
-) -> Chain:
+def chain_for(reading: Reading, treatment: Treatment, *, pixel_format: str = "yuv420p") -> Chain:
     """A fresh chain for a read take."""
     shape = reading.geometry
     geometry = Geometry(shape.width, shape.height, Fraction(shape.sample_aspect))
     tags = reading.colour
-    colour = ColourTags(tags.primaries, tags.transfer, tags.matrix, tags.range).or_usual_for(
-        width=shape.width, height=shape.height
-    )
+    colour = ColourTags(tags.primaries, tags.transfer, tags.matrix, tags.range).or_usual_for(width=shape.width, height=shape.height)
     return Chain(
         treatment, rate=Fraction(reading.rate.nominal), geometry=geometry, colour=colour, rotation=reading.rotation,
         pixel_format=pixel_format,

@@ -60,9 +60,7 @@ def make_loop(request: LoopRequest, reporter: Reporter) -> Loop:
     lead = min(_MARGIN, first)
     frames: list[av.VideoFrame] = []
     start = (first - lead) / rate - 1 / (4 * rate)
-    for frame in frames_from(
-        request.path, start_seconds=max(Fraction(0), start), first_seconds=Fraction(reading.first_seconds)
-    ):
+    for frame in frames_from(request.path, start_seconds=max(Fraction(0), start), first_seconds=Fraction(reading.first_seconds)):
         reporter.check()
         frames.append(frame)
         if len(frames) >= span + lead + _MARGIN:

@@ -43,9 +43,7 @@ class ColourTags:
 
     @classmethod
     def of(cls, context: av.VideoCodecContext) -> ColourTags:
-        return cls(
-            int(context.color_primaries), int(context.color_trc), int(context.colorspace), int(context.color_range)
-        )
+        return cls(int(context.color_primaries), int(context.color_trc), int(context.colorspace), int(context.color_range))
 
     def put_on(self, context: av.VideoCodecContext) -> None:
         """Set on the codec context: flags on frames alone are lost on the way into the file."""

@@ -93,9 +93,7 @@ def open_media(path: Path) -> Iterator[av.container.InputContainer]:
     with container:
         names = set(container.format.name.split(","))
         if names & _REFUSED_FORMATS:
-            raise UnreadableError(
-                f"{path.name} is a list or a text, not footage.", remedy="Give the footage file itself.", path=path
-            )
+            raise UnreadableError(f"{path.name} is a list or a text, not footage.", remedy="Give the footage file itself.", path=path)
         if any(name.endswith("_pipe") or name == "image2" for name in names):
             raise UnreadableError(f"{path.name} is a still picture.", remedy="Give a moving picture.", path=path)
         video_stream(container, path)
@@ -108,9 +106,7 @@ def video_stream(container: av.container.InputContainer, path: Path) -> av.Video
         if not stream.disposition & av.stream.Disposition.attached_pic and stream.codec_context is not None and stream.codec_context.width:
             return stream
     if container.streams.audio:
-        raise UnreadableError(
-            f"{path.name} holds sound only, no picture.", remedy="Give the file that holds the picture.", path=path
-        )
+        raise UnreadableError(f"{path.name} holds sound only, no picture.", remedy="Give the file that holds the picture.", path=path)
     raise UnreadableError(f"{path.name} holds no moving picture.", remedy="Check that it is the right file.", path=path)
 
 
@@ -162,9 +158,7 @@ def check_tail(path: Path) -> str | None:
     return None
 
 
-def _last_time(
-    container: av.container.InputContainer, stream: av.VideoStream, declared: Fraction
-) -> Fraction | None:
+def _last_time(container: av.container.InputContainer, stream: av.VideoStream, declared: Fraction) -> Fraction | None:
     """Time of the last picture packet, looking near the end first."""
     base = stream.time_base or Fraction(1, 1000)
     for back in (Fraction(2), Fraction(12), declared):
@@ -185,9 +179,7 @@ def _first_frame(container: av.container.InputContainer, stream: av.VideoStream,
             return frame
     except (av.error.FFmpegError, OSError) as error:
         raise describe_failure(path, error) from error
-    raise UnreadableError(
-        f"{path.name} has a header but no pictures in it.", remedy="It was cut off; copy it again.", path=path
-    )
+    raise UnreadableError(f"{path.name} has a header but no pictures in it.", remedy="It was cut off; copy it again.", path=path)
 
 
 def _field_order_number(context: av.VideoCodecContext) -> int:

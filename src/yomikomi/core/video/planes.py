@@ -49,9 +49,7 @@ def frame_from_planes(y: Plane, u: Plane, v: Plane, *, pixel_format: str = "yuv4
 
 def rgb(frame: av.VideoFrame, *, width: int | None = None, height: int | None = None) -> NDArray[np.uint8]:
     """A frame for the screen, shape (lines, columns, 3), scaled if asked; range and matrix as the frame is tagged."""
-    shown = frame.reformat(
-        width=width or frame.width, height=height or frame.height, format="rgb24", interpolation="BILINEAR"
-    )
+    shown = frame.reformat(width=width or frame.width, height=height or frame.height, format="rgb24", interpolation="BILINEAR")
     plane = shown.planes[0]
     samples: Plane = np.frombuffer(memoryview(plane), dtype=np.uint8).reshape(plane.height, plane.line_size)
     return np.ascontiguousarray(samples[:, : shown.width * 3].reshape(shown.height, shown.width, 3))

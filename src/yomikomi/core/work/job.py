@@ -72,9 +72,7 @@ class Job:
         self._far_end_gone = False
         self._context = multiprocessing.get_context("spawn")
         self._pipe, self._far_end = self._context.Pipe()
-        self._process = self._context.Process(
-            target=_work, args=(function, request, self._far_end, urgent), name=name, daemon=True
-        )
+        self._process = self._context.Process(target=_work, args=(function, request, self._far_end, urgent), name=name, daemon=True)
 
     @property
     def pid(self) -> int | None:
@@ -199,9 +197,7 @@ def _work(function: Callable[[Any, Reporter], Any], request: Any, pipe: Any, urg
         kind = "cancelled" if reporter.cancelled() else "failed"
         reporter.finish(kind, None if kind == "cancelled" else error)
     except Exception as error:  # the border: whatever a library throws becomes one of ours, with its cause named
-        wrapped = UnfinishedError(
-            f"{type(error).__name__}: {error}", remedy="This is a defect of the program; please report it."
-        )
+        wrapped = UnfinishedError(f"{type(error).__name__}: {error}", remedy="This is a defect of the program; please report it.")
         reporter.finish("failed", wrapped)
     else:
         reporter.finish("done", result)

@@ -1,0 +1,1 @@
+"""The Run station, and the queue of copies behind it."""

@@ -1,0 +1,1 @@
+"""The Shelf: what there is to read in."""

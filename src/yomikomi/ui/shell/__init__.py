@@ -1,0 +1,1 @@
+"""The frame around the stations: rail, carrier strip, go-to box, notices."""

@@ -1,0 +1,1 @@
+"""Widgets that several stations use."""

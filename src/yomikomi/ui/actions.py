@@ -1,0 +1,51 @@
+"""Everything that can be done by key or by name, in one table: the go-to box and the shortcuts are made from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class StationEntry:
+    """``number`` is its place in the order of work; stations that are not built yet have no entry."""
+
+    key: str
+    number: int
+    words: str
+    icon: str
+    purpose: str
+
+
+STATIONS = (
+    StationEntry("shelf", 1, "Shelf", "library", "what there is to read in"),
+    StationEntry("capture", 3, "Capture", "cassette-tape", "record a take"),
+    StationEntry("reading", 4, "Reading", "scan-search", "what the take is"),
+    StationEntry("treatment", 5, "Treatment", "layers", "what will be corrected"),
+    StationEntry("balance", 6, "Balance", "scale", "what copies would cost"),
+    StationEntry("run", 7, "Run", "moon-star", "copies being made"),
+    StationEntry("ledger", 8, "Ledger", "book-open", "what was made, and its proof"),
+)
+
+
+@dataclass(frozen=True)
+class ActionEntry:
+    """A command. ``station``: where it belongs; empty for everywhere."""
+
+    key: str
+    words: str
+    shortcut: str
+    station: str = ""
+
+
+ACTIONS = (
+    ActionEntry("goto", "Go to a carrier, station or command", "Ctrl+K"),
+    ActionEntry("primary", "Do what the station's filled button does", "Ctrl+Return"),
+    ActionEntry("import", "Import files", "Ctrl+O", "shelf"),
+    ActionEntry("take_in", "Take in a new carrier", "Ctrl+N", "shelf"),
+    ActionEntry("record", "Start or end the take", "F9", "capture"),
+    ActionEntry("read", "Read the take", "F5", "reading"),
+    ActionEntry("play", "Play or hold the loop", "F6", "treatment"),
+    ActionEntry("try", "Try recipes", "F7", "balance"),
+    ActionEntry("keys", "Show all keys", "F1"),
+    ActionEntry("quit", "Close the window", "Ctrl+Q"),
+)

@@ -1,0 +1,182 @@
+"""Long work and short background calls, seen from the main thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal, Slot
+
+from yomikomi.core.errors import YomikomiError
+from yomikomi.core.work import Job, Reporter
+from yomikomi.core.work.job import GRACE_S
+
+_POLL_MS = 33
+
+
+class JobRunner(QObject):
+    """The front door for jobs: starts them, polls them on one timer, tells what changed.
+
+    Jobs that name the same ``resource`` (the take drive, the encoders) run one after another.
+    """
+
+    progressed = Signal(object)
+    ended = Signal(object)
+    changed = Signal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._running: list[tuple[Job, str]] = []
+        self._waiting: list[tuple[Job, str]] = []
+        self._callbacks: dict[int, tuple[Callable[[Job], None] | None, Callable[[Job], None] | None]] = {}
+        self._timer = QTimer(self)
+        self._timer.setInterval(_POLL_MS)
+        self._timer.timeout.connect(self._poll)
+
+    @property
+    def jobs(self) -> list[Job]:
+        """Running ones first, then waiting ones."""
+        return [job for job, _ in [*self._running, *self._waiting]]
+
+    def start(
+        self,
+        function: Callable[[Any, Reporter], Any],
+        request: Any,
+        *,
+        name: str,
+        resource: str = "",
+        urgent: bool = False,
+        grace: float = GRACE_S,
+        on_progress: Callable[[Job], None] | None = None,
+        on_end: Callable[[Job], None] | None = None,
+    ) -> Job:
+        job = Job(function, request, name=name, urgent=urgent, grace=grace)
+        self._callbacks[id(job)] = (on_progress, on_end)
+        if resource and any(taken == resource for _, taken in self._running):
+            self._waiting.append((job, resource))
+        else:
+            self._launch(job, resource)
+        self.changed.emit()
+        return job
+
+    def stop_all(self) -> None:
+        """At the end of the program: let recordings close in order, end the rest."""
+        self._waiting.clear()
+        for job, _ in self._running:
+            job.cancel()
+        for job, _ in self._running:
+            try:
+                job.wait(timeout=6)
+            except TimeoutError:
+                job.kill()
+            self._tell_end(job)
+        self._running.clear()
+        self._timer.stop()
+
+    def cancel(self, job: Job) -> None:
+        job.cancel()
+        self._waiting = [pair for pair in self._waiting if pair[0] is not job]
+        if job.state.ended and id(job) in self._callbacks:
+            self._tell_end(job)
+        self.changed.emit()
+
+    def _launch(self, job: Job, resource: str) -> None:
+        job.start()
+        self._running.append((job, resource))
+        self._timer.start()
+
+    def _poll(self) -> None:
+        for job, _ in list(self._running):
+            generation = job.generation
+            if not job.poll() or job.generation == generation:
+                continue
+            if job.state.ended:
+                self._running = [pair for pair in self._running if pair[0] is not job]
+                self._tell_end(job)
+                self._start_waiting()
+            else:
+                on_progress = self._callbacks[id(job)][0]
+                if on_progress:
+                    on_progress(job)
+                self.progressed.emit(job)
+        if not self._running:
+            self._timer.stop()
+
+    def _tell_end(self, job: Job) -> None:
+        _, on_end = self._callbacks.pop(id(job), (None, None))
+        if on_end:
+            on_end(job)
+        self.ended.emit(job)
+        self.changed.emit()
+
+    def _start_waiting(self) -> None:
+        taken = {resource for _, resource in self._running if resource}
+        for job, resource in list(self._waiting):
+            if resource not in taken:
+                self._waiting.remove((job, resource))
+                self._launch(job, resource)
+                taken.add(resource)
+
+
+class _Carrier(QObject):
+    finished = Signal(object, object)
+
+
+class _Call(QRunnable):
+    def __init__(self, function: Callable[[], Any], carrier: _Carrier) -> None:
+        super().__init__()
+        self._function, self._carrier = function, carrier
+
+    def run(self) -> None:
+        try:
+            answer, error = self._function(), None
+        except YomikomiError as expected:
+            answer, error = None, expected
+        except Exception as other:  # the border between threads: shown, not lost
+            answer, error = None, YomikomiError(f"{type(other).__name__}: {other}", remedy="This is a defect; please report it.")
+        try:
+            self._carrier.finished.emit(answer, error)
+        except RuntimeError:  # the window went while the call ran
+            return
+
+
+class Calls(QObject):
+    """Short calls in a thread (a frame for a viewer, a look at a file). Only the newest answer of a kind is applied."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(2)
+        self._generation: dict[str, int] = {}
+        self._alive: set[_Carrier] = set()
+
+    def call(
+        self,
+        kind: str,
+        function: Callable[[], Any],
+        on_answer: Callable[[Any], None],
+        on_error: Callable[[YomikomiError], None] | None = None,
+        *,
+        stale_allowed: bool = False,
+    ) -> None:
+        generation = self._generation.get(kind, 0) + 1
+        self._generation[kind] = generation
+        carrier = _Carrier(self)
+        self._alive.add(carrier)
+
+        @Slot(object, object)
+        def apply(answer: Any, error: YomikomiError | None) -> None:
+            self._alive.discard(carrier)
+            carrier.deleteLater()
+            if not stale_allowed and self._generation[kind] != generation:
+                return
+            if error is None:
+                on_answer(answer)
+            elif on_error:
+                on_error(error)
+
+        carrier.finished.connect(apply)
+        self._pool.start(_Call(function, carrier))
+
+    def wait(self) -> None:
+        self._pool.waitForDone(3000)

@@ -1,0 +1,328 @@
+"""What copies would cost, and the choice among them."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QProgressBar, QVBoxLayout, QWidget
+
+from yomikomi.core.balance.choice import Choice, choices, smallest_possible
+from yomikomi.core.balance.curves import PlanePoint, plane_points
+from yomikomi.core.balance.models import TrialSet
+from yomikomi.core.balance.recipes import CODECS, PACES, usual_recipes
+from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials
+from yomikomi.core.ledger.record import CarrierView
+from yomikomi.core.video.geometry import size_text
+from yomikomi.core.video.timecode import clock, frame_clock, spoken
+from yomikomi.core.work import Job
+from yomikomi.core.work.job import JobState
+from yomikomi.core.work.notices import Weight
+from yomikomi.ui import theme
+from yomikomi.ui.balance.plane import BalancePlane
+from yomikomi.ui.balance.units import parse_size
+from yomikomi.ui.run.queue import CopyQueue
+from yomikomi.ui.shell.station import Station
+from yomikomi.ui.state import AppState
+from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, Well, button, label, row
+
+
+class ChoiceCard(Card):
+    """A choice that stands out, with its three figures."""
+
+    def __init__(self, choice: Choice) -> None:
+        super().__init__()
+        self.choice = choice
+        told = choice.point.prediction
+        self.body.addWidget(label(choice.title))
+        self.body.addWidget(label(f"{told.recipe.words} · sound {told.recipe.sound_codec.upper()}", quiet=True))
+        figures = [size_text(told.size_bytes.expected), f"{choice.point.likeness:.1f} dB", spoken(told.encode_seconds.expected)]
+        made = [label(words, figure=True) for words in figures]
+        made[0].setFont(theme.mono(theme.BODY_PX, medium=True))
+        self.body.addLayout(row(made[0], 1, made[1], 1, made[2]))
+        self.setToolTip(choice.why)
+        self.setAccessibleName(f"{choice.title}: {told.recipe.words}, {', '.join(figures)}")
+
+
+class _Crop(Well):
+    def __init__(self) -> None:
+        super().__init__()
+        self.picture = QLabel()
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.picture.setMinimumHeight(172)
+        self.words, self.figure = ElidedLabel(), label(figure=True)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 4)
+        layout.setSpacing(3)
+        layout.addWidget(self.picture, 1)
+        foot = row(self.words, self.figure)
+        foot.setContentsMargins(10, 0, 10, 0)
+        foot.setStretch(0, 1)
+        layout.addLayout(foot)
+
+    def put(self, path: Path | None, words: str, figure: str) -> None:
+        self.picture.setPixmap(QPixmap(str(path)) if path is not None and path.exists() else QPixmap())
+        self.words.say(words)
+        self.figure.setText(figure)
+
+
+class BalanceStation(Station):
+    def __init__(self, state: AppState) -> None:
+        super().__init__(state)
+        self.queue = CopyQueue.of(state)
+        self.job: Job | None = None
+        self._job_take = 0
+        self._view: CarrierView | None = None
+        self._trials: TrialSet | None = None
+        self._folder: Path | None = None
+        self.plane_data: dict[str, list[PlanePoint]] = {}
+        self.limit_bytes: float | None = None
+        self.picked: PlanePoint | None = None
+        self._picked_by_hand = False
+        self.plane = BalancePlane()
+        self.plane.setMinimumHeight(300)
+        self.plane.picked.connect(self.pick)
+        self.plane.limit_dragged.connect(self.set_limit)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 1000)
+        self.bar.hide()
+        self.crops = [_Crop() for _ in range(3)]
+        self.crops_head = label(quiet=True)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.addWidget(self.plane, 1)
+        left.addWidget(self.bar)
+        left.addWidget(self.crops_head)
+        left.addLayout(row(*self.crops, spacing=10))
+        body = QHBoxLayout()
+        body.setSpacing(20)
+        body.addLayout(left, 1)
+        body.addWidget(self._make_side())
+        self.page.addLayout(body, 1)
+
+    def _make_side(self) -> QWidget:
+        self.limit_line = QLineEdit()
+        self.limit_line.setPlaceholderText("no limit")
+        self.limit_line.setToolTip("The most that the copy may take: 4.7GB, 700 MB; empty for no limit. The line can be dragged too.")
+        self.limit_line.setAccessibleName("Size limit")
+        self.limit_line.editingFinished.connect(self._on_limit_typed)
+        self.pace = QComboBox()
+        for key, words in PACES.items():
+            self.pace.addItem(words, key)
+        self.pace.setCurrentIndex(list(PACES).index("usual"))
+        self.pace.setToolTip("How much time the encoders take: slower packs better")
+        self.pace.setAccessibleName("Pace of the encoders")
+        self.container = QComboBox()
+        self.container.addItem("MP4, AAC sound", ("mp4", "aac"))
+        self.container.addItem("Matroska, Opus sound", ("mkv", "opus"))
+        self.container.setToolTip("MP4 plays nearly everywhere")
+        self.container.setAccessibleName("Container and sound")
+        self.cards_box = CardColumn()
+        self.why = label(quiet=True, wrap=True)
+        self.try_button = button("Try recipes", self.try_recipes, tip="F7")
+        self.send_button = button("Send to run", self.primary, primary=True, tip="Ctrl+Return")
+        self.send_button.setMinimumWidth(150)
+        side = QWidget()
+        side.setFixedWidth(340)
+        right = QVBoxLayout(side)
+        right.setContentsMargins(0, 0, 0, 0)
+        right.setSpacing(10)
+        right.addWidget(label("What stands out", name="section"))
+        right.addLayout(self.cards_box)
+        right.addWidget(self.why)
+        right.addStretch(1)
+        for words, field in (("Size limit", self.limit_line), ("Pace", self.pace), ("As", self.container)):
+            caption = label(words)
+            caption.setFixedWidth(72)
+            right.addLayout(row(caption, field))
+        right.addSpacing(4)
+        right.addLayout(row(self.try_button, 1, self.send_button))
+        return side
+
+    @property
+    def cards(self) -> list[ChoiceCard]:
+        return self.cards_box.all_of(ChoiceCard)
+
+    def show_carrier(self, view: CarrierView | None) -> None:
+        same = view is not None and self._view is not None and view.id == self._view.id
+        self._view = view
+        if not same:
+            self._picked_by_hand = False
+            self.picked = None
+        trials = view.trials if view else None
+        if self.job is not None and view and view.take and view.take.id == self._job_take:
+            trials = self._trials or trials
+        self._put_trials(trials, view.trials_folder if view else None)
+        self._buttons()
+
+    def primary(self) -> None:
+        """Queue the picked copy."""
+        view, picked = self._view, self.picked
+        if view is None or view.take is None or view.treatment is None or picked is None:
+            return
+        container, sound = self.container.currentData()
+        recipe = picked.prediction.recipe.model_copy(update={"container": container, "sound_codec": sound})
+        self.queue.ask(view, recipe, picked.prediction.model_copy(update={"recipe": recipe}))
+        self.state.tell(Weight.FINE, f"{recipe.words} of {view.label} is in the run.")
+        self.state.go.emit("run")
+
+    def act(self, key: str) -> None:
+        if key == "try":
+            self.try_recipes()
+
+    def try_recipes(self) -> None:
+        """Run the trials of the current take in a worker; the plane fills while they come in."""
+        view = self._view
+        if view is None or view.take is None or view.judged is None or view.treatment is None or self.job is not None:
+            return
+        recipes = tuple(usual_recipes(fields=view.treatment.leaves_fields, pace=self.pace.currentData()))
+        folder = self.state.record.workspace.folder / "trials" / f"take-{view.take.id}"
+        request = TrialRequest(view.take.path, view.judged, view.treatment, recipes, folder=folder)
+        self._trials, self._job_take = None, view.take.id
+        self.job = self.state.jobs.start(
+            run_trials, request, name="trials", resource="processor",
+            on_progress=self._on_progress, on_end=partial(self._on_end, take_id=view.take.id, folder=folder),
+        )  # fmt: skip
+        self.bar.setValue(0)
+        self.bar.setFormat("starting")
+        self.bar.show()
+        self._put_trials(None, None)
+        self._buttons()
+
+    def pick(self, point: PlanePoint) -> None:
+        self.picked, self._picked_by_hand = point, True
+        self._show_choice()
+
+    def set_limit(self, limit_bytes: float | None) -> None:
+        """A new size limit; what stands out is chosen anew."""
+        self.limit_bytes = limit_bytes
+        self.limit_line.setText(size_text(limit_bytes) if limit_bytes else "")
+        self._picked_by_hand = False
+        self._put_trials(self._trials, self._folder)
+
+    def _on_limit_typed(self) -> None:
+        words = self.limit_line.text().strip()
+        limit = parse_size(words) if words else None
+        if words and limit is None:
+            self.state.tell(Weight.LOOK, f"{words!r} is no size.", "Write it as 4.7GB or 700 MB; empty for no limit.")
+            return
+        if words and self.limit_bytes and size_text(self.limit_bytes) == words:
+            return
+        self.set_limit(limit)
+
+    def _on_progress(self, job: Job) -> None:
+        progress: TrialProgress = job.progress
+        self.bar.setValue(round(progress.part * 1000))
+        left = f" · {clock(progress.seconds_left)} left" if progress.part > 0.02 else ""
+        self.bar.setFormat(f"{progress.doing or 'estimating'}{left}")
+        mine = self._view and self._view.take and self._view.take.id == self._job_take
+        if progress.so_far is not None and mine and progress.so_far is not self._trials:
+            folder = self.state.record.workspace.folder / "trials" / f"take-{self._job_take}"
+            self._put_trials(progress.so_far, folder)
+
+    def _on_end(self, job: Job, take_id: int, folder: Path) -> None:
+        self.job = None
+        self.bar.hide()
+        if job.state is JobState.DONE:
+            self.state.record.save_trials(take_id, job.result, folder)
+            self.state.reload()
+        else:
+            self._trials = None
+            self.state.tell_end(job)
+        self.show_carrier(self.state.current)
+
+    def _put_trials(self, trials: TrialSet | None, folder: Path | None) -> None:
+        self._trials, self._folder = trials, folder
+        codecs = {p.recipe.codec for p in trials.points} if trials else set()
+        self.plane_data = plane_points(trials) if trials and codecs else {}
+        if trials is not None and self.limit_bytes is None:
+            self.plane.show_limit(None)
+        self.plane.show_plane(self.plane_data)
+        self._fill_choices()
+        self._show_choice()
+
+    def _fill_choices(self) -> None:
+        self.cards_box.clear()
+        found = choices(self.plane_data, limit_bytes=self.limit_bytes)
+        for choice in found:
+            card = ChoiceCard(choice)
+            card.chosen.connect(lambda point=choice.point: self.pick(point))
+            self.cards_box.addWidget(card)
+        if self.plane_data:
+            self.plane.show_limit(self.limit_bytes)
+        best = next((c.point for c in found if c.key == "best"), None)
+        self.plane.show_best(best)
+        known = {(p.prediction.recipe.codec, p.prediction.recipe.quality): p for curve in self.plane_data.values() for p in curve}
+        kept = self.picked.prediction.recipe if self.picked else None
+        if self._picked_by_hand and kept and (kept.codec, kept.quality) in known:
+            self.picked = known[kept.codec, kept.quality]
+        else:
+            self.picked = found[0].point if found else None
+
+    def _show_choice(self) -> None:
+        self.plane.show_chosen(self.picked)
+        chosen = None
+        for card in self.cards:
+            fits = self.picked is not None and card.choice.point.prediction.recipe == self.picked.prediction.recipe
+            card.mark_chosen(fits)
+            chosen = card.choice if fits and chosen is None else chosen
+        self.why.setText(chosen.why if chosen else "")
+        self._say()
+        self._show_crops()
+        self._buttons()
+
+    def _say(self) -> None:
+        view, trials, picked = self._view, self._trials, self.picked
+        if view is None or view.reading is None:
+            self.sentence.say("Read the take first.", "Its hard and easy parts decide what is tried")
+        elif view.treatment is None:
+            self.sentence.say("Choose the treatment first.", "Recipes are tried on the treated picture")
+        elif trials is None:
+            words = "Trying recipes; the first curves come in a moment." if self.job else "What would copies cost? Try recipes to see."
+            self.sentence.say(words, "Short parts of this take are encoded: the hardest, the easiest and typical ones")
+        elif picked is None and self.limit_bytes is not None:
+            smallest = smallest_possible(self.plane_data)
+            least = size_text(smallest.prediction.size_bytes.high) if smallest else "?"
+            self.sentence.say(
+                f"Nothing here surely stays under {size_text(self.limit_bytes)}.", f"The smallest that was looked at needs {least}"
+            )
+        elif picked is not None:
+            told = picked.prediction
+            size = told.size_bytes
+            name = CODECS[told.recipe.codec].words
+            head = f"{name} at {told.recipe.quality}: {size_text(size.expected)}, {picked.likeness:.1f} dB like the take."
+            tried = "the whole take tried" if trials.whole else f"measured on {len(trials.segments)} parts of this take"
+            still = "" if trials.complete else " · still trying"
+            interval = f"{size_text(size.low)} to {size_text(size.high)}"
+            self.sentence.say(head, f"{tried} · {interval} for 9 of 10 · encode about {spoken(told.encode_seconds.expected)} here{still}")
+
+    def _show_crops(self) -> None:
+        trials, folder = self._trials, self._folder
+        measured = {(p.recipe.codec, p.recipe.quality): p for p in trials.points if p.crop} if trials else {}
+        if trials is None or folder is None or not measured or self.picked is None:
+            self.crops_head.setText("")
+            for crop in self.crops:
+                crop.put(None, "", "")
+            return
+        recipe = self.picked.prediction.recipe
+        near = min(measured.values(), key=lambda p: (p.recipe.codec != recipe.codec, abs(p.recipe.quality - recipe.quality)))
+        others = [p for p in measured.values() if p is not near]
+        other = min(
+            others, key=lambda p: (p.recipe.codec == recipe.codec, abs(p.size_bytes.expected - near.size_bytes.expected)), default=near
+        )
+        hard = next((s for s in trials.segments if s.role in {"hardest", "whole"}), trials.segments[0])
+        rate = Fraction(self._view.reading.rate.nominal) if self._view and self._view.reading else Fraction(30)
+        self.crops_head.setText(f"Hardest moment, {frame_clock(hard.first_frame + hard.frames // 2, rate)} · same place, pixel for pixel")
+        self.crops[0].put(folder / (trials.source_crop or ""), "treated take", "")
+        for crop, point in ((self.crops[1], near), (self.crops[2], other)):
+            crop.put(folder / (point.crop or ""), f"{CODECS[point.recipe.codec].words} {point.recipe.quality}", f"{point.ssim_db:.1f} dB")
+
+    def _buttons(self) -> None:
+        view = self._view
+        ready = view is not None and view.treatment is not None and view.reading is not None
+        self.try_button.setEnabled(ready and self.job is None)
+        self.try_button.setText("Try again" if self._trials and self.job is None else "Try recipes")
+        self.send_button.setEnabled(ready and self.picked is not None and self._trials is not None and self._trials.complete)

@@ -1,0 +1,95 @@
+"""Copies as a table: what was foretold, what came out."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, Qt
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
+
+from yomikomi.core.ledger.record import CopyView
+from yomikomi.core.video.geometry import size_text
+from yomikomi.core.video.timecode import spoken
+from yomikomi.ui import theme
+from yomikomi.ui.run.station import MARKS
+from yomikomi.ui.widgets.basics import draw_mark
+
+Index = QModelIndex | QPersistentModelIndex
+HEADS = ("State", "Carrier", "Copy", "Recipe", "Size", "foretold", "off by", "Time", "foretold", "off by")
+COPY_ROLE = int(Qt.ItemDataRole.UserRole)
+_FIGURES = range(4, 10)
+
+
+def off_by(actual: float | None, foretold: float | None) -> str:
+    """The difference in per cent of what was foretold."""
+    if actual is None or not foretold:
+        return "–"
+    return f"{100 * (actual / foretold - 1):+.0f} %".replace("-", "\N{MINUS SIGN}")
+
+
+class LedgerModel(QAbstractTableModel):
+    def __init__(self) -> None:
+        super().__init__()
+        self._copies: list[CopyView] = []
+
+    def put(self, copies: list[CopyView]) -> None:
+        self.beginResetModel()
+        self._copies = copies
+        self.endResetModel()
+
+    def rowCount(self, _parent: Index | None = None) -> int:
+        return len(self._copies)
+
+    def columnCount(self, _parent: Index | None = None) -> int:
+        return len(HEADS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = int(Qt.ItemDataRole.DisplayRole)) -> object:
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return HEADS[section]
+        if role == Qt.ItemDataRole.TextAlignmentRole and section in _FIGURES:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+    def data(self, index: Index, role: int = int(Qt.ItemDataRole.DisplayRole)) -> object:
+        copy = self._copies[index.row()]
+        if role == COPY_ROLE:
+            return copy
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self._words(copy)[index.column()]
+        if role == Qt.ItemDataRole.ToolTipRole and index.column() == 2:
+            return copy.path.name
+        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() in _FIGURES:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        if role == Qt.ItemDataRole.FontRole and (index.column() in _FIGURES or index.column() == 1):
+            return theme.mono(theme.SMALL_PX)
+        return None
+
+    @staticmethod
+    def _words(copy: CopyView) -> tuple[str, ...]:
+        size = copy.result.size_bytes if copy.result else None
+        seconds = copy.result.encode_seconds if copy.result else None
+        told = copy.predicted
+        told_size = told.size_bytes.expected if told else None
+        told_seconds = told.encode_seconds.expected if told else None
+        return (
+            MARKS[copy.state][1],
+            copy.carrier,
+            copy.path.name,
+            copy.recipe.words,
+            size_text(size) if size else "–",
+            size_text(told_size) if told_size else "–",
+            off_by(size, told_size),
+            spoken(seconds) if seconds else "–",
+            spoken(told_seconds) if told_seconds else "–",
+            off_by(seconds, told_seconds),
+        )
+
+
+class StateDelegate(QStyledItemDelegate):
+    """The state with its shape before its word."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        copy: CopyView = index.data(COPY_ROLE)
+        area = QRectF(option.rect)
+        option.rect.adjust(22, 0, 0, 0)
+        super().paint(painter, option, index)
+        draw_mark(painter, QRectF(area.left() + 9, area.center().y() - 6, 12, 12), MARKS[copy.state][0])

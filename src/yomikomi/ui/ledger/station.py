@@ -1,0 +1,120 @@
+"""What was made, and its proof."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, Qt
+from PySide6.QtWidgets import QAbstractItemView, QFormLayout, QHBoxLayout, QHeaderView, QPlainTextEdit, QTableView, QVBoxLayout, QWidget
+
+from yomikomi.core.ledger.record import CarrierView, CopyView
+from yomikomi.core.video.geometry import size_text
+from yomikomi.ui import theme
+from yomikomi.ui.ledger.model import COPY_ROLE, LedgerModel, StateDelegate
+from yomikomi.ui.shell.station import Station
+from yomikomi.ui.state import AppState
+from yomikomi.ui.widgets.basics import Card, MarkShape, button, label, row
+
+
+class LedgerStation(Station):
+    def __init__(self, state: AppState) -> None:
+        super().__init__(state)
+        self.model = LedgerModel()
+        self.table = QTableView()
+        self.table.setModel(self.model)
+        self.table.setItemDelegateForColumn(0, StateDelegate(self.table))
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(34)
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
+        self.table.setAccessibleName("Copies")
+        head = self.table.horizontalHeader()
+        head.setHighlightSections(False)
+        head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        self.table.selectionModel().currentRowChanged.connect(self._on_row)
+        self.checks_card = Card(choosable=False)
+        self.checks_card.body.setContentsMargins(18, 14, 18, 14)
+        self.checks_head = label("Choose a copy to see its proof", name="section")
+        self.checks_form = QFormLayout()
+        self.checks_form.setVerticalSpacing(5)
+        self.checks_card.body.addWidget(self.checks_head)
+        self.checks_card.body.addLayout(self.checks_form)
+        self.checks_card.body.addStretch(1)
+        self.history = QPlainTextEdit()
+        self.history.setReadOnly(True)
+        self.history.setFont(theme.mono(theme.SMALL_PX))
+        self.history.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self.history.setAccessibleName("History")
+        history = QVBoxLayout()
+        history.setSpacing(8)
+        history.addWidget(label("History", name="section"))
+        history.addWidget(self.history, 1)
+        lower = QHBoxLayout()
+        lower.setSpacing(20)
+        lower.addWidget(self.checks_card, 1)
+        lower.addLayout(history, 1)
+        self.page.addWidget(self.table, 5)
+        self.page.addLayout(lower, 6)
+        self.shelf_button = button("Next carrier", self.primary, primary=True, tip="Back to the Shelf, Ctrl+Return")
+        self.shelf_button.setMinimumWidth(150)
+        note = label(
+            "A take may be released when its copies are verified and you have looked at them; keep the original carrier.", quiet=True
+        )
+        self.page.addLayout(row(note, 1, self.shelf_button))
+
+    def show_carrier(self, _view: CarrierView | None) -> None:
+        copies = [c for c in reversed(self.state.record.copies()) if c.state not in {"waiting", "running"}]
+        self.model.put(copies)
+        self._say(copies)
+        if copies:
+            self.table.selectRow(0)
+        else:
+            self._show_checks(None)
+        lines = [f"{at[:16].replace('T', ' ')}  {who:<6} {words}" for at, who, words in self.state.record.events()]
+        self.history.setPlainText("\n".join(lines))
+
+    def entered(self) -> None:
+        self.table.setFocus()
+
+    def primary(self) -> None:
+        self.state.go.emit("shelf")
+
+    def _say(self, copies: list[CopyView]) -> None:
+        good = [c for c in copies if c.state == "verified"]
+        total = sum(c.result.size_bytes for c in good if c.result)
+        if not copies:
+            self.sentence.say("Nothing was made yet.", "Every copy comes here with its proof, and with what had been foretold of it")
+            return
+        takes = sum(v.take.size_bytes or 0 for v in self.state.carriers if v.take and any(c.state == "verified" for c in v.copies))
+        self.sentence.say(
+            f"{len(good)} of {len(copies)} copies verified, {size_text(total)} from {size_text(takes)} of takes.",
+            "What was foretold stands beside what came out, so that the next prediction can be trusted as far as it deserves",
+        )
+
+    def _on_row(self, current: QModelIndex, _before: QModelIndex) -> None:
+        self._show_checks(current.data(COPY_ROLE) if current.isValid() else None)
+
+    def _show_checks(self, copy: CopyView | None) -> None:
+        while self.checks_form.rowCount():
+            self.checks_form.removeRow(0)
+        if copy is None:
+            self.checks_head.setText("No copy yet")
+            return
+        if copy.result is None:
+            self.checks_head.setText(f"{copy.carrier}: not made")
+            self.checks_form.addRow(label(copy.trouble or "stopped", wrap=True))
+            return
+        passed = sum(check.passed for check in copy.result.checks)
+        self.checks_head.setText(f"{copy.carrier}: {passed} of {len(copy.result.checks)} checks passed")
+        for check in copy.result.checks:
+            self.checks_form.addRow(_check_head(check.name, check.passed), label(check.found, figure=True))
+
+
+def _check_head(words: str, passed: bool) -> QWidget:
+    made = QWidget()
+    layout = row(MarkShape("fine" if passed else "wrong"), label(words), 1)
+    layout.setAlignment(Qt.AlignmentFlag.AlignLeft)
+    made.setLayout(layout)
+    made.setMinimumWidth(200)
+    return made

@@ -1,0 +1,158 @@
+"""The evidence over time: strips on one time axis, clicked to see the frame."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent
+
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.video.timecode import clock
+from yomikomi.ui import theme
+
+_ROWS = ("kind", "combing", "motion", "sound")
+_KIND_COLOURS = {1: theme.OKABE_ITO["sky"], 2: theme.OKABE_ITO["orange"], 3: theme.OKABE_ITO["vermilion"], 4: "#8A8A86"}
+_KIND_WORDS = {1: "progressive", 2: "top first", 3: "bottom first", 4: "unclear"}
+
+
+class _TimeAxis(pg.AxisItem):  # type: ignore[misc]
+    """Seconds as h:mm:ss, or with tenths when zoomed in."""
+
+    def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
+        return [clock(v) if spacing >= 1 else f"{v:.1f} s" for v in values]
+
+
+class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
+    """Emits ``frame_chosen`` with a frame number."""
+
+    frame_chosen = Signal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setBackground(theme.WELL)
+        self.ci.layout.setContentsMargins(10, 8, 14, 4)
+        self.ci.layout.setVerticalSpacing(2)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Evidence over time; left and right step frames")
+        self._reading: Reading | None = None
+        self._frame = 0
+        self._plots: dict[str, Any] = {}
+        self._lines: list[Any] = []
+        for number, key in enumerate(_ROWS):
+            self._add_row(number, key)
+        self.ci.layout.setRowStretchFactor(0, 2)
+        for number in (1, 2, 3):
+            self.ci.layout.setRowStretchFactor(number, 4)
+        self.scene().sigMouseClicked.connect(self._on_click)
+
+    def _add_row(self, number: int, key: str) -> None:
+        last = key == _ROWS[-1]
+        plot = self.addPlot(row=number, col=0, axisItems={"bottom": _TimeAxis("bottom")})
+        plot.setMenuEnabled(False)
+        plot.hideButtons()
+        plot.setMouseEnabled(x=True, y=False)
+        plot.getAxis("left").setWidth(86)
+        plot.getAxis("left").setStyle(showValues=False, tickLength=0)
+        plot.getAxis("left").setPen(QColor(theme.WELL_LINE))
+        plot.setLabel("left", "")
+        caption = pg.LabelItem(key, color=theme.WELL_TEXT, size=f"{theme.SMALL_PX}px", justify="left")
+        caption.setParentItem(plot.getAxis("left"))
+        caption.anchor(itemPos=(0, 0.5), parentPos=(0, 0.5))
+        plot.showAxis("bottom", last)
+        if last:
+            axis = plot.getAxis("bottom")
+            axis.setTextPen(QColor(theme.WELL_MUTED))
+            axis.setPen(QColor(theme.WELL_LINE))
+            axis.setStyle(tickFont=theme.mono(11))
+        if self._plots:
+            plot.setXLink(self._plots["kind"])
+        line = pg.InfiniteLine(0, angle=90, pen=pg.mkPen("white", width=1))
+        line.setZValue(10)
+        plot.addItem(line)
+        self._lines.append(line)
+        self._plots[key] = plot
+
+    def show_reading(self, reading: Reading | None) -> None:
+        """Draw a reading's strips (None clears)."""
+        self._reading = reading
+        for plot, line in zip(self._plots.values(), self._lines, strict=True):
+            plot.clear()
+            plot.addItem(line)
+        if reading is None:
+            return
+        strips = reading.strips
+        step = float(strips.frames_per_bin / Fraction(reading.rate.nominal))
+        times = np.arange(len(strips.combing) + 1) * step
+        self._draw_kind(strips.vote, step)
+        for key, values, colour in (
+            ("combing", strips.combing, theme.OKABE_ITO["orange"]),
+            ("motion", strips.motion, theme.OKABE_ITO["sky"]),
+            ("sound", [max(0.0, v + 60) for v in strips.sound_db], theme.OKABE_ITO["green"]),
+        ):
+            fill = QColor(colour)
+            fill.setAlpha(110)
+            curve = pg.PlotCurveItem(
+                times, np.asarray(values, float), stepMode="center", fillLevel=0, brush=fill, pen=pg.mkPen(colour, width=1)
+            )
+            self._plots[key].addItem(curve)
+            top = 62.0 if key == "sound" else max(5.0, float(np.max(values)) * 1.15) if len(values) else 5.0
+            self._plots[key].setYRange(0, top, padding=0)
+        end = max(times[-1], step)
+        for plot in self._plots.values():
+            plot.setLimits(xMin=0, xMax=end)
+        self._plots["kind"].setXRange(0, end, padding=0)
+        self.show_frame(self._frame)
+
+    def show_frame(self, frame: int) -> None:
+        self._frame = frame
+        if self._reading is not None:
+            at = float(frame / Fraction(self._reading.rate.nominal))
+            for line in self._lines:
+                line.setPos(at)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_PageUp: -30, Qt.Key.Key_PageDown: 30}.get(Qt.Key(event.key()))
+        if step is not None and self._reading is not None:
+            self.choose(self._frame + step)
+        else:
+            super().keyPressEvent(event)
+
+    def choose(self, frame: int) -> None:
+        if self._reading is not None:
+            frame = max(0, min(self._reading.frames - 1, frame))
+            self.show_frame(frame)
+            self.frame_chosen.emit(frame)
+
+    def _on_click(self, event: Any) -> None:
+        if self._reading is None:
+            return
+        plot = self._plots["kind"]
+        at = plot.vb.mapSceneToView(QPointF(event.scenePos())).x()
+        self.choose(int(at * Fraction(self._reading.rate.nominal)))
+
+    def _draw_kind(self, votes: list[int], step: float) -> None:
+        """Runs of equal votes as blocks with their word where there is room; no block where nothing moved."""
+        plot = self._plots["kind"]
+        plot.setYRange(0, 1, padding=0)
+        start = 0
+        total = len(votes)
+        for place in range(1, total + 1):
+            if place < total and votes[place] == votes[start]:
+                continue
+            kind, left, width = votes[start], start * step, (place - start) * step
+            start = place
+            if kind == 0:
+                continue
+            block = pg.QtWidgets.QGraphicsRectItem(QRectF(left, 0.08, width, 0.84))
+            block.setBrush(QColor(_KIND_COLOURS[kind]))
+            block.setPen(pg.mkPen(None))
+            plot.addItem(block)
+            if width / (total * step) > 0.14:
+                words = pg.TextItem(_KIND_WORDS[kind], color="#16171A", anchor=(0.5, 0.5))
+                words.setFont(theme.sans(theme.SMALL_PX))
+                words.setPos(left + width / 2, 0.5)
+                plot.addItem(words)

@@ -1,0 +1,111 @@
+"""The queue of copies: one at a time, in the order they were asked for."""
+
+from __future__ import annotations
+
+import contextlib
+
+from PySide6.QtCore import QObject, Signal
+
+from yomikomi.core.balance.models import Prediction
+from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.ledger.record import CarrierView, CopyView, copy_stem
+from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
+from yomikomi.core.run.encode import part_path
+from yomikomi.core.work import Job
+from yomikomi.core.work.job import JobState
+from yomikomi.core.work.notices import Weight
+from yomikomi.ui.state import AppState
+
+
+class CopyQueue(QObject):
+    """Asks the record what waits, runs it, writes down how it ended. ``changed`` when anything did."""
+
+    changed = Signal()
+
+    def __init__(self, state: AppState) -> None:
+        super().__init__(state)
+        self.setObjectName("copy queue")
+        self._state = state
+        self.job: Job | None = None
+        self.running: CopyView | None = None
+
+    @classmethod
+    def of(cls, state: AppState) -> CopyQueue:
+        """The one queue of a window."""
+        found = state.findChild(cls, "copy queue")
+        return found if found is not None else cls(state)
+
+    def ask(self, view: CarrierView, recipe: Recipe, predicted: Prediction | None) -> int:
+        """Put a copy of a carrier's take into the queue; starts at once when nothing runs."""
+        assert view.take is not None
+        assert view.treatment is not None
+        copies = self._state.record.workspace.folder / "copies"
+        taken = self._state.record.planned_names()
+        stem, suffix = copy_stem(view, recipe), f".{recipe.container}"
+        target, number = copies / f"{stem}{suffix}", 1
+        while target.exists() or target.name in taken:
+            number += 1
+            target = copies / f"{stem}-{number}{suffix}"
+        copy_id = self._state.record.ask_copy(view.take.id, recipe, view.treatment, predicted, target)
+        self._state.reload()
+        self.start_next()
+        return copy_id
+
+    def start_next(self) -> None:
+        """Start the oldest that waits, unless one runs."""
+        if self.job is not None:
+            return
+        for copy in self._state.record.copies():
+            if copy.state == "waiting" and self._start(copy):
+                return
+        self.changed.emit()
+
+    def stop(self) -> None:
+        if self.job is not None:
+            self._state.jobs.cancel(self.job)
+
+    def forget(self, copy_id: int) -> None:
+        """Take a waiting copy out of the queue."""
+        self._state.record.end_copy(copy_id, result=None, state="cancelled", trouble="taken out of the run")
+        self._state.reload()
+        self.changed.emit()
+
+    def _start(self, copy: CopyView) -> bool:
+        carrier = next((v for v in self._state.carriers if v.take is not None and v.take.id == copy.take_id), None)
+        if carrier is None or carrier.take is None or carrier.judged is None:
+            self._state.record.end_copy(copy.id, result=None, state="failed", trouble="its take is no longer read")
+            return False
+        request = CopyRequest(carrier.take.path, copy.path, carrier.judged, copy.treatment, copy.recipe)
+        self._state.record.start_copy(copy.id)
+        self.running = copy
+        self.job = self._state.jobs.start(
+            make_copy, request, name=f"copy of {carrier.label}", resource="processor",
+            on_progress=lambda _job: self.changed.emit(), on_end=lambda job: self._on_end(job, copy),
+        )  # fmt: skip
+        self._state.reload()
+        self.changed.emit()
+        return True
+
+    def _on_end(self, job: Job, copy: CopyView) -> None:
+        self.job = self.running = None
+        with contextlib.suppress(OSError):
+            part_path(copy.path).unlink(missing_ok=True)  # in case the worker was ended before it could clear up
+        record = self._state.record
+        result: CopyResult | None = job.result if job.state is JobState.DONE else None
+        if result is not None:
+            record.end_copy(copy.id, result=result)
+            if result.verified:
+                self._state.tell(Weight.FINE, f"{copy.path.name} is made and verified.")
+            else:
+                wrong = ", ".join(check.name for check in result.checks if not check.passed)
+                self._state.tell(Weight.WRONG, f"{copy.path.name} failed: {wrong}.", "Keep the take; copy again.")
+        elif job.state is JobState.CANCELLED:
+            record.end_copy(copy.id, result=None, state="cancelled", trouble="stopped by hand")
+            self._state.tell(Weight.LOOK, f"{copy.path.name} was stopped; no half file was left.")
+        else:
+            words = str(job.error) if job.error else "it did not end well"
+            record.end_copy(copy.id, result=None, state="failed", trouble=words)
+            self._state.tell_end(job)
+        self._state.reload()
+        self.start_next()
+        self.changed.emit()

@@ -1,0 +1,138 @@
+"""Copies being made and waiting."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+
+from PySide6.QtWidgets import QProgressBar, QScrollArea, QWidget
+
+from yomikomi.core.ledger.record import CarrierView, CopyView
+from yomikomi.core.run.encode import CopyProgress
+from yomikomi.core.video.geometry import size_text
+from yomikomi.core.video.timecode import clock, spoken
+from yomikomi.ui.run.queue import CopyQueue
+from yomikomi.ui.shell.station import Station
+from yomikomi.ui.state import AppState
+from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, MarkShape, button, label, row
+
+MARKS = {
+    "verified": ("fine", "verified"), "doubtful": ("wrong", "a check failed"), "failed": ("wrong", "failed"),
+    "cancelled": ("look here", "stopped"), "running": ("cannot tell", "running"), "waiting": ("cannot tell", "waiting"),
+}  # fmt: skip
+
+
+class CopyCard(Card):
+    """One copy: where it stands, what was foretold, a way to stop it."""
+
+    def __init__(self, copy: CopyView, queue: CopyQueue, starts: datetime | None, ends: datetime | None) -> None:
+        super().__init__(choosable=False)
+        self.copy, self._queue = copy, queue
+        mark, words = MARKS[copy.state]
+        name = ElidedLabel(copy.path.name, middle=True)
+        head = row(MarkShape(mark), label(copy.carrier, figure=True), name, label(words, quiet=True), spacing=12)
+        head.setStretch(2, 1)
+        self.body.addLayout(head)
+        told = copy.predicted
+        foretold = "no prediction"
+        if told:
+            seconds = told.encode_seconds
+            span = f"{spoken(seconds.low)} – {spoken(seconds.high)}"
+            foretold = f"foretold {size_text(told.size_bytes.expected)} in {spoken(seconds.expected)} ({span})"
+        clock_words = ""
+        if starts is not None and ends is not None:
+            clock_words = f" · about {starts:%H:%M} to {ends:%H:%M}"
+        detail = label(
+            f"{copy.recipe.words} · {foretold}{clock_words}" + (f" · {copy.trouble}" if copy.trouble else ""), quiet=True, wrap=True
+        )
+        self.body.addWidget(detail)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 1000)
+        if copy.state == "running":
+            self.stop_button = button("Stop", queue.stop, tip="The unfinished copy is removed; the take is untouched")
+            foot = row(self.bar, self.stop_button)
+            foot.setStretch(0, 1)
+            self.body.addLayout(foot)
+        elif copy.state == "waiting":
+            self.body.addLayout(row(1, button("Take out", lambda: queue.forget(copy.id))))
+
+    def show_progress(self, progress: CopyProgress) -> None:
+        self.bar.setValue(round(progress.part * 1000))
+        left = f" · {clock(progress.seconds_left)} left" if progress.seconds_left else ""
+        self.bar.setFormat(
+            f"{progress.step} {progress.part * 100:.0f} % · {progress.frames} frames · {size_text(progress.bytes_written)}{left}"
+        )
+
+
+class RunStation(Station):
+    def __init__(self, state: AppState) -> None:
+        super().__init__(state)
+        self.queue = CopyQueue.of(state)
+        self._shown: list[tuple[int, str]] = []
+        self.cards_box = CardColumn()
+        holder = QWidget()
+        holder.setLayout(self.cards_box)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(holder)
+        self.page.addWidget(scroll, 1)
+        self.ledger_button = button("See the ledger", self.primary, primary=True, tip="Ctrl+Return")
+        self.ledger_button.setMinimumWidth(150)
+        self.page.addLayout(
+            row(label("Copies are verified when they are made: decoded whole and checked.", quiet=True), 1, self.ledger_button)
+        )
+        self.queue.changed.connect(self.refresh)
+
+    @property
+    def cards(self) -> list[CopyCard]:
+        return self.cards_box.all_of(CopyCard)
+
+    def show_carrier(self, _view: CarrierView | None) -> None:
+        self.refresh()
+
+    def entered(self) -> None:
+        self.queue.start_next()
+
+    def primary(self) -> None:
+        self.state.go.emit("ledger")
+
+    def refresh(self) -> None:
+        """Cards anew when the list changed, else only the progress."""
+        progress = self.queue.job.progress if self.queue.job else None
+        if self._list_changed():
+            self._fill()
+        if isinstance(progress, CopyProgress):
+            for card in self.cards:
+                if card.copy.state == "running":
+                    card.show_progress(progress)
+
+    def _list_changed(self) -> bool:
+        now = [(copy.id, copy.state) for view in self.state.carriers for copy in view.copies]
+        changed = now != self._shown or not self.cards_box.count()
+        self._shown = now
+        return changed
+
+    def _fill(self) -> None:
+        self.cards_box.clear()
+        copies = self.state.record.copies()
+        live = [c for c in copies if c.state == "running"] + [c for c in copies if c.state == "waiting"]
+        ended = [c for c in reversed(copies) if c.state not in {"running", "waiting"}]
+        at = datetime.now().astimezone()
+        for copy in live:
+            seconds = copy.predicted.encode_seconds.expected if copy.predicted else 0.0
+            ends = at + timedelta(seconds=seconds)
+            self.cards_box.addWidget(CopyCard(copy, self.queue, at if copy.predicted else None, ends))
+            at = ends
+        for copy in ended[:30]:
+            self.cards_box.addWidget(CopyCard(copy, self.queue, None, None))
+        self.cards_box.addStretch(1)
+        self._say(live, ended, at)
+
+    def _say(self, live: list[CopyView], ended: list[CopyView], done_at: datetime) -> None:
+        if live:
+            head = f"{len(live)} cop{'ies' if len(live) > 1 else 'y'} to make; all done about {done_at:%H:%M}."
+            self.sentence.say(head, "One after another; a stopped copy leaves no half file")
+        elif ended:
+            good = sum(copy.state == "verified" for copy in ended)
+            self.sentence.say(f"Nothing to make. {good} of {len(ended)} copies are verified.", "Choose the next one in Balance")
+        else:
+            self.sentence.say("Nothing to make yet.", "Choose a copy in Balance and send it here")

@@ -1,0 +1,62 @@
+"""What the whole window shares: the record, the current carrier, the runner of jobs. Built once, handed down."""
+
+from __future__ import annotations
+
+import shutil
+
+from PySide6.QtCore import QObject, Signal
+
+from yomikomi.core.errors import YomikomiError
+from yomikomi.core.ledger.record import CarrierView, Record
+from yomikomi.core.work import Job
+from yomikomi.core.work.job import JobState
+from yomikomi.core.work.notices import NoticeCentre, Weight
+from yomikomi.ui.background import Calls, JobRunner
+
+
+class AppState(QObject):
+    """Signals: ``shelf_changed`` when the list of carriers did, ``carrier_changed`` with the current one's new view,
+    ``go`` with the key of a station to show."""
+
+    shelf_changed = Signal()
+    carrier_changed = Signal(object)
+    go = Signal(str)
+
+    def __init__(self, record: Record, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.record = record
+        self.jobs = JobRunner(self)
+        self.calls = Calls(self)
+        self.notices = NoticeCentre()
+        self.carriers: list[CarrierView] = record.carriers()
+        self.current: CarrierView | None = self.carriers[0] if self.carriers else None
+
+    def reload(self) -> None:
+        """Read the record again and tell everyone."""
+        kept = self.current.id if self.current else None
+        self.carriers = self.record.carriers()
+        found = [view for view in self.carriers if view.id == kept]
+        self.current = found[0] if found else (self.carriers[0] if self.carriers else None)
+        self.shelf_changed.emit()
+        self.carrier_changed.emit(self.current)
+
+    def choose(self, carrier_id: int) -> None:
+        """Make a carrier the current one."""
+        self.current = next((view for view in self.carriers if view.id == carrier_id), self.current)
+        self.carrier_changed.emit(self.current)
+
+    def free_bytes(self) -> int:
+        return shutil.disk_usage(self.record.workspace.folder).free
+
+    def tell(self, weight: Weight, words: str, remedy: str = "") -> None:
+        self.notices.tell(weight, words, remedy)
+
+    def tell_error(self, error: YomikomiError) -> None:
+        self.tell(Weight.WRONG, error.message, error.remedy)
+
+    def tell_end(self, job: Job) -> None:
+        """Say how a job ended when it did not end well."""
+        if job.state is JobState.FAILED and job.error is not None:
+            self.tell_error(job.error)
+        elif job.state is JobState.CANCELLED:
+            self.tell(Weight.LOOK, f"{job.name}: stopped.")

@@ -1,0 +1,154 @@
+"""Colours, type and the style sheet: the one place that knows them. Paper and ink around dark wells."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtWidgets import QApplication
+
+PAPER, RAISED, LINE, INK, MUTED = "#ECEBE7", "#F7F6F3", "#C9C6BE", "#22252B", "#5F6268"
+RAIL = "#E1DFD9"
+WELL, WELL_LINE, WELL_TEXT, WELL_MUTED = "#1C1D1F", "#3A3C40", "#D9D7D2", "#A3A29D"
+LIVE_SURROUND = "#515355"
+ACCENT, ACCENT_SOFT = "#2F4B7C", "#D3DAE8"
+AMBER, MADDER, MADDER_SOFT, PINE = "#A86A12", "#A4303F", "#F2E1E1", "#2F6B4F"
+# Okabe and Ito: distinguishable with every common colour blindness.
+OKABE_ITO = {
+    "orange": "#E69F00", "sky": "#56B4E9", "green": "#009E73", "yellow": "#F0E442", "blue": "#0072B2",
+    "vermilion": "#D55E00", "purple": "#CC79A7",
+}  # fmt: skip
+
+CODEC_LOOK = {"h264": (OKABE_ITO["orange"], "s"), "hevc": (OKABE_ITO["sky"], "o"), "av1": (OKABE_ITO["green"], "t")}
+
+SANS, MONO = "IBM Plex Sans", "IBM Plex Mono"
+BODY_PX, SMALL_PX, HEAD_PX, TITLE_PX = 13, 12, 21, 15
+GRID = 8
+
+
+def load_fonts() -> None:
+    """The shipped fonts, so that the window looks the same everywhere."""
+    folder = files("yomikomi.ui") / "assets" / "fonts"
+    for entry in folder.iterdir():
+        if entry.name.endswith(".ttf"):
+            QFontDatabase.addApplicationFontFromData(entry.read_bytes())
+
+
+def mono(px: int = BODY_PX, *, medium: bool = False) -> QFont:
+    font = QFont(MONO)
+    font.setPixelSize(px)
+    font.setWeight(QFont.Weight.Medium if medium else QFont.Weight.Normal)
+    return font
+
+
+def sans(px: int = BODY_PX, *, medium: bool = False) -> QFont:
+    font = QFont(SANS)
+    font.setPixelSize(px)
+    font.setWeight(QFont.Weight.Medium if medium else QFont.Weight.Normal)
+    return font
+
+
+def apply(application: QApplication) -> None:
+    load_fonts()
+    application.setStyle("Fusion")
+    # The system's text size scales ours; 10 pt is what 13 px stands for.
+    system = application.font().pointSizeF()
+    scale = max(0.9, min(1.6, system / 10)) if system > 10.5 else 1.0
+    font = sans(round(BODY_PX * scale))
+    application.setFont(font)
+    palette = QPalette()
+    for role, colour in (
+        (QPalette.ColorRole.Window, PAPER),
+        (QPalette.ColorRole.Base, RAISED),
+        (QPalette.ColorRole.AlternateBase, PAPER),
+        (QPalette.ColorRole.Button, RAISED),
+        (QPalette.ColorRole.Text, INK),
+        (QPalette.ColorRole.WindowText, INK),
+        (QPalette.ColorRole.ButtonText, INK),
+        (QPalette.ColorRole.PlaceholderText, MUTED),
+        (QPalette.ColorRole.Highlight, ACCENT),
+        (QPalette.ColorRole.HighlightedText, "#FFFFFF"),
+        (QPalette.ColorRole.ToolTipBase, RAISED),
+        (QPalette.ColorRole.ToolTipText, INK),
+    ):
+        palette.setColor(role, QColor(colour))
+    application.setPalette(palette)
+    application.setStyleSheet(style_sheet())
+
+
+def style_sheet() -> str:
+    return f"""
+    QToolTip {{ background: {RAISED}; color: {INK}; border: 1px solid {LINE}; padding: 4px 6px; }}
+    QWidget#rail {{ background: {RAIL}; border-right: 1px solid {LINE}; }}
+    QWidget#strip {{ background: {RAISED}; border-bottom: 1px solid {LINE}; }}
+    QLabel#headline {{ font-size: {HEAD_PX}px; color: {INK}; }}
+    QLabel#basis, QLabel[quiet="true"] {{ color: {MUTED}; }}
+    QLabel#section {{ font-size: {TITLE_PX}px; color: {INK}; }}
+    QLabel[figure="true"] {{ font-family: "{MONO}"; }}
+    QPushButton {{ background: {RAISED}; border: 1px solid {LINE}; border-radius: 4px; padding: 7px 14px; min-height: 16px; }}
+    QPushButton:hover {{ border-color: {MUTED}; }}
+    QPushButton:pressed {{ background: {PAPER}; }}
+    QPushButton:disabled {{ color: #9A9994; background: {PAPER}; }}
+    QPushButton:focus {{ border: 2px solid {ACCENT}; padding: 6px 13px; }}
+    QPushButton[primary="true"] {{ background: {ACCENT}; color: white; border: 1px solid {ACCENT}; }}
+    QPushButton[primary="true"]:hover {{ background: #3A5A92; }}
+    QPushButton[primary="true"]:disabled {{ background: #A9B3C6; border-color: #A9B3C6; color: white; }}
+    QPushButton[primary="true"]:focus {{ border: 2px solid {INK}; }}
+    QPushButton[danger="true"] {{ background: {MADDER}; color: white; border: 1px solid {MADDER}; }}
+    QPushButton[danger="true"]:focus {{ border: 2px solid {INK}; }}
+    QPushButton[link="true"] {{ background: transparent; border: 1px solid transparent; color: {ACCENT}; padding: 3px 4px; }}
+    QPushButton[link="true"]:hover {{ text-decoration: underline; }}
+    QPushButton[link="true"]:focus {{ border: 1px solid {ACCENT}; }}
+    QToolButton {{ border: 1px solid transparent; border-radius: 4px; padding: 3px; }}
+    QToolButton:hover {{ border-color: {LINE}; }}
+    QToolButton:focus {{ border: 2px solid {ACCENT}; }}
+    QToolButton[rail="true"] {{ border: none; border-left: 4px solid transparent; border-radius: 0; padding: 6px 4px 6px 0; }}
+    QToolButton[rail="true"]:hover {{ background: {PAPER}; }}
+    QToolButton[rail="true"]:checked {{ background: {RAISED}; border-left: 4px solid {ACCENT}; color: {ACCENT}; }}
+    QToolButton[rail="true"]:focus {{ border: 2px solid {ACCENT}; }}
+    QToolButton[well="true"] {{ color: {WELL_TEXT}; background: transparent; padding: 2px 6px; }}
+    QToolButton[well="true"]:checked {{ color: white; border: 1px solid {WELL_MUTED}; }}
+    QToolButton[well="true"]:hover {{ border-color: {WELL_LINE}; }}
+    QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox, QPlainTextEdit {{
+        background: white; border: 1px solid {LINE}; border-radius: 4px; padding: 4px 8px; min-height: 20px;
+        selection-background-color: {ACCENT}; }}
+    QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus {{ border: 2px solid {ACCENT}; padding: 3px 7px; }}
+    QComboBox::drop-down {{ border: none; width: 22px; }}
+    QComboBox::down-arrow {{ image: url("{_asset("chevron-down.svg")}"); width: 14px; height: 14px; }}
+    QComboBox QAbstractItemView {{ background: {RAISED}; border: 1px solid {LINE}; selection-background-color: {ACCENT_SOFT};
+        selection-color: {INK}; outline: none; }}
+    QFrame[card="true"] {{ background: {RAISED}; border: 1px solid {LINE}; border-radius: 4px; }}
+    QFrame[card="true"][chosen="true"] {{ background: white; border: 2px solid {ACCENT}; }}
+    QFrame[card="true"]:focus {{ border: 2px solid {ACCENT}; }}
+    QFrame[well="true"] {{ background: {WELL}; border-radius: 4px; }}
+    QFrame[well="true"] QLabel {{ color: {WELL_TEXT}; }}
+    QFrame[well="true"] QLabel[quiet="true"] {{ color: {WELL_MUTED}; }}
+    QFrame#alarm {{ background: {MADDER_SOFT}; border: 1px solid {MADDER}; border-radius: 4px; }}
+    QFrame#alarm QLabel {{ color: {MADDER}; }}
+    QFrame#notice {{ background: {INK}; border-radius: 4px; }}
+    QFrame#notice QLabel {{ color: {RAISED}; }}
+    QListView, QTableView, QTreeView, QListWidget {{ background: {RAISED}; border: 1px solid {LINE}; border-radius: 4px; outline: none;
+        alternate-background-color: {PAPER}; selection-background-color: {ACCENT_SOFT}; selection-color: {INK}; }}
+    QListView:focus, QTableView:focus {{ border: 1px solid {ACCENT}; }}
+    QListView#shelf {{ background: transparent; border: 1px solid transparent; }}
+    QListView#shelf:focus {{ border: 1px solid {LINE}; }}
+    QHeaderView::section {{ background: {PAPER}; color: {MUTED}; border: none; border-bottom: 1px solid {LINE}; padding: 6px 8px; }}
+    QTableView {{ gridline-color: transparent; }}
+    QTableView::item {{ padding: 4px 8px; }}
+    QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
+    QScrollBar::handle:vertical {{ background: {LINE}; border-radius: 4px; min-height: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
+    QScrollBar::handle:horizontal {{ background: {LINE}; border-radius: 4px; min-width: 24px; }}
+    QScrollArea {{ background: transparent; border: none; }}
+    QScrollArea > QWidget > QWidget {{ background: transparent; }}
+    QProgressBar {{ background: {PAPER}; border: 1px solid {LINE}; border-radius: 4px; text-align: center; min-height: 18px; }}
+    QProgressBar::chunk {{ background: {ACCENT_SOFT}; border-radius: 3px; }}
+    QCheckBox {{ spacing: 8px; }}
+    QCheckBox:focus {{ color: {ACCENT}; }}
+    QDialog {{ background: {PAPER}; }}
+    """
+
+
+def _asset(name: str) -> str:
+    return str(files("yomikomi.ui") / "assets" / "icons" / name)

@@ -1,0 +1,207 @@
+"""What will be corrected: for now, what happens to the fields, seen on the most combed second."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from yomikomi.core.ledger.record import CarrierView
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.treatment.chain import Deinterlace, Treatment, recommended
+from yomikomi.core.treatment.loop import Loop, LoopRequest, make_loop
+from yomikomi.core.video.rates import rate_text
+from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.video.timecode import frame_clock
+from yomikomi.core.work import SilentReporter
+from yomikomi.ui.icons import icon
+from yomikomi.ui.shell.station import Station
+from yomikomi.ui.state import AppState
+from yomikomi.ui.treatment.player import LoopPlayer
+from yomikomi.ui.widgets.basics import Card, CardColumn, button, label, row
+
+
+@dataclass(frozen=True)
+class Option:
+    treatment: Treatment
+    title: str
+    words: str
+
+
+def options_for(reading: Reading) -> list[Option]:
+    """What can be done with the fields of a take, most motion first."""
+    rate = Fraction(reading.rate.nominal)
+    order = FieldOrder(reading.scan.field_order) if reading.scan.field_order else None
+    if order is None:
+        return [Option(Treatment(), "Leave the frames as they are", "Each frame is taken as one moment.")]
+    single, double = rate_text(rate), rate_text(2 * rate)
+    return [
+        Option(
+            Treatment(Deinterlace.DOUBLE, order), f"Deinterlace to {double}",
+            "A whole picture from every field: all motion kept. About twice the frames to encode.",
+        ),
+        Option(
+            Treatment(Deinterlace.SINGLE, order), f"Deinterlace to {single}",
+            "One picture from two fields: half of the motion is lost; smaller and quicker, plays everywhere.",
+        ),
+        Option(
+            Treatment(Deinterlace.LEAVE, order), "Leave the fields",
+            "For discs, television and editors that expect fields. Combs on a progressive screen. H.264 only.",
+        ),
+    ]  # fmt: skip
+
+
+class _OptionCard(Card):
+    def __init__(self, option: Option, advised: bool) -> None:
+        super().__init__()
+        self.option = option
+        head = label(option.title)
+        self.body.addLayout(row(head, 1, label("advised" if advised else "", quiet=True)))
+        self.body.addWidget(label(option.words, quiet=True, wrap=True))
+        self.setAccessibleName(f"{option.title}. {option.words}")
+
+
+class TreatmentStation(Station):
+    def __init__(self, state: AppState) -> None:
+        super().__init__(state)
+        self._view: CarrierView | None = None
+        self._loop: Loop | None = None
+        self._loop_key: tuple[object, ...] = ()
+        self.chosen: Treatment | None = None
+        self.player = LoopPlayer()
+        self.place = label(quiet=True)
+        self.play_button = button("Hold", self.toggle, tip="F6")
+        self.play_button.setIcon(icon("pause"))
+        self.back_button = button("‹ field", lambda: self._step(-1), tip="One picture back")
+        self.on_button = button("field ›", lambda: self._step(1), tip="One picture on")
+        self.cards_box = CardColumn()
+        self.why = label(quiet=True, wrap=True)
+        self.use_button = button("Treat it so", self.primary, primary=True, tip="Ctrl+Return")
+        self.use_button.setMinimumWidth(150)
+        left = QVBoxLayout()
+        left.setSpacing(10)
+        left.addWidget(self.player, 1)
+        left.addLayout(row(self.place, 1, self.back_button, self.play_button, self.on_button))
+        side = QWidget()
+        side.setFixedWidth(340)
+        right = QVBoxLayout(side)
+        right.setContentsMargins(0, 0, 0, 0)
+        right.setSpacing(10)
+        right.addWidget(label("What to do with the fields", name="section"))
+        right.addLayout(self.cards_box)
+        right.addWidget(label("Why", name="section"))
+        right.addWidget(self.why)
+        right.addStretch(1)
+        right.addLayout(row(1, self.use_button))
+        body = QHBoxLayout()
+        body.setSpacing(20)
+        body.addLayout(left, 1)
+        body.addWidget(side)
+        self.page.addLayout(body, 1)
+
+    @property
+    def cards(self) -> list[_OptionCard]:
+        return self.cards_box.all_of(_OptionCard)
+
+    def show_carrier(self, view: CarrierView | None) -> None:
+        self._view = view
+        reading = view.judged if view else None
+        self.cards_box.clear()
+        self.use_button.setEnabled(reading is not None)
+        if view is None or reading is None or view.take is None:
+            self.sentence.say("Read the take first.", "The treatment follows from what it is")
+            self.why.setText("")
+            self.place.setText("")
+            self.player.put(None, None, "after")
+            self._loop_key = ()
+            return
+        advised, why = recommended(reading)
+        self.chosen = view.treatment or advised
+        self.why.setText(why)
+        for option in options_for(reading):
+            card = _OptionCard(option, option.treatment == advised)
+            card.mark_chosen(option.treatment == self.chosen)
+            card.chosen.connect(lambda treatment=option.treatment: self.choose(treatment))
+            self.cards_box.addWidget(card)
+        self._say(view, reading)
+        self._ask_loop(view, reading)
+
+    def entered(self) -> None:
+        self.player.run(True)
+
+    def left(self) -> None:
+        self.player.run(False)
+
+    def choose(self, treatment: Treatment) -> None:
+        self.chosen = treatment
+        for card in self.cards:
+            card.mark_chosen(card.option.treatment == treatment)
+        self._show_loop()
+
+    def toggle(self) -> None:
+        self.player.hold(not self.player.held)
+        self._show_held()
+
+    def primary(self) -> None:
+        if self._view is None or self._view.take is None or self.chosen is None or self._view.judged is None:
+            return
+        self.state.record.choose_treatment(self._view.take.id, self.chosen)
+        self.state.reload()
+        self.state.go.emit("balance")
+
+    def act(self, key: str) -> None:
+        if key == "play":
+            self.toggle()
+
+    def _step(self, frames: int) -> None:
+        self.player.step(frames)
+        self._show_held()
+
+    def _show_held(self) -> None:
+        self.play_button.setText("Play" if self.player.held else "Hold")
+        self.play_button.setIcon(icon("play" if self.player.held else "pause"))
+
+    def _say(self, view: CarrierView, reading: Reading) -> None:
+        rate = Fraction(reading.rate.nominal)
+        if view.treatment is not None:
+            self.sentence.say(f"Chosen: {view.treatment.words(rate)}.", "Another choice puts the trials made on this one aside")
+        elif reading.scan.kind == "interlaced":
+            self.sentence.say(
+                "The fields have to be taken apart for today's screens.", "Shown on the most combed second of the take, pixel for pixel"
+            )
+        elif reading.scan.kind == "progressive":
+            self.sentence.say("Nothing needs to be taken apart.", "The take is progressive: every frame is one moment")
+        else:
+            self.sentence.say("Nothing shows that it has fields.", "If you know better, overrule the reading")
+
+    def _ask_loop(self, view: CarrierView, reading: Reading) -> None:
+        assert view.take is not None
+        treatments = tuple(option.treatment for option in options_for(reading))
+        key = (view.take.id, treatments, reading.most_combed_frame, reading.frames)
+        if key == self._loop_key:
+            self._show_loop()
+            return
+        self._loop_key, self._loop = key, None
+        self.player.put(None, None, "after")
+        width = max(200, self.player.before.view.width()) if self.player.isVisible() else 372
+        request = LoopRequest(
+            view.take.path, reading, treatments, width=min(width, reading.geometry.width) // 2 * 2, height=min(480, reading.geometry.height)
+        )
+        self.state.calls.call("loop", lambda: make_loop(request, SilentReporter()), self._take_loop, self.state.tell_error)
+
+    def _take_loop(self, loop: Loop) -> None:
+        self._loop = loop
+        self._show_loop()
+
+    def _show_loop(self) -> None:
+        if self._loop is None or self._view is None or self._view.judged is None or self.chosen is None:
+            return
+        reading = self._view.judged
+        options = options_for(reading)
+        number = next((i for i, option in enumerate(options) if option.treatment == self.chosen), 0)
+        self.player.put(self._loop.before, self._loop.after[number], f"after: {options[number].title.lower()}")
+        rate = Fraction(reading.rate.nominal)
+        self.place.setText(
+            f"1:1 around {frame_clock(reading.most_combed_frame, rate)}, from column {self._loop.left}, line {self._loop.top}"
+        )

@@ -1,0 +1,62 @@
+"""Sound level with peak hold."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from yomikomi.ui import theme
+
+_FLOOR_DB = -60.0
+_HOLD_S = 1.5
+# Leave headroom: programme stays below this (common practice, no source).
+_HEADROOM_DB = -2.0
+
+
+class LevelMeter(QWidget):
+    """One bar, −60 to 0 dB below full scale, with the peak of the last second and a half as a line."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._peak = self._rms = self._held = _FLOOR_DB
+        self._held_at = 0.0
+        self.setMinimumHeight(52)
+        self.setAccessibleName("Sound level")
+
+    def sizeHint(self) -> QSize:
+        return QSize(320, 52)
+
+    def show_level(self, peak_db: float, rms_db: float) -> None:
+        now = time.monotonic()
+        self._peak, self._rms = peak_db, rms_db
+        if peak_db >= self._held or now - self._held_at > _HOLD_S:
+            self._held, self._held_at = peak_db, now
+        self.setToolTip(f"peak {peak_db:.1f} dB, mean {rms_db:.1f} dB below full scale")
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        bar = QRectF(0, 8, self.width(), 14)
+        painter.fillRect(bar, QColor("#2B2C2F"))
+        for level, colour in ((self._peak, "#14503C"), (self._rms, theme.OKABE_ITO["green"])):
+            painter.fillRect(QRectF(0, bar.top(), self._x(level), bar.height()), QColor(colour))
+        if self._held > _FLOOR_DB:
+            hot = self._held > _HEADROOM_DB
+            painter.fillRect(QRectF(self._x(self._held) - 3, bar.top() - 3, 3, bar.height() + 6), QColor("#FF9C9C" if hot else "white"))
+        painter.setPen(QColor(theme.WELL_MUTED))
+        painter.setFont(theme.mono(11))
+        for tick in (-60, -40, -20, -10, -6, -2):
+            x = self._x(tick)
+            place = QRectF(x - (0 if tick == -60 else 20), bar.bottom() + 5, 40, 16)
+            flag = Qt.AlignmentFlag.AlignLeft if tick == -60 else Qt.AlignmentFlag.AlignHCenter
+            painter.drawText(place, flag, f"{tick}".replace("-", "\N{MINUS SIGN}"))
+        painter.drawText(QRectF(self.width() - 40, bar.bottom() + 5, 40, 16), Qt.AlignmentFlag.AlignRight, "dB")
+
+    def _x(self, level_db: float) -> float:
+        """Half of the bar for the upper 20 dB, where it matters."""
+        level = min(0.0, max(_FLOOR_DB, level_db))
+        part = 0.5 + 0.5 * (level + 20) / 20 if level > -20 else 0.5 * (level - _FLOOR_DB) / 40
+        return part * self.width()
