@@ -75,9 +75,9 @@ def simulate(
 ) -> None:
     """Play a simulated tape into a file, with known faults."""
     from yomikomi.cli.documents import SimulateDocument
-    from yomikomi.demo.tape_file import SimulateRequest, simulate_to
     from yomikomi.cli.work import run_job
     from yomikomi.core.video.standards import FieldOrder
+    from yomikomi.demo.tape_file import SimulateRequest, simulate_to
     from yomikomi.sim.player import TapePlayerSpec
     from yomikomi.sim.player import truth as truth_of
 
@@ -212,7 +212,7 @@ def _write(path: Path, words: str) -> None:
 
 
 def _size(size: float) -> str:
-    from yomikomi.core.video.geometry import size_text
+    from yomikomi.core.video.units import size_text
 
     return size_text(size)
 

@@ -22,8 +22,8 @@ from yomikomi.core.reading.sentences import headline
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.run.encode import free_name
 from yomikomi.core.treatment.chain import recommended
-from yomikomi.core.video.geometry import bit_rate_text, size_text
 from yomikomi.core.video.timecode import spoken
+from yomikomi.core.video.units import bit_rate_text, size_text
 from yomikomi.demo import scenario
 
 _CAPTURE_S = 5.0

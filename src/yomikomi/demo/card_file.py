@@ -34,7 +34,8 @@ def make_card_file(request: CardRequest, reporter: Reporter) -> int:
     sound = ProgrammeSound(request.seed)
     raster = Raster(_WIDTH, _HEIGHT)
     request.path.parent.mkdir(parents=True, exist_ok=True)
-    with av.open(str(request.path), "w", format="mp4") as sink:
+    part = request.path.with_name(request.path.name + ".part")
+    with av.open(str(part), "w", format="mp4") as sink:
         options = {"preset": "superfast", "crf": "20", "x265-params": "log-level=none"}
         video = sink.add_stream("libx265", rate=_RATE, options=options)
         video.width, video.height, video.pix_fmt = _WIDTH, _HEIGHT, "yuv420p"
@@ -54,4 +55,5 @@ def make_card_file(request: CardRequest, reporter: Reporter) -> int:
             block.sample_rate, block.pts, block.time_base = SAMPLE_RATE, start, Fraction(1, SAMPLE_RATE)
             sink.mux(voice.encode(block))
         sink.mux(voice.encode(None))
+    part.replace(request.path)
     return frames

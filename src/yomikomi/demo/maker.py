@@ -1,24 +1,26 @@
-"""Fills an empty demo workspace in the background, one job after another, while the window is in use."""
+"""Fills a new demo workspace in the background, one job after another, while the window is in use."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject
 
 from yomikomi.core.balance.choice import choices
 from yomikomi.core.balance.curves import plane_points
-from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.recipes import usual_recipes
 from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.capture.session import CaptureResult
-from yomikomi.core.ledger.record import CarrierView
+from yomikomi.core.ledger.record import CarrierView, copy_stem
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
+from yomikomi.core.run.encode import free_name
 from yomikomi.core.treatment.chain import recommended
+from yomikomi.core.video.standards import STANDARDS
 from yomikomi.core.work import Job, Reporter
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
@@ -27,103 +29,118 @@ from yomikomi.demo.card_file import CardRequest, make_card_file
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.ui.state import AppState
 
+_UNFINISHED = ".demo-unfinished"
+
 
 def fill(state: AppState) -> DemoMaker | None:
-    """Begin, if the workspace is still empty."""
-    if state.carriers:
+    """Begin in an empty workspace, or go on where an earlier start was cut off; None when there is nothing to do."""
+    marker = state.record.workspace.folder / _UNFINISHED
+    if state.carriers and not marker.exists():
         return None
-    maker = DemoMaker(state)
-    maker.begin()
+    marker.touch()
+    maker = DemoMaker(state, marker)
+    maker.go_on()
     return maker
 
 
 class DemoMaker(QObject):
     """K-001 goes through all stations; K-002 waits to be captured; K-004 comes as a file.
 
-    Every figure is computed on the way: nothing about it is stored beforehand.
+    Every figure is computed on the way: nothing about it is stored beforehand. The next step follows from what the record
+    holds, so that a demo that was cut off goes on.
     """
 
-    def __init__(self, state: AppState) -> None:
+    def __init__(self, state: AppState, marker: Path) -> None:
         super().__init__(state)
-        self._state, self._record = state, state.record
-        self._take_id = 0
+        self._state, self._record, self._marker = state, state.record, marker
         self.done = False
 
-    def begin(self) -> None:
-        self._k001 = self._add("K-001", "vhs", "525i", 118 * 60.0, scenario.K001.to_json())
-        self._add("K-002", "video8", "625i", 42 * 60.0, scenario.K002.to_json())
+    def go_on(self) -> None:
+        labels = {view.label: view.id for view in self._record.carriers()}
+        if "K-001" not in labels:
+            self._put_on_shelf()
+            labels = {view.label: view.id for view in self._record.carriers()}
+        view = self._record.carrier(labels["K-001"])
+        if view.take is None or view.take.state == "recording":
+            self._play(view)
+        elif "K-004" not in labels:
+            self._make_card()
+        elif view.reading is None:
+            self._read(view)
+        elif view.trials is None:
+            self._try_recipes(view)
+        elif not view.copies:
+            self._copy(view)
+        else:
+            self._finish()
+
+    def _put_on_shelf(self) -> None:
+        for label, kind, standard, seconds, spec in (
+            ("K-001", "vhs", "525i", 118 * 60.0, scenario.K001),
+            ("K-002", "video8", "625i", 42 * 60.0, scenario.K002),
+        ):
+            self._record.add_carrier(
+                label=label, title=scenario.TITLES[label], kind=kind, standard=standard, nominal_seconds=seconds,
+                source=spec.to_json(), note=scenario.NOTES[label],
+            )  # fmt: skip
         self._state.reload()
-        self._state.choose(self._k001)
-        self._take_id, path = self._record.begin_take(self._k001)
+
+    def _play(self, view: CarrierView) -> None:
+        take_id, path = self._record.begin_take(view.id)
         spec = replace(scenario.K001, seconds=scenario.EXCERPT_S, real_time=False)
-        self._job(simulate_to, SimulateRequest(spec, path), "playing K-001", self._captured)
+        rate = STANDARDS[spec.standard].rate
 
-    @property
-    def _view(self) -> CarrierView:
-        return self._record.carrier(self._k001)
+        def ended(frames: int) -> None:
+            self._record.end_take(take_id, CaptureResult(path, frames, float(frames / rate), 0, 0, path.stat().st_size))
 
-    def _add(self, label: str, kind: str, standard: str, seconds: float, source: dict[str, Any]) -> int:
-        return self._record.add_carrier(
-            label=label,
-            title=scenario.TITLES[label],
-            kind=kind,
-            standard=standard,
-            nominal_seconds=seconds,
-            source=source,
-            note=scenario.NOTES[label],
-        )
+        self._job(simulate_to, SimulateRequest(spec, path), "playing K-001", ended)
+
+    def _make_card(self) -> None:
+        card = self._record.workspace.folder / "card K-004" / "bow-camera.mp4"
+
+        def ended(_frames: int) -> None:
+            self._record.import_file(card, title=scenario.TITLES["K-004"], kind="card", label="K-004")
+
+        self._job(make_card_file, CardRequest(card, scenario.K004_SEED, scenario.K004_SECONDS), "making K-004", ended)
+
+    def _read(self, view: CarrierView) -> None:
+        assert view.take is not None
+        self._job(read, ReadRequest(view.take.path), "reading K-001", partial(self._record.save_reading, view.take.id))
+
+    def _try_recipes(self, view: CarrierView) -> None:
+        assert view.take is not None
+        assert view.judged is not None
+        treatment, _why = recommended(view.judged)
+        self._record.choose_treatment(view.take.id, treatment)
+        take_id, folder = view.take.id, self._record.workspace.folder / "trials" / f"take-{view.take.id}"
+        recipes = tuple(usual_recipes(fields=treatment.leaves_fields, pace="quick"))
+        request = TrialRequest(view.take.path, view.judged, treatment, recipes, folder=folder)
+        self._job(run_trials, request, "trials of K-001", lambda trials: self._record.save_trials(take_id, trials, folder))
+
+    def _copy(self, view: CarrierView) -> None:
+        assert view.take is not None
+        assert view.judged is not None
+        assert view.treatment is not None
+        assert view.trials is not None
+        picked = choices(plane_points(view.trials), limit_bytes=None, height=view.judged.geometry.height)[0].point.prediction
+        target = free_name(self._record.workspace.folder / "copies", copy_stem(view, picked.recipe), ".mp4")
+        copy_id = self._record.ask_copy(view.take.id, picked.recipe, view.treatment, picked, target)
+        self._record.start_copy(copy_id)
+        request = CopyRequest(view.take.path, target, view.judged, view.treatment, picked.recipe)
+        self._job(make_copy, request, "copy of K-001", lambda result: self._record.end_copy(copy_id, result=result))
+
+    def _finish(self) -> None:
+        self._marker.unlink(missing_ok=True)
+        self.done = True
+        self._state.tell(Weight.FINE, "The demo is ready: K-001 has been through all stations; capture K-002, or read K-004.")
 
     def _job(self, function: Callable[[Any, Reporter], Any], request: Any, name: str, then: Callable[[Any], None]) -> None:
         def ended(job: Job) -> None:
             if job.state is JobState.DONE:
                 then(job.result)
                 self._state.reload()
+                self.go_on()
             else:
                 self._state.tell_end(job)
 
         self._state.jobs.start(function, request, name=name, resource="processor", on_end=ended)
-
-    def _captured(self, frames: int) -> None:
-        path = self._view.take.path if self._view.take else None
-        size = path.stat().st_size if path else 0
-        rate = 30000 / 1001
-        self._record.end_take(self._take_id, CaptureResult(path, frames, frames / rate, 0, 0, size))
-        self._job(read, ReadRequest(self._path), "reading K-001", self._read)
-        card = self._record.workspace.folder / "card K-004" / "bow-camera.mp4"
-        request = CardRequest(card, scenario.K004_SEED, scenario.K004_SECONDS)
-        self._job(make_card_file, request, "making K-004", lambda _frames: self._import_card(card))
-
-    @property
-    def _path(self) -> Any:
-        take = self._view.take
-        assert take is not None
-        return take.path
-
-    def _import_card(self, card: Any) -> None:
-        self._record.import_file(card, title=scenario.TITLES["K-004"], kind="card", label="K-004")
-
-    def _read(self, reading: Any) -> None:
-        self._record.save_reading(self._take_id, reading)
-        treatment, _why = recommended(reading)
-        self._record.choose_treatment(self._take_id, treatment)
-        folder = self._record.workspace.folder / "trials" / f"take-{self._take_id}"
-        recipes = tuple(usual_recipes(fields=treatment.leaves_fields, pace="quick"))
-        request = TrialRequest(self._path, reading, treatment, recipes, folder=folder)
-        self._job(run_trials, request, "trials of K-001", lambda trials: self._tried(trials, folder))
-
-    def _tried(self, trials: TrialSet, folder: Any) -> None:
-        self._record.save_trials(self._take_id, trials, folder)
-        view = self._view
-        assert view.judged is not None
-        assert view.treatment is not None
-        picked: Prediction = choices(plane_points(trials), limit_bytes=None)[0].point.prediction
-        target = self._record.workspace.folder / "copies" / f"k-001-lantern-parade-1993-{picked.recipe.codec}-{picked.recipe.quality}.mp4"
-        copy_id = self._record.ask_copy(self._take_id, picked.recipe, view.treatment, picked, target)
-        self._record.start_copy(copy_id)
-        request = CopyRequest(self._path, target, view.judged, view.treatment, picked.recipe)
-        self._job(make_copy, request, "copy of K-001", partial(self._copied, copy_id))
-
-    def _copied(self, copy_id: int, result: Any) -> None:
-        self._record.end_copy(copy_id, result=result)
-        self.done = True
-        self._state.tell(Weight.FINE, "The demo is ready: K-001 has been through all stations; capture K-002, or read K-004.")

@@ -6,7 +6,7 @@ from yomikomi.core.video.standards import FieldOrder
 from yomikomi.sim.player import TapePlayerSpec
 
 # How much of the first tape the demo has captured: enough to show, made in seconds.
-EXCERPT_S = 5.0
+EXCERPT_S = 4.0
 
 K001 = TapePlayerSpec(standard="525i", field_order=FieldOrder.TFF, seed=1993, tape="vhs", mixture="lively", seconds=118 * 60)
 K002 = TapePlayerSpec(standard="625i", field_order=FieldOrder.BFF, seed=8, tape="video8", mixture="mixed", seconds=42 * 60)

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import QApplication
 
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
-from yomikomi.core.work.notices import Weight
 from yomikomi.ui import theme
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.shell.window import MainWindow, Maker
@@ -74,12 +73,11 @@ MAKERS: dict[str, Maker] = {
 def build_window(workspace: Workspace) -> MainWindow:
     """The window over an open workspace; the application must exist."""
     record = Record(workspace)
-    mended = record.mend_takes()
+    record.end_cut_off_copies()
     state = AppState(record)
     window = MainWindow(state, MAKERS)
     window.show_station("shelf")
-    for words in mended:
-        state.tell(Weight.LOOK, words)
+    state.mend_takes()
     return window
 
 
@@ -94,7 +92,7 @@ def application() -> QApplication:
     return made
 
 
-def run_window(folder: Path, *, on_ready: Callable[[AppState], None] | None = None) -> int:
+def run_window(folder: Path, *, on_ready: Callable[[AppState], object] | None = None) -> int:
     """Open the window and run until it is closed; ``on_ready`` is called once it is usable.
 
     Raises WorkspaceError before anything is shown.

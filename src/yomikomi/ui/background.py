@@ -28,6 +28,7 @@ class JobRunner(QObject):
         super().__init__(parent)
         self._running: list[tuple[Job, str]] = []
         self._waiting: list[tuple[Job, str]] = []
+        self._leaving: list[Job] = []
         self._callbacks: dict[int, tuple[Callable[[Job], None] | None, Callable[[Job], None] | None]] = {}
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
@@ -92,6 +93,7 @@ class JobRunner(QObject):
                 continue
             if job.state.ended:
                 self._running = [pair for pair in self._running if pair[0] is not job]
+                self._leaving.append(job)
                 self._tell_end(job)
                 self._start_waiting()
             else:
@@ -99,7 +101,8 @@ class JobRunner(QObject):
                 if on_progress:
                     on_progress(job)
                 self.progressed.emit(job)
-        if not self._running:
+        self._leaving = [job for job in self._leaving if not job.gone()]
+        if not self._running and not self._leaving:
             self._timer.stop()
 
     def _tell_end(self, job: Job) -> None:

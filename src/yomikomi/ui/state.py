@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import shutil
+from functools import partial
 
 from PySide6.QtCore import QObject, Signal
 
+from yomikomi.core.capture.mend import MendRequest, mend
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.record import CarrierView, Record
 from yomikomi.core.work import Job
@@ -47,6 +49,23 @@ class AppState(QObject):
 
     def free_bytes(self) -> int:
         return shutil.disk_usage(self.record.workspace.folder).free
+
+    def mend_takes(self, only: int | None = None) -> None:
+        """Mend in the background what a crash left of recordings (of all, or of one take), and say how much is safe."""
+        for take_id, label, path in self.record.cut_off_takes():
+            if only not in {None, take_id}:
+                continue
+            self.jobs.start(
+                mend, MendRequest(path), name=f"mending {label}", resource="take drive", grace=5.0,
+                on_end=partial(self._mended, take_id),
+            )  # fmt: skip
+
+    def _mended(self, take_id: int, job: Job) -> None:
+        if job.state is JobState.CANCELLED:
+            return  # it is asked for again at the next start
+        words = self.record.save_mended(take_id, job.result, str(job.error) if job.error else "")
+        self.tell(Weight.LOOK, words)
+        self.reload()
 
     def tell(self, weight: Weight, words: str, remedy: str = "") -> None:
         self.notices.tell(weight, words, remedy)

@@ -113,6 +113,13 @@ def style_sheet() -> str:
         background: white; border: 1px solid {LINE}; border-radius: 4px; padding: 4px 8px; min-height: 20px;
         selection-background-color: {ACCENT}; }}
     QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus {{ border: 2px solid {ACCENT}; padding: 3px 7px; }}
+    QSpinBox, QDoubleSpinBox {{ padding-right: 26px; }}
+    QSpinBox::up-button, QDoubleSpinBox::up-button {{ subcontrol-origin: border; subcontrol-position: top right;
+        width: 24px; border: none; }}
+    QSpinBox::down-button, QDoubleSpinBox::down-button {{ subcontrol-origin: border; subcontrol-position: bottom right;
+        width: 24px; border: none; }}
+    QSpinBox::up-arrow, QDoubleSpinBox::up-arrow {{ image: url("{_asset("chevron-up.svg")}"); width: 12px; height: 12px; }}
+    QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: url("{_asset("chevron-down.svg")}"); width: 12px; height: 12px; }}
     QComboBox::drop-down {{ border: none; width: 22px; }}
     QComboBox::down-arrow {{ image: url("{_asset("chevron-down.svg")}"); width: 14px; height: 14px; }}
     QComboBox QAbstractItemView {{ background: {RAISED}; border: 1px solid {LINE}; selection-background-color: {ACCENT_SOFT};

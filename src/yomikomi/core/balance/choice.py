@@ -8,16 +8,17 @@ import numpy as np
 
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.recipes import CODECS
-from yomikomi.core.video.geometry import size_text
+from yomikomi.core.video.units import size_text
 
-# Past this, doubling the size buys less likeness than people notice side by side (common practice, no source: half a
-# decibel to one decibel is the usual just-noticeable step in such comparisons).
-_WORTH_A_DOUBLING_DB = 1.0
+# The yardstick for "good": what people set where they do not want to see a difference. H.264 at 19 to 20 for standard
+# definition, and a little more where the same size on screen has more pixels (common practice, no source).
+_YARDSTICK_CODEC = "h264"
+_YARDSTICK_SD, _YARDSTICK_HD = 20, 22
 
 
 @dataclass(frozen=True)
 class Choice:
-    """``key``: best (under the limit), worth (where more room stops paying) or soonest."""
+    """``key``: best (under the limit), smallest (that holds the yardstick's likeness) or soonest."""
 
     key: str
     title: str
@@ -25,8 +26,26 @@ class Choice:
     why: str
 
 
-def choices(plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None) -> list[Choice]:
-    """What stands out, best first. With a limit, everything offered stays under it with its whole interval."""
+def yardstick(plane: dict[str, list[PlanePoint]], *, height: int) -> tuple[float, str]:
+    """The likeness that counts as good, and how it was come by.
+
+    The likeness of H.264 at its usual quality value on this very footage; where H.264 was not tried, the median of all.
+    """
+    usual = _YARDSTICK_SD if height <= 576 else _YARDSTICK_HD
+    curve = plane.get(_YARDSTICK_CODEC)
+    if curve:
+        point = min(curve, key=lambda p: abs(p.prediction.recipe.quality - usual))
+        return point.likeness, f"{CODECS[_YARDSTICK_CODEC].words} at {point.prediction.recipe.quality}"
+    return float(np.median([p.likeness for curve in plane.values() for p in curve])), "the middle of what was tried"
+
+
+def choices(plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None, height: int) -> list[Choice]:
+    """What stands out, best first. With a limit, everything offered stays under it with its whole interval.
+
+    Parameters
+    ----------
+    height : lines of the copy; more of them allow a little more compression.
+    """
     points = [point for curve in plane.values() for point in curve]
     inside = [p for p in points if limit_bytes is None or p.prediction.size_bytes.high <= limit_bytes]
     if not inside:
@@ -34,17 +53,16 @@ def choices(plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None) ->
     found = []
     if limit_bytes is not None:
         best = max(inside, key=lambda p: (p.likeness, -p.size))
-        second = _runner_up(best, inside)
-        why = f"Of all that surely stay under {size_text(limit_bytes)}, it looks most like the source{second}."
+        why = f"Of all that surely stay under {size_text(limit_bytes)}, it looks most like the take{_runner_up(best, inside)}."
         found.append(Choice("best", f"Best under {size_text(limit_bytes)}", best, why))
-    knees = [knee for curve in plane.values() if (knee := _knee(curve)) in inside]
-    if knees:
-        worth = min(knees, key=lambda p: p.size - 0.05 * p.likeness * p.size)
-        found.append(Choice("worth", "Where more room stops paying", worth, _why_worth(worth)))
-    floor = max((k.likeness for k in knees), default=max(p.likeness for p in inside)) - 1.0
-    near = [p for p in inside if p.likeness >= floor] or inside
-    soon = min(near, key=lambda p: (p.prediction.encode_seconds.expected, p.size))
-    found.append(Choice("soonest", "Soonest", soon, "The quickest to encode among those that look about as good."))
+    floor, by = yardstick(plane, height=height)
+    good = [p for p in inside if p.likeness >= floor]
+    if good:
+        smallest = min(good, key=lambda p: p.size)
+        found.append(Choice("smallest", "Smallest that looks as good as usual", smallest, _why_smallest(smallest, floor, by, plane)))
+        soon = min(good, key=lambda p: (p.prediction.encode_seconds.expected, p.size))
+        if soon is not smallest:
+            found.append(Choice("soonest", "Soonest that looks as good", soon, f"The quickest to encode of all that hold {floor:.1f} dB."))
     return found
 
 
@@ -53,18 +71,16 @@ def smallest_possible(plane: dict[str, list[PlanePoint]]) -> PlanePoint | None:
     return min((p for curve in plane.values() for p in curve), key=lambda p: p.prediction.size_bytes.high, default=None)
 
 
-def _knee(curve: list[PlanePoint]) -> PlanePoint:
-    """The largest point at which a doubling of size still bought a decibel."""
-    curve = sorted(curve, key=lambda p: p.size)
-    sizes, likeness = np.log2([p.size for p in curve]), np.array([p.likeness for p in curve])
-    gains = np.gradient(likeness, sizes) if len(curve) > 1 else np.array([0.0])
-    paying = [index for index, gain in enumerate(gains) if gain >= _WORTH_A_DOUBLING_DB]
-    return curve[paying[-1]] if paying else curve[0]
-
-
-def _why_worth(point: PlanePoint) -> str:
-    codec = CODECS[point.prediction.recipe.codec].words
-    return f"Up to here a doubling of size still buys {_WORTH_A_DOUBLING_DB:.0f} dB of likeness with {codec}; beyond, less."
+def _why_smallest(point: PlanePoint, floor: float, by: str, plane: dict[str, list[PlanePoint]]) -> str:
+    why = f"{by} is what people usually take for this size; it gives {floor:.1f} dB here, and this holds it in the least room"
+    codec = point.prediction.recipe.codec
+    others = {key: min((p.size for p in curve if p.likeness >= floor), default=None) for key, curve in plane.items() if key != codec}
+    reach = {key: size for key, size in others.items() if size is not None}
+    if reach:
+        nearest = min(reach, key=lambda key: reach[key])
+        more = 100 * (reach[nearest] / point.size - 1)
+        why += f"; {CODECS[nearest].words} needs {more:.0f} % more"
+    return why + "."
 
 
 def _runner_up(best: PlanePoint, inside: list[PlanePoint]) -> str:

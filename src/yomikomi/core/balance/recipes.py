@@ -25,8 +25,8 @@ class Codec:
 
     Parameters
     ----------
-    qualities : constant-quality values from best to smallest that are worth looking at.
-    probes : which of them are tried; the ones between are interpolated (three over 16 steps: within 2 %, findings).
+    probes : constant-quality values that are tried, from the best to the smallest worth looking at; what lies between is
+        interpolated (three over 16 steps: within 2 %, docs/science.md).
     speeds : presets from slow to quick. ``paces``: which of them stands for careful, usual and quick.
     carries_fields : can be told that its pictures are interlaced.
     """
@@ -35,7 +35,6 @@ class Codec:
     words: str
     encoder: str
     decoder: str
-    qualities: range
     probes: tuple[int, ...]
     speeds: tuple[str, ...]
     paces: tuple[str, str, str]
@@ -124,10 +123,10 @@ _X26X = ("veryslow", "slower", "slow", "medium", "fast", "faster", "veryfast", "
 CODECS: dict[str, Codec] = {
     codec.key: codec
     for codec in (
-        Codec("h264", "H.264", "libx264", "h264", range(16, 31), (17, 23, 29), _X26X, ("slow", "faster", "superfast"), True, 51, _h264),
-        Codec("hevc", "HEVC", "libx265", "hevc", range(17, 33), (18, 25, 32), _X26X, ("medium", "veryfast", "superfast"), False, 51, _hevc),
+        Codec("h264", "H.264", "libx264", "h264", (17, 23, 29), _X26X, ("slow", "faster", "superfast"), True, 51, _h264),
+        Codec("hevc", "HEVC", "libx265", "hevc", (20, 26, 32), _X26X, ("medium", "veryfast", "superfast"), False, 51, _hevc),
         Codec(
-            "av1", "AV1", "libsvtav1", "libdav1d", range(20, 51), (22, 35, 48),
+            "av1", "AV1", "libsvtav1", "libdav1d", (16, 32, 48),
             tuple(str(n) for n in range(2, 13)), ("6", "9", "11"), False, 63, _av1,
         ),
     )
@@ -142,6 +141,12 @@ def usual_recipes(*, fields: bool, pace: str = "usual") -> list[Recipe]:
         if codec.carries_fields or not fields
         for quality in codec.probes
     ]
+
+
+def pace_of(recipe: Recipe) -> str | None:
+    """The key of ``PACES`` that a recipe's preset stands for, None for a preset chosen by name."""
+    paces = CODECS[recipe.codec].paces
+    return list(PACES)[paces.index(recipe.speed)] if recipe.speed in paces else None
 
 
 def pixel_format_for(codec: str, *, bit_depth: int) -> str:

@@ -11,8 +11,19 @@ from pathlib import Path
 import av
 
 from yomikomi.core.video.geometry import Geometry
-from yomikomi.core.video.matroska_shape import set_display_shape
+from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import open_media, video_stream
+from yomikomi.core.work import Reporter
+
+
+@dataclass(frozen=True)
+class MendRequest:
+    path: Path
+
+
+@dataclass(frozen=True)
+class MendProgress:
+    part: float
 
 
 @dataclass(frozen=True)
@@ -21,14 +32,16 @@ class Mended:
     seconds: float
 
 
-def mend(path: Path) -> Mended:
+def mend(request: MendRequest, reporter: Reporter) -> Mended:
     """Rewrite a cut-off Matroska take in place (through a temporary file that then takes its name).
 
-    Raises UnreadableError when not even a first frame can be found; the file is then left as it was.
+    Raises UnreadableError when not even a first frame can be found, OSError when there is no room to write, CancelledError
+    when stopped; the file is then left as it was.
     """
+    path = request.path
     temporary = path.with_name(path.name + ".mending.part")
     try:
-        mended = _copy_packets(path, temporary)
+        mended = _copy_packets(path, temporary, reporter)
         with open_media(path) as source:
             picture = video_stream(source, path)
             shape = Geometry(picture.width, picture.height, picture.sample_aspect_ratio or Fraction(1))
@@ -41,17 +54,20 @@ def mend(path: Path) -> Mended:
     return mended
 
 
-def _copy_packets(path: Path, target: Path) -> Mended:
+def _copy_packets(path: Path, target: Path, reporter: Reporter) -> Mended:
     with open_media(path) as source, av.open(str(target), "w", format="matroska") as sink:
         picture = video_stream(source, path)
         outputs = {stream.index: sink.add_stream_from_template(stream) for stream in source.streams}
-        frames, last = 0, Fraction(0)
+        frames, done, last, size = 0, 0, Fraction(0), max(1, path.stat().st_size)
         with contextlib.suppress(av.error.InvalidDataError):  # the packet that was being written when it ended
             for packet in source.demux():
+                reporter.check()
                 if packet.dts is None:
                     continue
+                done += packet.size
                 if packet.stream.index == picture.index and packet.time_base is not None:
                     frames += 1
+                    reporter.report(MendProgress(min(1.0, done / size)))
                     last = max(last, (packet.pts or 0) * Fraction(packet.time_base))
                 packet.stream = outputs[packet.stream.index]
                 sink.mux(packet)

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from yomikomi.core.errors import DriveFullError, UnfinishedError
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.graph import FilterLine
-from yomikomi.core.video.matroska_shape import set_display_shape
+from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.planes import frame_from_planes
 from yomikomi.core.video.source import Picture, SoundBlock, SourceFormat
 from yomikomi.core.video.standards import FieldOrder

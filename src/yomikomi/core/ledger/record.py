@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session
 
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.recipes import Recipe
-from yomikomi.core.capture.mend import mend
+from yomikomi.core.capture.mend import Mended
 from yomikomi.core.capture.session import CaptureResult
-from yomikomi.core.errors import WrongUseError, YomikomiError
+from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.schema import Carrier, Copy, Event, Overruling, ReadingRow, Take, TreatmentRow, TrialRow
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading, Scan
@@ -139,6 +139,9 @@ class Record:
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
+        # Readings and trials are large and never change once written, so each is loaded and parsed once.
+        self._readings: dict[int, Reading] = {}
+        self._trials: dict[int, TrialSet] = {}
 
     def carriers(self) -> list[CarrierView]:
         with self._session() as session:
@@ -243,26 +246,31 @@ class Record:
             trouble = f"; {result.trouble}" if result.trouble else ""
             self._note(session, take.carrier_id, f"captured {clock(result.seconds)}{lost}{trouble}")
 
-    def mend_takes(self) -> list[str]:
-        """Mend what a crash left; called when the workspace opens. Returns sentences for the person."""
-        said = []
+    def cut_off_takes(self) -> list[tuple[int, str, Path]]:
+        """Takes that were being recorded when the program ended: id, carrier's label, file. They want mending."""
         with self._session() as session:
-            for take in session.scalars(select(Take).where(Take.state == "recording")):
-                path = self.workspace.path(take.path)
-                try:
-                    mended = mend(path)
-                except (YomikomiError, OSError):
-                    take.state, take.note = "lost", "nothing of it could be read"
-                    said.append(f"{take.carrier.label}: the recording that was cut off holds nothing that can be read.")
-                    continue
-                take.state, take.frames, take.seconds = "mended", mended.frames, mended.seconds
-                take.size_bytes = path.stat().st_size
-                take.note = "cut off while recording, and mended"
-                said.append(f"{take.carrier.label}: a recording was cut off; {clock(mended.seconds)} of it is safe.")
-                self._note(session, take.carrier_id, f"mended a cut-off recording, {clock(mended.seconds)} kept")
+            rows = session.scalars(select(Take).where(Take.state == "recording")).all()
+            return [(take.id, take.carrier.label, self.workspace.path(take.path)) for take in rows]
+
+    def end_cut_off_copies(self) -> None:
+        """Copies that were being made when the program ended did not get done."""
+        with self._session() as session:
             for copy in session.scalars(select(Copy).where(Copy.state == "running")):
                 copy.state, copy.trouble, copy.ended_at = "failed", "the program ended while it was made", _now()
-        return said
+
+    def save_mended(self, take_id: int, mended: Mended | None, trouble: str = "") -> str:
+        """Write down how mending went (None: nothing could be read). Returns the sentence for the person."""
+        with self._session() as session:
+            take = session.get_one(Take, take_id)
+            who = take.carrier.label
+            if mended is None:
+                take.state, take.note = "lost", trouble or "nothing of it could be read"
+                return f"{who}: the recording that was cut off could not be mended; its file is kept as it is."
+            take.state, take.frames, take.seconds = "mended", mended.frames, mended.seconds
+            take.size_bytes = self.workspace.path(take.path).stat().st_size
+            take.note = "cut off while recording, and mended"
+            self._note(session, take.carrier_id, f"mended a cut-off recording, {clock(mended.seconds)} kept")
+            return f"{who}: a recording was cut off; {clock(mended.seconds)} of it is safe."
 
     def save_reading(self, take_id: int, reading: Reading) -> None:
         with self._session() as session:
@@ -367,13 +375,23 @@ class Record:
             note=row.note,
             take=self._take(take) if take else None,
             takes=len(takes),
-            reading=Reading.model_validate(take.readings[-1].document) if take and take.readings else None,
+            reading=self._reading(take.readings[-1]) if take and take.readings else None,
             overrulings=tuple(OverrulingView(o.topic, o.was, o.now, o.reason, o.made_at) for o in (take.overrulings if take else [])),
             treatment=_treatment(treatment.deinterlace, treatment.field_order) if treatment else None,
-            trials=TrialSet.model_validate(trial.document) if trial else None,
+            trials=self._trial_set(trial) if trial else None,
             trials_folder=self.workspace.path(trial.folder) if trial else None,
             copies=tuple(self._copy(copy) for copy in (take.copies if take else [])),
         )
+
+    def _reading(self, row: ReadingRow) -> Reading:
+        if row.id not in self._readings:
+            self._readings[row.id] = Reading.model_validate(row.document)
+        return self._readings[row.id]
+
+    def _trial_set(self, row: TrialRow) -> TrialSet:
+        if row.id not in self._trials:
+            self._trials[row.id] = TrialSet.model_validate(row.document)
+        return self._trials[row.id]
 
     def _take(self, row: Take) -> TakeView:
         return TakeView(

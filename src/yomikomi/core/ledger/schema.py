@@ -62,7 +62,7 @@ class ReadingRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
     made_at: Mapped[str]
-    document: Mapped[dict[str, Any]]
+    document: Mapped[dict[str, Any]] = mapped_column(deferred=True)  # large, and never changed once written
 
 
 class Overruling(Base):
@@ -96,7 +96,7 @@ class TrialRow(Base):
     take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
     made_at: Mapped[str]
     folder: Mapped[str]
-    document: Mapped[dict[str, Any]]
+    document: Mapped[dict[str, Any]] = mapped_column(deferred=True)
 
 
 class Copy(Base):

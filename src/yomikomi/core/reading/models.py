@@ -16,8 +16,8 @@ class Document(BaseModel):
 
 
 class Scan(Document):
-    """Scan type. ``confidence``: 95 % lower bound of the share of informative frames that agree (for undetermined: how
-    little there is to go by)."""
+    """Scan type. ``confidence``: how likely the verdict is right, from the share of telling frames that agree, ten
+    neighbouring frames counting as one witness; at most 0.99 (for undetermined: how little there is to go by)."""
 
     kind: ScanKind
     field_order: Order | None
@@ -58,7 +58,9 @@ class Sound(Document):
     channels: int
     sample_rate: int
     language: str | None
-    seconds: float
+    seconds: float = Field(description="length by its samples")
+    starts_at: float = Field(default=0.0, description="seconds after the first picture; negative if before")
+    ends_at: float = Field(default=0.0, description="seconds after the first picture")
     peak_db: float = Field(description="dB below full scale")
     rms_db: float
     silences: list[tuple[float, float]] = Field(description="from, to in seconds; at least 1 s under −60 dB")

@@ -138,7 +138,7 @@ def read(request: ReadRequest, reporter: Reporter) -> Reading:
         raise CancelledError("Stopped; nothing was recorded.")
     if not one.evidence:
         raise UnreadableError(f"No frame of {info.path.name} can be decoded.", remedy="Copy it again.", path=info.path)
-    scan = verdict(one.evidence)
+    scan = verdict(one.evidence, lossy=info.codec not in _LOSSLESS)
     rate = judge_rate(one.stamps, time_base=one.base, declared=info.average_rate)
     first = Fraction(next((s for s in one.stamps if s is not None), 0)) * one.base
     sounds = list(one.sounds.values())
@@ -160,7 +160,7 @@ def read(request: ReadRequest, reporter: Reporter) -> Reading:
         geometry=_shape(info),
         colour=Colour(**vars(info.colour), words=info.colour.words),
         rotation=info.rotation,
-        sound=_sound(info, sounds),
+        sound=_sound(info, sounds, float(first)),
         subtitle_streams=info.subtitle_streams,
         strips=make_strips(one.evidence, sounds, rate=rate.nominal, first=first),
         complexity=make_complexity(one.complexity.finish(), rate=rate.nominal),
@@ -201,7 +201,7 @@ def _shape(info: MediaInfo) -> Shape:
     )
 
 
-def _sound(info: MediaInfo, meters: list[SoundMeter]) -> list[Sound]:
+def _sound(info: MediaInfo, meters: list[SoundMeter], first: float) -> list[Sound]:
     return [
         Sound(
             index=index,
@@ -210,9 +210,11 @@ def _sound(info: MediaInfo, meters: list[SoundMeter]) -> list[Sound]:
             sample_rate=stream.sample_rate,
             language=stream.language,
             seconds=round(meter.seconds, 3),
+            starts_at=round(meter.span[0] - first, 3),
+            ends_at=round(meter.span[1] - first, 3),
             peak_db=round(meter.peak_db, 2),
             rms_db=round(meter.rms_db, 2),
-            silences=[(round(start, 2), round(end, 2)) for start, end in meter.silences()],
+            silences=[(round(start - first, 2), round(end - first, 2)) for start, end in meter.silences()],
         )
         for index, (stream, meter) in enumerate(zip(info.sound, meters, strict=False))
     ]

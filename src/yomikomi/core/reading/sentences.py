@@ -10,6 +10,7 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.timecode import clock, spoken
+from yomikomi.core.video.units import decibel_text
 
 # A programme's peaks at or above this are clipped, or soon will be.
 _HOT_DB = -0.1
@@ -42,8 +43,8 @@ def grouped(count: int) -> str:
 
 
 def certainty_words(confidence: float) -> str:
-    """Never more than is known: a bound of 0.999 and above is called certain."""
-    return "certain" if confidence >= 0.999 else f"{100 * confidence:.1f} %" if confidence > 0.99 else f"{100 * confidence:.0f} %"
+    """Whole per cents; only what a person said for certain is called so."""
+    return "certain" if confidence >= 1 else f"{100 * confidence:.0f} %"
 
 
 def headline(reading: Reading) -> str:
@@ -119,7 +120,7 @@ def _sounds(reading: Reading) -> list[Finding]:
         what = f"{sound.channels} channel{'s' if sound.channels != 1 else ''}, {sound.codec}, {sound.sample_rate / 1000:g} kHz"
         silent = sum(end - start for start, end in sound.silences)
         name = "Sound" if len(reading.sound) == 1 else f"Sound {sound.index + 1}"
-        level = f"peak {sound.peak_db:.1f} dB"
+        level = f"peak {decibel_text(sound.peak_db)}"
         if sound.seconds and silent > 0.98 * sound.seconds:
             cards.append(Finding("sound", Mark.WRONG, f"{name}: silent throughout", "certain", what, "check where the sound goes"))
         elif sound.peak_db >= _HOT_DB:

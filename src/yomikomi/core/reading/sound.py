@@ -46,6 +46,13 @@ class SoundMeter:
     def seconds(self) -> float:
         return self.samples / self.sample_rate if self.sample_rate else 0.0
 
+    @property
+    def span(self) -> tuple[float, float]:
+        """Time stamps, in seconds, at which the sound begins and ends; (0, 0) for none."""
+        if not self.levels:
+            return 0.0, 0.0
+        return self.levels[0][0], max(at + length for at, length, _, _ in self.levels)
+
     def silences(self) -> list[tuple[float, float]]:
         """Stretches (from, to) in seconds of at least one second in which every block's peak stays under −60 dB."""
         found: list[tuple[float, float]] = []

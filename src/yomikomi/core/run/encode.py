@@ -27,7 +27,7 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.chain import Chain, Treatment, chain_for
 from yomikomi.core.video.geometry import Geometry
-from yomikomi.core.video.matroska_shape import set_display_shape
+from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import open_media, video_stream
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import lower_all_threads
@@ -67,7 +67,6 @@ class Encoded:
     path: Path
     frames: int
     rate: Fraction
-    sound_seconds: tuple[float, ...]
     size_bytes: int
     seconds: float
 
@@ -100,7 +99,7 @@ class _Encode:
         self.started = time.monotonic()
         self.told_at = 0.0
 
-    def run(self, part: Path) -> tuple[float, ...]:
+    def run(self, part: Path) -> None:
         container_kind = self.request.recipe.container
         with (
             open_media(self.request.path) as source,
@@ -119,7 +118,6 @@ class _Encode:
                 for stream in source.streams.audio
             }  # fmt: skip
             self._go(source, picture, sink, video, tracks)
-            return tuple(track.seconds for track in tracks.values())
 
     def _add_picture(self, sink: av.container.OutputContainer) -> av.VideoStream:
         recipe, treated = self.request.recipe, self.chain.format
@@ -208,7 +206,7 @@ def encode(request: CopyRequest, reporter: Reporter) -> Encoded:
     started = time.monotonic()
     job = _Encode(request, reporter)
     try:
-        sound = job.run(part)
+        job.run(part)
         treated = job.chain.format
         if request.recipe.container == "mkv":
             set_display_shape(part, Geometry(treated.geometry.width, treated.geometry.height, treated.geometry.sample_aspect))
@@ -220,7 +218,7 @@ def encode(request: CopyRequest, reporter: Reporter) -> Encoded:
     finally:
         with contextlib.suppress(OSError):
             part.unlink(missing_ok=True)
-    return Encoded(request.target, job.frames, treated.rate, sound, request.target.stat().st_size, time.monotonic() - started)
+    return Encoded(request.target, job.frames, treated.rate, request.target.stat().st_size, time.monotonic() - started)
 
 
 def _take_name(part: Path, target: Path) -> None:

@@ -35,11 +35,6 @@ class SoundTrack:
         self._graph: av.filter.Graph | None = None
         self._samples = 0
 
-    @property
-    def seconds(self) -> float:
-        """Length of the sound that was encoded."""
-        return self._samples / _RATE
-
     def push(self, frame: av.AudioFrame) -> list[av.Packet]:
         if self._graph is None:
             self._build(frame)

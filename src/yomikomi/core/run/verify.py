@@ -17,8 +17,10 @@ from yomikomi.core.reading.sound import SoundMeter
 from yomikomi.core.run.encode import CopyProgress, Encoded
 from yomikomi.core.treatment.chain import TreatedFormat
 from yomikomi.core.video.colour import ColourTags
+from yomikomi.core.video.matroska import index_in_front
 from yomikomi.core.video.media import open_media, video_stream
 from yomikomi.core.video.rates import rate_text
+from yomikomi.core.video.units import decibel_text
 from yomikomi.core.work import Reporter
 
 # How far sound may end from where it should: a packet of either codec and the encoder's priming (common practice).
@@ -39,12 +41,13 @@ class Check(BaseModel):
 
 @dataclass(frozen=True)
 class Expected:
-    """What the copy must be. ``sound_peaks_db``: of the source's streams."""
+    """What the copy must be. ``sounds``: for each stream of the source, where it ends (seconds after the first picture) and
+    its peak (dB below full scale), as the reading measured them."""
 
     encoded: Encoded
     treated: TreatedFormat
     seconds: float
-    sound_peaks_db: tuple[float, ...]
+    sounds: tuple[tuple[float, float], ...]
     container: str
 
 
@@ -122,15 +125,14 @@ def _rate(expected: Expected, stamps: list[int | None], base: Fraction, declared
 
 
 def _sounds(expected: Expected, meters: list[SoundMeter]) -> list[Check]:
-    meant = expected.encoded.sound_seconds
+    meant = expected.sounds
     checks = [Check(name="sound streams", passed=len(meters) == len(meant), found=f"{len(meters)} of {len(meant)}")]
-    for number, (meter, seconds) in enumerate(zip(meters, meant, strict=False), 1):
+    for number, (meter, (end, peak)) in enumerate(zip(meters, meant, strict=False), 1):
         name = "sound" if len(meant) == 1 else f"sound {number}"
-        close = abs(meter.seconds - seconds) <= _SOUND_TOLERANCE_S
-        checks.append(Check(name=f"{name} length", passed=close, found=f"{meter.seconds:.3f} s of {seconds:.3f} s"))
-        source = expected.sound_peaks_db[number - 1] if number <= len(expected.sound_peaks_db) else -120.0
-        heard = source <= _AUDIBLE_DB or meter.peak_db > _AUDIBLE_DB
-        checks.append(Check(name=f"{name} heard", passed=bool(heard), found=f"peak {meter.peak_db:.1f} dB"))
+        close = abs(meter.seconds - max(0.0, end)) <= _SOUND_TOLERANCE_S
+        checks.append(Check(name=f"{name} length", passed=close, found=f"{meter.seconds:.3f} s of {end:.3f} s"))
+        heard = peak <= _AUDIBLE_DB or meter.peak_db > _AUDIBLE_DB
+        checks.append(Check(name=f"{name} heard", passed=heard, found=f"peak {decibel_text(meter.peak_db)}"))
     return checks
 
 
@@ -152,10 +154,8 @@ def _colour(expected: Expected, found: ColourTags) -> Check:
 
 
 def _index(expected: Expected, path: Path) -> Check:
-    if expected.container != "mp4":
-        return Check(name="container", passed=True, found="Matroska, opened and decoded to its end")
-    place = _first_of(path, (b"moov", b"mdat"))
-    return Check(name="index in front", passed=place == b"moov", found="in front" if place == b"moov" else "behind the pictures")
+    front = _first_of(path, (b"moov", b"mdat")) == b"moov" if expected.container == "mp4" else index_in_front(path)
+    return Check(name="index in front", passed=front, found="in front" if front else "behind the pictures, or missing")
 
 
 def _first_of(path: Path, kinds: tuple[bytes, ...]) -> bytes | None:

@@ -33,18 +33,3 @@ class Geometry:
         if width / height > shape:
             return max(1, round(height * shape)), max(1, height)
         return max(1, width), max(1, round(width / shape))
-
-
-def size_text(size_bytes: float) -> str:
-    """Decimal units, three figures: 548 MB, 1.86 GB."""
-    for unit, scale in (("TB", 1e12), ("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):
-        if size_bytes >= scale * 0.9995:
-            value = size_bytes / scale
-            return f"{value:.2f} {unit}" if value < 9.995 else f"{value:.1f} {unit}" if value < 99.95 else f"{value:.0f} {unit}"
-    return f"{size_bytes:.0f} B"
-
-
-def bit_rate_text(bits_per_second: float) -> str:
-    if bits_per_second >= 1e6:
-        return f"{bits_per_second / 1e6:.1f} Mb/s"
-    return f"{bits_per_second / 1e3:.0f} kb/s"

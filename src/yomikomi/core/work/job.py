@@ -16,6 +16,8 @@ from yomikomi.core.work.reporter import PipeReporter, Reporter
 
 # Seconds between the wish to stop and the end of a worker that does not listen.
 GRACE_S = 0.35
+# Seconds a worker may take to leave after its last word.
+_LEAVE_S = 2.0
 # Niceness of workers that are not recording: the window and a running recording go first.
 BACKGROUND_NICENESS = 10
 
@@ -37,7 +39,8 @@ class Job:
     """Runs ``function(request, reporter)`` in a worker process.
 
     Nothing happens by itself: the owner calls :meth:`poll` on a timer, which is cheap and never blocks, and then
-    looks at ``state``, ``progress``, ``result`` and ``error``.
+    looks at ``state``, ``progress``, ``result`` and ``error``. After the end it calls :meth:`gone` now and then, until
+    the worker process has left too: that takes an interpreter some hundredths of a second, which nobody waits for.
 
     Parameters
     ----------
@@ -69,6 +72,7 @@ class Job:
         self._grace = grace
         self._on_end = on_end
         self._stop_asked_at: float | None = None
+        self._ended_at = 0.0
         self._far_end_gone = False
         self._context = multiprocessing.get_context("spawn")
         self._pipe, self._far_end = self._context.Pipe()
@@ -100,13 +104,12 @@ class Job:
         if self.state.ended or self.state is JobState.QUEUED:
             return False
         changed = self._read_pipe()
-        if not self.state.ended and self._far_end_gone:
+        if not self.state.ended and self._far_end_gone and not self._process.is_alive():
             self._died()
             changed = True
         overdue = self._stop_asked_at is not None and time.monotonic() - self._stop_asked_at > self._grace
         if not self.state.ended and overdue:
             self._process.kill()
-            self._process.join(1)
             self._end(JobState.CANCELLED)
             changed = True
         return changed
@@ -115,12 +118,22 @@ class Job:
         """Block until the end; for the command line and tests, never for the window."""
         until = None if timeout is None else time.monotonic() + timeout
         while not self.state.ended:
-            self._pipe.poll(0.05)
+            self._wait_for_word(0.05)
             if self.poll() and watch:
                 watch(self)
             if until is not None and time.monotonic() > until:
                 raise TimeoutError(f"{self.name} did not end within {timeout} s")
+        while not self.gone():
+            time.sleep(0.005)
         return self
+
+    def gone(self) -> bool:
+        """Whether nothing is left of the worker process; never blocks. One that does not leave is ended."""
+        if self._process.pid is None or not self._process.is_alive():
+            return True
+        if self.state.ended and time.monotonic() - self._ended_at > _LEAVE_S:
+            self._process.kill()
+        return False
 
     def answer(self) -> Any:
         """The result, or the error raised."""
@@ -136,8 +149,16 @@ class Job:
         if not self.state.ended:
             self._end(JobState.CANCELLED)
 
+    def _wait_for_word(self, seconds: float) -> None:
+        if self._far_end_gone:
+            time.sleep(0.005)
+        else:
+            self._pipe.poll(seconds)
+
     def _read_pipe(self) -> bool:
         changed = False
+        if self._far_end_gone:
+            return False
         try:
             while not self.state.ended and self._pipe.poll():
                 kind, value = self._pipe.recv()
@@ -145,7 +166,6 @@ class Job:
                 self._take(kind, value)
         except (EOFError, OSError):
             self._far_end_gone = True
-            self._process.join(0.2)
         return changed
 
     def _take(self, kind: str, value: Any) -> None:
@@ -177,10 +197,7 @@ class Job:
     def _end(self, state: JobState) -> None:
         self.state = state
         self.generation += 1
-        if self._process.pid is not None:
-            self._process.join(0.5)
-            if self._process.is_alive():
-                self._process.kill()
+        self._ended_at = time.monotonic()
         self._pipe.close()
         if self._on_end:
             self._on_end(self)

@@ -12,8 +12,8 @@ from PySide6.QtGui import QColor, QKeyEvent
 
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.recipes import CODECS
-from yomikomi.core.video.geometry import size_text
 from yomikomi.core.video.timecode import spoken
+from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
 
 _PICK_PX = 14

@@ -13,17 +13,16 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QProgre
 from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
 from yomikomi.core.balance.models import TrialSet
-from yomikomi.core.balance.recipes import CODECS, PACES, usual_recipes
+from yomikomi.core.balance.recipes import CODECS, PACES, pace_of, usual_recipes
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials
 from yomikomi.core.ledger.record import CarrierView
-from yomikomi.core.video.geometry import size_text
 from yomikomi.core.video.timecode import clock, frame_clock, spoken
+from yomikomi.core.video.units import parse_size, size_text
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui import theme
 from yomikomi.ui.balance.plane import BalancePlane
-from yomikomi.ui.balance.units import parse_size
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
@@ -240,13 +239,16 @@ class BalanceStation(Station):
         self.plane_data = plane_points(trials) if trials and codecs else {}
         if trials is not None and self.limit_bytes is None:
             self.plane.show_limit(None)
+        if trials is not None and self.job is None and trials.points and (pace := pace_of(trials.points[0].recipe)):
+            self.pace.setCurrentIndex(list(PACES).index(pace))
         self.plane.show_plane(self.plane_data)
         self._fill_choices()
         self._show_choice()
 
     def _fill_choices(self) -> None:
         self.cards_box.clear()
-        found = choices(self.plane_data, limit_bytes=self.limit_bytes)
+        height = self._view.reading.geometry.height if self._view and self._view.reading else 480
+        found = choices(self.plane_data, limit_bytes=self.limit_bytes, height=height)
         for choice in found:
             card = ChoiceCard(choice)
             card.chosen.connect(lambda point=choice.point: self.pick(point))

@@ -11,9 +11,9 @@ from yomikomi.core.capture.health import CaptureStatus
 from yomikomi.core.capture.session import CaptureRequest, CaptureResult, capture
 from yomikomi.core.ledger.record import CarrierView
 from yomikomi.core.planning.carriers import kind_of
-from yomikomi.core.video.geometry import bit_rate_text, size_text
 from yomikomi.core.video.standards import STANDARDS
 from yomikomi.core.video.timecode import clock, spoken
+from yomikomi.core.video.units import bit_rate_text, size_text
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
@@ -215,10 +215,9 @@ class CaptureStation(Station):
             self._tell_result(result)
         else:
             # The worker died or was ended: what it wrote is mended at once.
-            for words in self.state.record.mend_takes():
-                self.state.tell(Weight.LOOK, words)
             if job.state is JobState.FAILED:
                 self.state.tell_end(job)
+            self.state.mend_takes(take_id)
         self.state.reload()
         self._buttons()
 

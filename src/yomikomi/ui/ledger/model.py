@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, Qt
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 
 from yomikomi.core.ledger.record import CopyView
-from yomikomi.core.video.geometry import size_text
 from yomikomi.core.video.timecode import spoken
+from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
 from yomikomi.ui.run.station import MARKS
 from yomikomi.ui.widgets.basics import draw_mark
@@ -17,6 +17,7 @@ Index = QModelIndex | QPersistentModelIndex
 HEADS = ("State", "Carrier", "Copy", "Recipe", "Size", "foretold", "off by", "Time", "foretold", "off by")
 COPY_ROLE = int(Qt.ItemDataRole.UserRole)
 _FIGURES = range(4, 10)
+_MARK_WIDTH = 22
 
 
 def off_by(actual: float | None, foretold: float | None) -> str:
@@ -45,8 +46,9 @@ class LedgerModel(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = int(Qt.ItemDataRole.DisplayRole)) -> object:
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
             return HEADS[section]
-        if role == Qt.ItemDataRole.TextAlignmentRole and section in _FIGURES:
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignRight if section in _FIGURES else Qt.AlignmentFlag.AlignLeft
+            return int(side | Qt.AlignmentFlag.AlignVCenter)
         return None
 
     def data(self, index: Index, role: int = int(Qt.ItemDataRole.DisplayRole)) -> object:
@@ -87,9 +89,13 @@ class LedgerModel(QAbstractTableModel):
 class StateDelegate(QStyledItemDelegate):
     """The state with its shape before its word."""
 
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        hint = super().sizeHint(option, index)
+        return QSize(hint.width() + _MARK_WIDTH, hint.height())
+
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         copy: CopyView = index.data(COPY_ROLE)
         area = QRectF(option.rect)
-        option.rect.adjust(22, 0, 0, 0)
+        option.rect.adjust(_MARK_WIDTH, 0, 0, 0)
         super().paint(painter, option, index)
         draw_mark(painter, QRectF(area.left() + 9, area.center().y() - 6, 12, 12), MARKS[copy.state][0])

@@ -6,7 +6,7 @@ from PySide6.QtCore import QModelIndex, Qt
 from PySide6.QtWidgets import QAbstractItemView, QFormLayout, QHBoxLayout, QHeaderView, QPlainTextEdit, QTableView, QVBoxLayout, QWidget
 
 from yomikomi.core.ledger.record import CarrierView, CopyView
-from yomikomi.core.video.geometry import size_text
+from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
 from yomikomi.ui.ledger.model import COPY_ROLE, LedgerModel, StateDelegate
 from yomikomi.ui.shell.station import Station
@@ -39,12 +39,12 @@ class LedgerStation(Station):
         self.checks_form = QFormLayout()
         self.checks_form.setVerticalSpacing(5)
         self.checks_card.body.addWidget(self.checks_head)
+        self.checks_card.body.addSpacing(6)
         self.checks_card.body.addLayout(self.checks_form)
         self.checks_card.body.addStretch(1)
         self.history = QPlainTextEdit()
         self.history.setReadOnly(True)
         self.history.setFont(theme.mono(theme.SMALL_PX))
-        self.history.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.history.setAccessibleName("History")
         history = QVBoxLayout()
         history.setSpacing(8)

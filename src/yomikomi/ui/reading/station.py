@@ -48,7 +48,7 @@ class ReadingStation(Station):
         self._shown: tuple[int, str] | None = None
         self.viewer = FrameViewer()
         self.strips = EvidenceStrips()
-        self.strips.setFixedHeight(232)
+        self.strips.setFixedHeight(256)
         self.strips.frame_chosen.connect(self.show_frame)
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)

@@ -42,9 +42,10 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         self._frame = 0
         self._plots: dict[str, Any] = {}
         self._lines: list[Any] = []
+        self._captions: dict[str, Any] = {}
         for number, key in enumerate(_ROWS):
             self._add_row(number, key)
-        self.ci.layout.setRowStretchFactor(0, 2)
+        self.ci.layout.setRowStretchFactor(0, 4)
         for number in (1, 2, 3):
             self.ci.layout.setRowStretchFactor(number, 4)
         self.scene().sigMouseClicked.connect(self._on_click)
@@ -55,13 +56,15 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         plot.setMenuEnabled(False)
         plot.hideButtons()
         plot.setMouseEnabled(x=True, y=False)
-        plot.getAxis("left").setWidth(86)
+        plot.getAxis("left").setWidth(96)
         plot.getAxis("left").setStyle(showValues=False, tickLength=0)
         plot.getAxis("left").setPen(QColor(theme.WELL_LINE))
         plot.setLabel("left", "")
-        caption = pg.LabelItem(key, color=theme.WELL_TEXT, size=f"{theme.SMALL_PX}px", justify="left")
+        caption = pg.LabelItem("", justify="left")
         caption.setParentItem(plot.getAxis("left"))
         caption.anchor(itemPos=(0, 0.5), parentPos=(0, 0.5))
+        self._captions[key] = caption
+        self._caption(key, "")
         plot.showAxis("bottom", last)
         if last:
             axis = plot.getAxis("bottom")
@@ -83,6 +86,8 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
             plot.clear()
             plot.addItem(line)
         if reading is None:
+            for key in _ROWS:
+                self._caption(key, "")
             return
         strips = reading.strips
         step = float(strips.frames_per_bin / Fraction(reading.rate.nominal))
@@ -99,8 +104,9 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
                 times, np.asarray(values, float), stepMode="center", fillLevel=0, brush=fill, pen=pg.mkPen(colour, width=1)
             )
             self._plots[key].addItem(curve)
-            top = 62.0 if key == "sound" else max(5.0, float(np.max(values)) * 1.15) if len(values) else 5.0
+            top = 60.0 if key == "sound" else max(5.0, float(np.max(values, initial=0.0)) * 1.1)
             self._plots[key].setYRange(0, top, padding=0)
+            self._caption(key, "−60 to 0 dB" if key == "sound" else f"0 to {top:.0f} codes")
         end = max(times[-1], step)
         for plot in self._plots.values():
             plot.setLimits(xMin=0, xMax=end)
@@ -134,10 +140,17 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         at = plot.vb.mapSceneToView(QPointF(event.scenePos())).x()
         self.choose(int(at * Fraction(self._reading.rate.nominal)))
 
+    def _caption(self, key: str, scale: str) -> None:
+        """Name of a strip, and under it what its height or its colours stand for."""
+        small = f'<br><span style="color:{theme.WELL_MUTED};font-size:10px">{scale}</span>' if scale else ""
+        self._captions[key].setText(f'<span style="color:{theme.WELL_TEXT};font-size:{theme.SMALL_PX}px">{key}</span>{small}')
+
     def _draw_kind(self, votes: list[int], step: float) -> None:
         """Runs of equal votes as blocks with their word where there is room; no block where nothing moved."""
         plot = self._plots["kind"]
         plot.setYRange(0, 1, padding=0)
+        shown = [kind for kind in _KIND_WORDS if kind in votes]
+        self._caption("kind", "<br>".join(f'<span style="color:{_KIND_COLOURS[k]}">■</span> {_KIND_WORDS[k]}' for k in shown))
         start = 0
         total = len(votes)
         for place in range(1, total + 1):

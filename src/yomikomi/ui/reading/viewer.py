@@ -8,7 +8,6 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout
 
 from yomikomi.core.reading.models import Reading
@@ -34,9 +33,7 @@ def fetch(request: FrameRequest) -> NDArray[np.uint8]:
 
 
 class FrameViewer(Well):
-    """Pictures are handed in; the mode decides how they are shown. ``stepped`` asks for a neighbouring frame."""
-
-    stepped = Signal(int)
+    """Pictures are handed in; the mode decides how they are shown."""
 
     def __init__(self) -> None:
         super().__init__()

@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QProgressBar, QScrollArea, QWidget
 
 from yomikomi.core.ledger.record import CarrierView, CopyView
 from yomikomi.core.run.encode import CopyProgress
-from yomikomi.core.video.geometry import size_text
 from yomikomi.core.video.timecode import clock, spoken
+from yomikomi.core.video.units import size_text
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
@@ -41,9 +41,12 @@ class CopyCard(Card):
         clock_words = ""
         if starts is not None and ends is not None:
             clock_words = f" · about {starts:%H:%M} to {ends:%H:%M}"
-        detail = label(
-            f"{copy.recipe.words} · {foretold}{clock_words}" + (f" · {copy.trouble}" if copy.trouble else ""), quiet=True, wrap=True
-        )
+        came_out = ""
+        if copy.result:
+            came_out = f" · came out {size_text(copy.result.size_bytes)} in {spoken(copy.result.encode_seconds)}"
+        trouble = f" · {copy.trouble}" if copy.trouble else ""
+        detail = label(f"{copy.recipe.words} · {foretold}{clock_words}{came_out}{trouble}", quiet=True, wrap=True)
+        detail.setContentsMargins(26, 0, 0, 0)
         self.body.addWidget(detail)
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)

@@ -99,6 +99,11 @@ class IntakeForm(QWidget):
         self.label_line.setText(free_label)
         self.title_line.clear()
 
+    def offer_label(self, free_label: str, taken: set[str]) -> None:
+        """Another label where the one that stands there was given away meanwhile."""
+        if self.label_line.text().strip() in taken:
+            self.label_line.setText(free_label)
+
     def submit(self) -> None:
         kind = self.kind.currentData()
         minutes = self.minutes.value()

@@ -33,6 +33,15 @@ def state_of(view: CarrierView) -> tuple[str, str]:
     return ("fine", words) if view.progress == 8 else ("cannot tell", words)
 
 
+def length_words(view: CarrierView) -> str:
+    """``0:42:00``, or ``0:00:04 of 1:58:00`` where a take holds only a part."""
+    taken = view.take.seconds if view.take and view.take.seconds else None
+    nominal = view.nominal_seconds
+    if taken is None:
+        return clock(nominal) if nominal else ""
+    return f"{clock(taken)} of {clock(nominal)}" if nominal and taken < 0.9 * nominal else clock(taken)
+
+
 class ShelfModel(QAbstractListModel):
     def __init__(self) -> None:
         super().__init__()
@@ -83,9 +92,6 @@ class SpineDelegate(QStyledItemDelegate):
         painter.drawPixmap(inner.topLeft(), pixmap(kind.icon, theme.INK, 26))
         painter.setPen(QColor(theme.MUTED))
         painter.setFont(theme.sans(theme.SMALL_PX))
-        length = (
-            clock(view.take.seconds) if view.take and view.take.seconds else clock(view.nominal_seconds) if view.nominal_seconds else ""
-        )
         painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, kind.words)
         painter.drawText(inner.adjusted(0, 17, 0, 0), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, view.standard or "")
         painter.setPen(QColor(theme.INK))
@@ -96,7 +102,7 @@ class SpineDelegate(QStyledItemDelegate):
         painter.drawText(QRectF(inner.left(), inner.top() + 66, inner.width(), 54), words, view.title)
         painter.setFont(theme.mono(theme.SMALL_PX))
         painter.setPen(QColor(theme.MUTED))
-        painter.drawText(QRectF(inner.left(), inner.bottom() - 62, inner.width(), 18), Qt.AlignmentFlag.AlignLeft, length)
+        painter.drawText(QRectF(inner.left(), inner.bottom() - 62, inner.width(), 18), Qt.AlignmentFlag.AlignLeft, length_words(view))
         draw_track(
             painter, QRectF(inner.left(), inner.bottom() - 40, inner.width(), 10), view.progress, radius=3.5,
             background="white" if chosen else theme.RAISED,

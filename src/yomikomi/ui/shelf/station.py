@@ -140,6 +140,7 @@ class ShelfStation(Station):
         self.list.setVisible(bool(self.state.carriers))
         self.empty.setVisible(not self.state.carriers)
         self.onward.setEnabled(bool(self.state.carriers))
+        self.form.offer_label(self.state.record.next_label(), {view.label for view in self.state.carriers})
         self.show_carrier(self.state.current)
 
     def _say(self, view: CarrierView | None) -> None:

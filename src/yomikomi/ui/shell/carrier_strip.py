@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWi
 
 from yomikomi.core.ledger.record import CarrierView
 from yomikomi.core.planning.carriers import kind_of
-from yomikomi.core.video.geometry import size_text
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.timecode import clock
+from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Job
 from yomikomi.ui import theme
 from yomikomi.ui.icons import icon, pixmap

@@ -6,12 +6,15 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from yomikomi.ui import theme
-from yomikomi.ui.actions import STATIONS
+from yomikomi.ui.actions import ACTIONS, STATIONS
 from yomikomi.ui.icons import icon
 
 
 class Rail(QWidget):
+    """Emits ``chosen`` with a station's key, ``asked`` with a command's."""
+
     chosen = Signal(str)
+    asked = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -19,8 +22,10 @@ class Rail(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(84)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 68, 0, 8)
+        layout.setContentsMargins(0, 10, 0, 12)
         layout.setSpacing(8)
+        layout.addWidget(self._command("goto", "search"), 0, Qt.AlignmentFlag.AlignHCenter)
+        layout.addSpacing(10)
         self._group = QButtonGroup(self)
         self._buttons: dict[str, QToolButton] = {}
         for entry in STATIONS:
@@ -40,6 +45,18 @@ class Rail(QWidget):
             self._buttons[entry.key] = made
             layout.addWidget(made)
         layout.addStretch(1)
+        layout.addWidget(self._command("keys", "keyboard"), 0, Qt.AlignmentFlag.AlignHCenter)
+
+    def _command(self, key: str, glyph: str) -> QToolButton:
+        entry = next(action for action in ACTIONS if action.key == key)
+        made = QToolButton()
+        made.setIcon(icon(glyph, theme.MUTED))
+        made.setIconSize(QSize(22, 22))
+        made.setFixedSize(40, 40)
+        made.setToolTip(f"{entry.words} ({entry.shortcut})")
+        made.setAccessibleName(entry.words)
+        made.clicked.connect(lambda _checked=False: self.asked.emit(key))
+        return made
 
     def show_station(self, key: str) -> None:
         self._buttons[key].setChecked(True)

@@ -54,6 +54,7 @@ class MainWindow(QWidget):
         self.notice_bar = NoticeBar(self)
         self._unlisten = state.notices.listen(self._on_notice)
         self.rail.chosen.connect(self.show_station)
+        self.rail.asked.connect(self.do)
         state.go.connect(self.show_station)
         state.carrier_changed.connect(self._on_carrier)
         self._make_keys()

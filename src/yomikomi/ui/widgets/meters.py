@@ -48,12 +48,13 @@ class LevelMeter(QWidget):
             painter.fillRect(QRectF(self._x(self._held) - 3, bar.top() - 3, 3, bar.height() + 6), QColor("#FF9C9C" if hot else "white"))
         painter.setPen(QColor(theme.WELL_MUTED))
         painter.setFont(theme.mono(11))
-        for tick in (-60, -40, -20, -10, -6, -2):
+        for tick in (-60, -40, -20, -10, -6, 0):
             x = self._x(tick)
             place = QRectF(x - (0 if tick == -60 else 20), bar.bottom() + 5, 40, 16)
             flag = Qt.AlignmentFlag.AlignLeft if tick == -60 else Qt.AlignmentFlag.AlignHCenter
-            painter.drawText(place, flag, f"{tick}".replace("-", "\N{MINUS SIGN}"))
-        painter.drawText(QRectF(self.width() - 40, bar.bottom() + 5, 40, 16), Qt.AlignmentFlag.AlignRight, "dB")
+            if tick == 0:
+                place, flag = QRectF(self.width() - 40, bar.bottom() + 5, 40, 16), Qt.AlignmentFlag.AlignRight
+            painter.drawText(place, flag, f"{tick} dB".replace("-", "\N{MINUS SIGN}") if tick == 0 else f"\N{MINUS SIGN}{-tick}")
 
     def _x(self, level_db: float) -> float:
         """Half of the bar for the upper 20 dB, where it matters."""

@@ -17,8 +17,9 @@ def draw_track(painter: QPainter, place: QRectF, progress: int, *, radius: float
     """Passed ticks are full, the next one is a ring in the accent, the rest are open rings."""
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    step = (place.width() - 2 * radius) / 7
-    points = [QPointF(place.left() + radius + step * i, place.center().y()) for i in range(8)]
+    inset = radius + 1  # half of the pen lies outside the circle
+    step = (place.width() - 2 * inset) / 7
+    points = [QPointF(place.left() + inset + step * i, place.center().y()) for i in range(8)]
     for i, (one, two) in enumerate(itertools.pairwise(points)):
         painter.setPen(QPen(QColor(theme.PINE if i + 1 < progress else theme.LINE), 2))
         painter.drawLine(one, two)

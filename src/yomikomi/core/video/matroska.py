@@ -1,9 +1,9 @@
-"""Writing the display shape into a Matroska file's header.
+"""What the muxer cannot be told or asked through PyAV about a Matroska file's header.
 
-The muxer writes it only from a field that PyAV does not expose, so FFV1 and AV1 in Matroska would lose their pixel
-shape (H.264 and HEVC carry it themselves). The muxer leaves a Void element behind the Video element of a track; this
-takes the few bytes needed from it, in place, so that a recording can be marked while it is being written.
-Source: RFC 9559 (Matroska), sections 5.1.4.1.28 (Video), and RFC 8794 (EBML).
+The display shape: the muxer writes it only from a field that PyAV does not expose, so FFV1 and AV1 in Matroska would
+lose their pixel shape (H.264 and HEVC carry it themselves). The muxer leaves a Void element behind the Video element of
+a track; this takes the few bytes needed from it, in place, so that a recording can be marked while it is being written.
+Source: RFC 9559 (Matroska), sections 5.1.4.1.28 (Video) and 5.1.5 (Cues), and RFC 8794 (EBML).
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from yomikomi.core.video.geometry import Geometry
 
 _SEGMENT, _TRACKS, _ENTRY, _VIDEO, _VOID = 0x18538067, 0x1654AE6B, 0xAE, 0xE0, 0xEC
 _CRC = 0xBF
+_CUES, _CLUSTER = 0x1C53BB6B, 0x1F43B675
 _DISPLAY_WIDTH, _DISPLAY_HEIGHT, _DISPLAY_UNIT = 0x54B0, 0x54BA, 0x54B2
 _HEAD_BYTES = 65_536
 
@@ -43,6 +44,17 @@ def set_display_shape(path: Path, geometry: Geometry) -> bool:
         file.seek(start)
         file.write(head[start:end])
     return True
+
+
+def index_in_front(path: Path) -> bool:
+    """Whether the Cues (the index) of a Matroska file stand before its pictures, so that it can be sought in while it loads."""
+    with path.open("rb") as file:
+        head = file.read(_HEAD_BYTES)
+    for segment in _children(head, 0, len(head)):
+        if segment.identity == _SEGMENT:
+            found = (e.identity for e in _children(head, segment.data, segment.end) if e.identity in {_CUES, _CLUSTER})
+            return next(found, None) == _CUES
+    return False
 
 
 def _rewrite(head: bytearray, width: int, height: int) -> tuple[int, int] | None:
