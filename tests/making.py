@@ -1,0 +1,139 @@
+"""Makers of small clips with known content."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+
+from yomikomi.core.video.standards import FieldOrder
+from yomikomi.sim.canvas import Raster
+from yomikomi.sim.programme import Programme
+
+Luma = NDArray[np.uint8]
+
+
+def programme_frames(count: int, *, width: int = 320, height: int = 240, seed: int = 4, rate: Fraction = Fraction(25)) -> list[Luma]:
+    """Luma of whole pictures of a lively programme, one for each frame instant: progressive."""
+    programme = Programme(seed, mixture="lively", rate=rate)
+    raster = Raster(width, height)
+    return [np.ascontiguousarray(programme.draw(number, number / rate, raster)[..., 0]) for number in range(count)]
+
+
+def sliding_frames(count: int, *, width: int = 320, height: int = 240, speed: float = 3.0, seed: int = 1) -> list[Luma]:
+    """A smooth random texture that slides sideways by ``speed`` samples a picture."""
+    rng = np.random.default_rng(seed)
+    wide = width + round(count * speed) + 16
+    texture = rng.normal(0, 1, (height, wide))
+    kernel = np.hanning(11) / np.hanning(11).sum()
+    for axis in (0, 1):
+        texture = np.apply_along_axis(lambda line: np.convolve(line, kernel, mode="same"), axis, texture)
+    texture = 120 + 45 * texture / texture.std()
+    columns = np.arange(width)
+    frames = []
+    for number in range(count):
+        place = columns + number * speed
+        low = np.floor(place).astype(int)
+        part = place - low
+        frames.append(np.clip((1 - part) * texture[:, low] + part * texture[:, low + 1], 16, 235).astype(np.uint8))
+    return frames
+
+
+def interlace(pictures: Sequence[Luma], order: FieldOrder) -> list[Luma]:
+    """Every two pictures become the two fields of one frame; the first one gives the field that comes first."""
+    frames = []
+    for first, second in zip(pictures[::2], pictures[1::2], strict=False):
+        frame = np.empty_like(first)
+        parity = 0 if order is FieldOrder.TFF else 1
+        frame[parity::2], frame[1 - parity :: 2] = first[parity::2], second[1 - parity :: 2]
+        frames.append(frame)
+    return frames
+
+
+def noisy(frames: Iterable[Luma], sigma: float, seed: int = 7) -> list[Luma]:
+    rng = np.random.default_rng(seed)
+    return [np.clip(frame + rng.normal(0, sigma, frame.shape), 0, 255).astype(np.uint8) for frame in frames]
+
+
+def write_clip(
+    path: Path,
+    frames: Sequence[Luma],
+    *,
+    rate: Fraction | int = 25,
+    codec: str = "libx264",
+    options: dict[str, str] | None = None,
+    stamps: Sequence[int] | None = None,
+    stamp_base: Fraction | None = None,
+    sound_seconds: float = 0.0,
+    sound_level: float = 0.3,
+    silence: tuple[float, float] | None = None,
+    sound_channels: int = 1,
+    sample_aspect: Fraction | None = None,
+    metadata: dict[str, str] | None = None,
+) -> Path:
+    """A file with these luma pictures, grey chroma, and a 440 Hz tone if asked for.
+
+    Parameters
+    ----------
+    stamps : a time stamp for each frame in ticks of ``stamp_base`` (the frame period if not given).
+    """
+    rate = Fraction(rate)
+    height, width = frames[0].shape
+    with av.open(str(path), "w") as sink:
+        sink.metadata.update(metadata or {})
+        video = sink.add_stream(codec, rate=rate, options=options or ({"preset": "ultrafast", "crf": "16"} if codec == "libx264" else {}))
+        video.width, video.height, video.pix_fmt = width, height, "yuv420p"
+        if stamp_base is not None:
+            video.codec_context.time_base = stamp_base
+        if sample_aspect is not None:
+            video.sample_aspect_ratio = sample_aspect
+            video.codec_context.sample_aspect_ratio = sample_aspect
+        tone = sink.add_stream(
+            "aac" if path.suffix == ".mp4" else "pcm_s16le", rate=48_000, layout="mono" if sound_channels == 1 else "stereo"
+        )
+        for number, luma in enumerate(frames):
+            frame = av.VideoFrame(width, height, "yuv420p")
+            for plane, samples in zip(frame.planes, (luma, None, None), strict=True):
+                view = np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, -1)
+                view[:, : plane.width] = 128 if samples is None else samples
+            frame.pts = stamps[number] if stamps is not None else number
+            frame.time_base = stamp_base or 1 / rate
+            sink.mux(video.encode(frame))
+        sink.mux(video.encode(None))
+        if sound_seconds:
+            for block in tone_blocks(sound_seconds, sound_level, silence, sound_channels):
+                sink.mux(tone.encode(block))
+            sink.mux(tone.encode(None))
+    return path
+
+
+def tone_blocks(seconds: float, level: float, silence: tuple[float, float] | None, channels: int) -> Iterable[av.AudioFrame]:
+    t = np.arange(round(seconds * 48_000)) / 48_000
+    wave = level * np.sin(2 * np.pi * 440 * t)
+    if silence:
+        wave[(t >= silence[0]) & (t < silence[1])] = 0.0
+    for start in range(0, len(wave), 1024):
+        piece: NDArray[Any] = np.repeat(wave[start : start + 1024].astype(np.float32)[None, :], channels, axis=0)
+        block = av.AudioFrame.from_ndarray(np.ascontiguousarray(piece), format="fltp", layout="mono" if channels == 1 else "stereo")
+        block.sample_rate, block.pts, block.time_base = 48_000, start, Fraction(1, 48_000)
+        yield block
+
+
+def decode_luma(path: Path) -> list[Luma]:
+    """All pictures of a file, luma as stored."""
+    found = []
+    with av.open(str(path)) as container:
+        for frame in container.decode(video=0):
+            plane = frame.planes[0]
+            found.append(np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, -1)[:, : plane.width].copy())
+    return found
+
+
+def psnr(one: NDArray[Any], two: NDArray[Any]) -> float:
+    error = float(np.mean((one.astype(float) - two.astype(float)) ** 2))
+    return 99.0 if error == 0 else 10 * float(np.log10(255**2 / error))
