@@ -30,7 +30,8 @@ def sliding_frames(count: int, *, width: int = 320, height: int = 240, speed: fl
     rng = np.random.default_rng(seed)
     wide = width + round(count * speed) + 16
     texture = rng.normal(0, 1, (height, wide))
-    kernel = np.hanning(11) / np.hanning(11).sum()
+    window = np.hanning(max(11, round(6 * speed)))  # detail wider than the step between two fields
+    kernel = window / window.sum()
     for axis in (0, 1):
         texture = np.apply_along_axis(lambda line: np.convolve(line, kernel, mode="same"), axis, texture)
     texture = 120 + 45 * texture / texture.std()

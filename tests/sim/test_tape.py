@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 from fractions import Fraction
 
@@ -135,9 +136,9 @@ def test_a_programme_cuts_every_few_seconds_and_never_to_itself() -> None:
     for mixture in MIXTURES:
         shots = Programme(5, mixture=mixture).shots(3000)
         assert all(2 <= shot.length / 29.97 <= 6 for shot in shots)
-        assert all(b.start == a.start + a.length for a, b in zip(shots, shots[1:], strict=False))
+        assert all(b.start == a.start + a.length for a, b in itertools.pairwise(shots))
         if len(MIXTURES[mixture]) > 1:
-            assert all(a.scene != b.scene for a, b in zip(shots, shots[1:], strict=False))
+            assert all(a.scene != b.scene for a, b in itertools.pairwise(shots))
     assert {SCENES[name].pace for name in MIXTURES["mixed"]} >= {"slow", "fast"}
 
 

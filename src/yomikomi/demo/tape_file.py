@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import dataclass
 from pathlib import Path
 
 from yomikomi.core.capture.recorder import Recorder
+from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.video.source import SourceEnded
 from yomikomi.core.work import Reporter
 from yomikomi.sim.player import TapePlayer, TapePlayerSpec
@@ -38,7 +40,8 @@ def simulate_to(request: SimulateRequest, reporter: Reporter) -> int:
     except SourceEnded:
         recorder.close()
     except BaseException:
-        recorder.close()
+        with contextlib.suppress(UnfinishedError):
+            recorder.close()
         request.path.unlink(missing_ok=True)
         raise
     return recorder.frames

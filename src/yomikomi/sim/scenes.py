@@ -107,6 +107,16 @@ class HarbourWater(Scene):
         image = raster.view(self.texture, x=self.start_x + self.pan * t, y=self.start_y)
         shore = (TEXTURE_HEIGHT * 0.5 - self.start_y - raster.first) / raster.step
         first = int(np.ceil(shore)) + 2
+        if first < raster.lines:
+            self._ripple(image, first, t, raster)
+        x, y = self.boat_x + self.boat_speed * t, 372 + 4 * np.sin(1.7 * t)
+        raster.polygon(image, np.array([[x, y], [x + 190, y], [x + 160, y + 34], [x + 26, y + 34]]), (60, 112, 168))
+        raster.polygon(image, np.array([[x + 70, y - 42], [x + 120, y - 42], [x + 126, y], [x + 62, y]]), (206, 124, 130))
+        raster.polygon(image, limb(x + 95, y - 42, x + 95, y - 118, 5), (40, 128, 128))
+        return image
+
+    def _ripple(self, image: Image, first: int, t: float, raster: Raster) -> None:
+        """Waves on all lines from ``first`` down, the larger the nearer."""
         water = image[first:]
         lines = raster.first + raster.step * np.arange(first, raster.lines, dtype=np.float32)
         columns = np.arange(raster.width, dtype=np.float32)
@@ -115,11 +125,6 @@ class HarbourWater(Scene):
         map_x = columns[None, :] + shift[:, None].astype(np.float32)
         map_y = np.arange(len(lines), dtype=np.float32)[:, None] + np.sin(columns / 23 + 3.1 * t)[None, :] / raster.step
         image[first:] = cv2.remap(water, map_x, map_y.astype(np.float32), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
-        x, y = self.boat_x + self.boat_speed * t, 372 + 4 * np.sin(1.7 * t)
-        raster.polygon(image, np.array([[x, y], [x + 190, y], [x + 160, y + 34], [x + 26, y + 34]]), (60, 112, 168))
-        raster.polygon(image, np.array([[x + 70, y - 42], [x + 120, y - 42], [x + 126, y], [x + 62, y]]), (206, 124, 130))
-        raster.polygon(image, limb(x + 95, y - 42, x + 95, y - 118, 5), (40, 128, 128))
-        return image
 
 
 class StallPan(Scene):

@@ -42,6 +42,7 @@ class Recorder:
         self._source = source
         self._rate = source.standard.rate
         self._closed = False
+        self._failed: UnfinishedError | None = None
         try:
             self._container = av.open(str(path), "w", format="matroska", container_options=_CONTAINER_OPTIONS)
         except OSError as error:
@@ -81,16 +82,23 @@ class Recorder:
         self._mux(self._sound.encode(frame))
 
     def close(self) -> None:
-        """Finish the file. On a full drive the file stays as it is: Matroska loses only its index."""
+        """Finish the file. Raises like the writing methods when the last of it could not be written and nobody was told yet;
+        on a full drive the file stays as it is: Matroska loses only its index."""
         if self._closed:
             return
         self._closed = True
-        with contextlib.suppress(OSError):
+        told = self._failed
+        try:
             self._mux(self._video.encode(None))
             self._mux(self._sound.encode(None))
-        self._close_container()
-        with contextlib.suppress(OSError):
-            self._mark_shape()  # closing may have written the header anew
+        except UnfinishedError:
+            pass
+        finally:
+            self._close_container()
+            with contextlib.suppress(OSError):
+                self._mark_shape()  # closing may have written the header anew
+        if self._failed is not None and told is None:
+            raise self._failed
 
     def _mark_shape(self) -> None:
         standard = self._source.standard
@@ -98,9 +106,12 @@ class Recorder:
 
     def _close_container(self) -> None:
         for _ in range(2):  # the first close of a file on a full drive raises and leaves it open (findings)
-            with contextlib.suppress(OSError, av.error.FFmpegError):
+            try:
                 self._container.close()
-                break
+            except OSError as error:
+                self._failed = self._failed or _translate(error, self.path)
+            else:
+                return
 
     def _add_video(self) -> av.VideoStream:
         standard = self._source.standard
@@ -125,7 +136,8 @@ class Recorder:
             try:
                 self._container.mux(packet)
             except OSError as error:
-                raise _translate(error, self.path) from error
+                self._failed = _translate(error, self.path)
+                raise self._failed from error
 
 
 def _translate(error: OSError, path: Path) -> UnfinishedError:

@@ -16,7 +16,7 @@ from pathlib import Path
 
 from yomikomi.core.capture.health import SILENT_DB, CaptureStatus, Health, Preview, level_db
 from yomikomi.core.capture.recorder import Recorder
-from yomikomi.core.errors import DriveFullError, SourceLostError, YomikomiError
+from yomikomi.core.errors import DriveFullError, SourceLostError, UnfinishedError, YomikomiError
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.planes import frame_from_planes, rgb
 from yomikomi.core.video.rates import seconds_that_fit
@@ -117,6 +117,7 @@ class _Pass:
         self.peak = self.rms = SILENT_DB
         self.status_at = 0.0
         self.ticks = 0
+        self.kept = 0
         self.status: CaptureStatus | None = None
 
     def run(self) -> CaptureResult:
@@ -131,14 +132,17 @@ class _Pass:
         finally:
             self.reader.stop.set()
             self._drain()
-            if self.recorder:
-                self.recorder.close()
+            try:
+                if self.recorder:
+                    self.recorder.close()
+            except DriveFullError as error:
+                trouble, remedy = error.message, error.remedy
         if self.reader.error:
             trouble, remedy = self.reader.error.message, self.reader.error.remedy
         health = self.reader.health
         return CaptureResult(
             path=self.request.path,
-            frames=self.recorder.frames if self.recorder else health.frames,
+            frames=self.recorder.frames if self.recorder else self.kept,
             seconds=self.ticks / self.rate,
             late=health.late,
             dropped=health.dropped,
@@ -161,6 +165,7 @@ class _Pass:
 
     def _keep(self, picture: Picture, sound: SoundBlock) -> None:
         self.ticks = picture.number + 1
+        self.kept += 1
         self.peak, self.rms = level_db(sound.samples)
         if not self.recorder:
             return
@@ -254,4 +259,6 @@ def capture(request: CaptureRequest, reporter: Reporter) -> CaptureResult:
     """
     if request.path is not None and request.path.exists():
         raise YomikomiError(f"{request.path.name} exists already.", remedy="Nothing was overwritten; use another name.")
+    if request.path is not None and not request.path.parent.is_dir():
+        raise UnfinishedError(f"The folder {request.path.parent.name}/ is not there.", remedy="Connect its drive, or make it again.")
     return _Pass(request, reporter).run()

@@ -37,40 +37,51 @@ def judge_rate(stamps: list[int | None], *, time_base: Fraction, declared: Fract
     if len(known) < 3 or len(known) < len(stamps) // 2:
         return RateVerdict(declared or Fraction(25), True, 0, 0, "header")
     steps = np.diff(known)
-    steps = steps[steps > 0]
-    if not len(steps):
+    forward = steps[steps > 0]
+    if not len(forward):
         return RateVerdict(declared or Fraction(25), False, 0, 0, "header")
-    nominal, told_by = _nominal(known, steps, time_base, declared)
-    period = float(1 / (nominal * time_base))
-    gaps = [round(step / period) - 1 for step in steps if step > 1.5 * period + 1 and _whole(step / period)]
-    constant = _constant(known, period)
-    return RateVerdict(nominal, constant, len(gaps) if not constant else 0, sum(gaps) if not constant else 0, told_by)
+    # How many frames each step stands for; an odd one out moves neither the number of a frame nor the slope much.
+    jumps = np.round(steps / float(np.median(forward))).astype(np.int64)
+    numbers = np.concatenate([[0], np.cumsum(jumps)])
+    nominal, told_by = _nominal(known, numbers, forward, time_base, declared)
+    wide = jumps[jumps > 1]
+    constant = not len(wide) and _in_place(known, float(1 / (nominal * time_base)))
+    return RateVerdict(nominal, constant, len(wide), int((wide - 1).sum()), told_by)
 
 
-def _nominal(known: NDArray[np.int64], steps: NDArray[np.int64], time_base: Fraction, declared: Fraction | None) -> tuple[Fraction, str]:
-    typical = float(np.median(steps))
-    usual = steps[np.abs(steps - typical) <= max(1.0, 0.25 * typical)]
-    ticks, count = Fraction(int(usual.sum())), len(usual)
-    measured = 1 / (ticks / count * time_base)
-    if len(set(usual.tolist())) == 1 and time_base < Fraction(1, 5000):
-        exact = 1 / (int(usual[0]) * time_base)  # a fine clock with one step: the rate is exact
+def _nominal(
+    known: NDArray[np.int64], numbers: NDArray[np.int64], forward: NDArray[np.int64], time_base: Fraction, declared: Fraction | None
+) -> tuple[Fraction, str]:
+    step = int(forward.min())
+    if time_base < Fraction(1, 5000) and not np.any(forward % step):
+        exact = 1 / (step * time_base)  # a fine clock whose steps are all multiples of one: the rate is exact
         return nearest_known_rate(exact, tolerance=2e-5) or exact, "time stamps"
-    # Rounded stamps (Matroska keeps whole milliseconds): the mean step is known to a tick over the whole length.
-    doubt = float(1 / ticks)
+    period, doubt = _slope(known, numbers)
+    measured = 1 / (Fraction(period) * time_base)
     if declared and abs(float(measured / declared) - 1) <= max(2 * doubt, 2e-5):
         return nearest_known_rate(declared, tolerance=1e-4) or declared, "time stamps and header"
     found = nearest_known_rate(measured, tolerance=max(1.5 * doubt, 2e-4))
     return (found, "time stamps") if found else (measured.limit_denominator(1001), "time stamps")
 
 
-def _constant(known: NDArray[np.int64], period: float) -> bool:
+def _slope(known: NDArray[np.int64], numbers: NDArray[np.int64]) -> tuple[float, float]:
+    """Ticks a frame by least squares, and the relative doubt about it (two standard errors).
+
+    Rounded stamps (Matroska keeps whole milliseconds) and jitter average out; the doubt cannot fall below half a tick at
+    either end of the whole.
+    """
+    x, y = numbers - numbers.mean(), known - known.mean()
+    spread = float((x * x).sum())
+    if spread == 0:
+        return float(np.median(np.diff(known))), 1.0
+    period = float((x * y).sum()) / spread
+    error = float(np.sqrt(((y - period * x) ** 2).sum() / max(1, len(known) - 2) / spread))
+    return period, 2 * error / period + 0.5 / abs(float(known[-1] - known[0]) or 1.0)
+
+
+def _in_place(known: NDArray[np.int64], period: float) -> bool:
     """Whether every frame stands in its place, within a tolerance, at this period."""
     if np.any(np.diff(known) <= 0):
         return False
-    places = (known - known[0]) / period
-    ideal = np.arange(len(known))
-    return bool(np.all(np.abs(places - ideal - np.median(places - ideal)) <= _TOLERANCE + 1.5 / period))
-
-
-def _whole(value: float) -> bool:
-    return abs(value - round(value)) < 0.2
+    off = (known - known[0]) / period - np.arange(len(known))
+    return bool(np.all(np.abs(off - np.median(off)) <= _TOLERANCE + 1.5 / period))
