@@ -113,6 +113,8 @@ class Chain:
             self._line = FilterLine(
                 self._filters(frame), template=frame, time_base=time_base, rate=self._rate, sample_aspect=self._source_aspect
             )
+        if frame is not None and not frame.duration:
+            frame.duration = max(1, round(1 / (self._rate * time_base)))  # else the last frame would count as no time at all
         for out in self._line.push(frame):
             stamp = out.pts or 0
             if self._first is None:
