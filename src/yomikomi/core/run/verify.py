@@ -25,6 +25,9 @@ from yomikomi.core.work import Reporter
 
 # How far sound may end from where it should: a packet of either codec and the encoder's priming (common practice).
 _SOUND_TOLERANCE_S = 0.1
+_REPORT_PERIOD_S = 0.1
+# Damaged packets after which a copy is given up.
+_MOST_ERRORS = 100
 # Sound that peaks above this in the source may not be silent in the copy.
 _AUDIBLE_DB = -50.0
 
@@ -51,21 +54,57 @@ class Expected:
     container: str
 
 
+@dataclass
+class _Seen:
+    """What one pass over a copy finds."""
+
+    base: Fraction
+    declared: Fraction | None
+    shape: tuple[int, int, Fraction]
+    colour: ColourTags
+    meters: list[SoundMeter]
+    stamps: list[int | None]
+    errors: int = 0
+
+
 def verify(expected: Expected, reporter: Reporter) -> list[Check]:
-    """Decode all of a copy and check it. Raises UnreadableError when it does not even open, CancelledError when stopped."""
+    """Decode all of a copy and check it; one that does not even open fails its first check. Raises CancelledError."""
     path = expected.encoded.path
-    started, told_at = time.monotonic(), 0.0
-    stamps: list[int | None] = []
-    errors = 0
+    try:
+        seen = _look(expected, reporter)
+    except UnreadableError as error:
+        return [Check(name="decodes whole", passed=False, found=error.message)]
+    if not seen.stamps:
+        return [Check(name="decodes whole", passed=False, found="no frame can be decoded")]
+    damage = "no errors" if not seen.errors else f"{seen.errors} damaged packets"
+    return [
+        Check(name="decodes whole", passed=seen.errors == 0, found=damage),
+        _frames(expected, seen.stamps),
+        _duration(expected, seen.stamps, seen.base),
+        _rate(expected, seen.stamps, seen.base, seen.declared),
+        *_sounds(expected, seen.meters),
+        _shape(expected, seen.shape),
+        _colour(expected, seen.colour),
+        _index(expected, path),
+    ]
+
+
+def _look(expected: Expected, reporter: Reporter) -> _Seen:
+    path, started, told_at = expected.encoded.path, time.monotonic(), 0.0
     with open_media(path) as container:
         picture = video_stream(container, path)
         picture.thread_type = "AUTO"
-        base = Fraction(picture.time_base or Fraction(1, 1000))
-        shape = (picture.width, picture.height, Fraction(picture.sample_aspect_ratio or 1))
-        colour = ColourTags.of(picture.codec_context)
         meters = {s.index: SoundMeter(s.codec_context.sample_rate or 48_000) for s in container.streams.audio}
+        seen = _Seen(
+            base=Fraction(picture.time_base or Fraction(1, 1000)),
+            declared=picture.average_rate,
+            shape=(picture.width, picture.height, Fraction(picture.sample_aspect_ratio or 1)),
+            colour=ColourTags.of(picture.codec_context),
+            meters=list(meters.values()),
+            stamps=[],
+        )
         packets = container.demux([picture, *container.streams.audio])
-        while True:
+        while seen.errors <= _MOST_ERRORS:
             reporter.check()
             try:
                 packet = next(packets)
@@ -73,33 +112,20 @@ def verify(expected: Expected, reporter: Reporter) -> list[Check]:
             except StopIteration:
                 break
             except (av.error.InvalidDataError, av.error.EOFError):
-                errors += 1
-                if errors > 100:
-                    break
+                seen.errors += 1
                 continue
             for frame in frames:
                 if isinstance(frame, av.VideoFrame):
-                    stamps.append(frame.pts)
+                    seen.stamps.append(frame.pts)
                 elif isinstance(frame, av.AudioFrame):
                     meters[packet.stream.index].feed(frame)
             now = time.monotonic()
-            if now - told_at > 0.1:
+            if now - told_at > _REPORT_PERIOD_S:
                 told_at = now
-                part = min(1.0, len(stamps) / max(1, expected.encoded.frames))
+                part = min(1.0, len(seen.stamps) / max(1, expected.encoded.frames))
                 left = (now - started) * (1 - part) / part if part > 0.01 else 0.0
-                reporter.report(CopyProgress("verifying", part, len(stamps), expected.encoded.size_bytes, left))
-    if not stamps:
-        raise UnreadableError(f"{path.name} holds no frame that can be decoded.", remedy="Copy again.", path=path)
-    return [
-        Check(name="decodes whole", passed=errors == 0, found="no errors" if not errors else f"{errors} damaged packets"),
-        _frames(expected, stamps),
-        _duration(expected, stamps, base),
-        _rate(expected, stamps, base, picture.average_rate),
-        *_sounds(expected, list(meters.values())),
-        _shape(expected, shape),
-        _colour(expected, colour),
-        _index(expected, path),
-    ]
+                reporter.report(CopyProgress("verifying", part, len(seen.stamps), expected.encoded.size_bytes, left))
+    return seen
 
 
 def _frames(expected: Expected, stamps: list[int | None]) -> Check:
