@@ -1,0 +1,148 @@
+"""The command line as scripts use it: real processes, JSON and nothing else on standard output, exit codes, one-line errors."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+
+from tests.making import sliding_frames, write_clip
+from yomikomi.core.video.media import probe
+
+
+def yomikomi(*words: str | Path, code: int = 0, home: Path | None = None) -> subprocess.CompletedProcess[str]:
+    environment = {k: v for k, v in os.environ.items() if k not in {"DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"}}
+    if home:
+        environment |= {"HOME": str(home), "XDG_DATA_HOME": str(home)}
+    command = [sys.executable, "-m", "yomikomi", *map(str, words)]
+    done = subprocess.run(command, capture_output=True, text=True, env=environment, timeout=240, check=False)
+    assert done.returncode == code, done.stderr
+    if code:
+        assert done.stdout == ""
+        assert done.stderr.startswith("yomikomi: ")
+        assert done.stderr.count("\n") == 1
+        assert "Traceback" not in done.stderr
+    return done
+
+
+def answer(*words: str | Path) -> dict[str, Any]:
+    done = yomikomi(*words, "--json")
+    return json.loads(done.stdout)  # type: ignore[no-any-return]
+
+
+@pytest.fixture(scope="module")
+def schemas() -> dict[str, Any]:
+    return json.loads(yomikomi("schema").stdout)  # type: ignore[no-any-return]
+
+
+@pytest.fixture(scope="module")
+def made(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, dict[str, Any]]:
+    folder = tmp_path_factory.mktemp("cli")
+    path, told = folder / "tape.mkv", folder / "truth.json"
+    wanted = ["--standard", "525i", "--field-order", "bff", "--seconds", "2", "--seed", "7", "--scenes", "lively"]
+    document = answer("simulate", *wanted, "-o", path, "--truth", told)
+    assert json.loads(told.read_text()) == document["truth"]
+    return path, document
+
+
+def test_simulate_then_read_finds_what_was_put_in(made: tuple[Path, dict[str, Any]], schemas: dict[str, Any]) -> None:
+    path, document = made
+    jsonschema.validate(document, schemas["simulate"])
+    reading = answer("read", path)
+    jsonschema.validate(reading, schemas["read"])
+    truth = document["truth"]
+    assert reading["scan"]["kind"] == truth["scan"]["kind"] == "interlaced"
+    assert reading["scan"]["field_order"] == truth["scan"]["field_order"] == "bff"
+    assert 0.8 < reading["scan"]["confidence"] <= 1
+    assert reading["rate"]["nominal"] == truth["rate"] == "30000/1001"
+    assert reading["rate"]["constant"] is True
+    assert (reading["geometry"]["width"], reading["geometry"]["height"]) == (truth["width"], truth["height"])
+    assert Fraction(reading["geometry"]["sample_aspect"]) == Fraction(truth["sample_aspect"])
+    assert reading["duration_seconds"] == pytest.approx(truth["seconds"], abs=0.01)
+    assert len(reading["sound"]) == 1
+
+
+def test_predict_then_copy(made: tuple[Path, dict[str, Any]], schemas: dict[str, Any], tmp_path: Path) -> None:
+    path, _ = made
+    how = ["--codec", "h264", "--quality", "24", "--speed", "superfast"]
+    told = answer("predict", path, *how)
+    jsonschema.validate(told, schemas["predict"])
+    assert told["size_bytes"]["low"] <= told["size_bytes"]["expected"] <= told["size_bytes"]["high"]
+    assert told["quality"]["metric"] == "ssim_db"
+    assert told["encode_seconds"]["expected"] > 0
+    copy = answer("copy", path, "-o", tmp_path / "c.mp4", *how, "--predict")
+    jsonschema.validate(copy, schemas["copy"])
+    assert copy["verified"] is True
+    assert copy["frames"] == 120  # double rate, as the reading asks for
+    assert copy["size_bytes"] == (tmp_path / "c.mp4").stat().st_size
+    assert copy["predicted"]["size_bytes"]["low"] <= copy["size_bytes"] <= copy["predicted"]["size_bytes"]["high"]
+    assert all(check["passed"] for check in copy["checks"])
+    plain = answer("copy", path, "-o", tmp_path / "c.mkv", "--codec", "av1", "--quality", "45", "--speed", "12", "--deinterlace", "single")
+    assert plain["frames"] == 60
+    assert plain["predicted"] is None
+    assert probe(tmp_path / "c.mkv").container == "matroska"
+
+
+def test_words_for_people(made: tuple[Path, dict[str, Any]]) -> None:
+    told = yomikomi("read", made[0]).stdout
+    assert told.startswith("Interlaced, bottom field first (")
+    assert "29.97 frames a second, constant" in told
+
+
+def test_wrong_use_is_2(made: tuple[Path, dict[str, Any]], tmp_path: Path) -> None:
+    path, _ = made
+    assert "no codec" not in yomikomi("copy", path, "-o", tmp_path / "x.mp4", "--codec", "mpeg9", "--quality", "20", code=2).stderr
+    assert "quality 0 to 51" in yomikomi("predict", path, "--codec", "h264", "--quality", "99", code=2).stderr
+    assert "knows no speed" in yomikomi("predict", path, "--codec", "av1", "--quality", "30", "--speed", "fast", code=2).stderr
+    assert "already" in yomikomi("copy", path, "-o", path, "--codec", "h264", "--quality", "20", code=2).stderr
+    assert "already" in yomikomi("simulate", "-o", path, code=2).stderr
+    assert "ends in .mkv" in yomikomi("simulate", "-o", tmp_path / "x.avi", code=2).stderr
+    yomikomi("dance", code=2)
+    yomikomi("read", code=2)
+    yomikomi("schema", "poem", code=2)
+    progressive = write_clip(tmp_path / "p.mp4", sliding_frames(60, width=160, height=120))
+    assert (
+        "no fields"
+        in yomikomi(
+            "copy", progressive, "-o", tmp_path / "y.mp4", "--codec", "h264", "--quality", "20", "--deinterlace", "double", code=2
+        ).stderr
+    )
+
+
+def test_unreadable_input_is_3(tmp_path: Path) -> None:
+    empty, letters = tmp_path / "empty.mkv", tmp_path / "letters.mp4"
+    empty.touch()
+    letters.write_text("letters")
+    for path in (empty, letters, tmp_path / "gone.mkv", tmp_path):
+        assert yomikomi("read", path, "--json", code=3).stderr.count(".") >= 2  # what is wrong, and what to do
+    yomikomi("predict", empty, "--codec", "h264", "--quality", "20", code=3)
+    yomikomi("copy", letters, "-o", tmp_path / "c.mp4", "--codec", "h264", "--quality", "20", code=3)
+    assert not (tmp_path / "c.mp4").exists()
+
+
+def test_what_cannot_be_finished_is_4(made: tuple[Path, dict[str, Any]], tmp_path: Path) -> None:
+    path, _ = made
+    nowhere = tmp_path / "no folder" / "c.mp4"
+    assert "not there" in yomikomi("copy", path, "-o", nowhere, "--codec", "h264", "--quality", "30", "--speed", "ultrafast", code=4).stderr
+    assert "no display" in yomikomi(code=4, home=tmp_path).stderr
+
+
+def test_one_schema_by_name(schemas: dict[str, Any]) -> None:
+    assert json.loads(yomikomi("schema", "read").stdout) == schemas["read"]
+    assert set(schemas) == {"read", "predict", "copy", "simulate", "trials"}
+
+
+def test_the_demo_without_a_display_does_the_main_job(tmp_path: Path) -> None:
+    """Simulate, capture, read, predict, copy, verify, with a closing table; and again in the same workspace."""
+    done = yomikomi("demo", "--workspace", tmp_path / "demo", home=tmp_path)
+    for words in ("no display", "Interlaced, top field first", "checks passed", "copy and verify", "verified"):
+        assert words in done.stdout, words
+    assert len(list((tmp_path / "demo" / "takes").iterdir())) == 1
+    assert len(list((tmp_path / "demo" / "copies").iterdir())) == 1
