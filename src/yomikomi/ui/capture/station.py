@@ -181,7 +181,7 @@ class CaptureStation(Station):
         left = spoken(status.seconds_left) if status.bits_per_second else "–"
         rate = bit_rate_text(status.bits_per_second) if status.bits_per_second else "–"
         for key, words in (
-            ("elapsed", clock(status.seconds)),
+            ("elapsed", clock(int(status.seconds))),
             ("frames", str(status.frames)),
             ("late", str(status.late)),
             ("dropped", str(status.dropped)),
@@ -192,7 +192,7 @@ class CaptureStation(Station):
         ):
             self.figures[key].setText(words)
         if status.recording:
-            self._alarm_words.setText(f"RECORDING  {clock(status.seconds)}")
+            self._alarm_words.setText(f"RECORDING  {clock(int(status.seconds))}")
             self._alarm_lost.setText(f"{status.dropped} lost")
             self._alarm_left.setText(f"{left} left")
             self._alarm_rate.setText(rate)

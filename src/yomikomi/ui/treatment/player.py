@@ -94,7 +94,7 @@ class LoopPlayer(QWidget):
         """Hold, and go so many pictures of the faster side forward or back."""
         self.held = True
         rate = max(self.before._rate, self.after._rate)
-        self._at = (round(self._at * rate) + frames) / rate
+        self._at = (int(self._at * rate + 1e-6) + frames) / rate
         self._show()
 
     def _tick(self) -> None:

@@ -1,0 +1,86 @@
+"""Starting: what is loaded, what the demo makes, and that the library underneath is sound."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from tests.ui.conftest import Opener
+from yomikomi.core.reading.models import Reading
+from yomikomi.demo import maker as demo
+from yomikomi.demo.maker import DemoMaker, fill
+from yomikomi.ui.background import JobRunner
+from yomikomi.ui.shell.window import MainWindow
+
+
+def test_the_qt_wheel_keeps_its_references(qapp: object) -> None:
+    """Qt's wheel 6.12 loses a reference to None at every call under Python 3.11, which ends the process after minutes."""
+    from PySide6.QtWidgets import QApplication
+
+    before = sys.getrefcount(None)
+    for _ in range(500):
+        QApplication.processEvents()
+    assert sys.getrefcount(None) > before - 250
+
+
+def test_the_window_starts_without_what_it_does_not_need() -> None:
+    """Encoders' and plots' libraries come when they are first used: this is what keeps the start short."""
+    script = (
+        "import sys, os; os.environ['QT_QPA_PLATFORM'] = 'offscreen'\n"
+        "import yomikomi.ui.app, yomikomi.cli.app\n"
+        "print(*[name for name in ('cv2', 'scipy', 'pyqtgraph', 'alembic', 'rich', 'skimage') if name in sys.modules])"
+    )
+    told = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout.split()
+    assert told == []
+
+
+@pytest.fixture(scope="module")
+def finished(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return tmp_path_factory.mktemp("demo") / "Kamome Bay"
+
+
+def test_the_demo_fills_itself_while_the_window_is_used(
+    open_window: Opener, finished: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(demo, "usual_recipes", lambda **how: [r for r in _all_recipes(**how) if r.codec == "h264"])
+    window = open_window(finished)
+    made = fill(window.state)
+    assert made is not None
+    window.show_station("reading")  # a person looks around meanwhile
+    qtbot.waitUntil(lambda: made.done, timeout=120_000)
+    views = {view.label: view for view in window.state.carriers}
+    assert set(views) == {"K-001", "K-002", "K-004"}
+    assert views["K-001"].progress == 8
+    assert isinstance(views["K-001"].reading, Reading)
+    assert views["K-001"].reading.scan.field_order == "tff"
+    assert (views["K-002"].progress, views["K-002"].next_station) == (1, "capture")
+    assert (views["K-004"].progress, views["K-004"].next_station) == (3, "reading")
+    assert "demo is ready" in " ".join(notice.text for notice in window.state.notices.history)
+
+
+def _all_recipes(**how: object):  # type: ignore[no-untyped-def]
+    from yomikomi.core.balance.recipes import usual_recipes
+
+    return usual_recipes(**how)  # type: ignore[arg-type]
+
+
+def test_a_filled_demo_is_left_alone(open_window: Opener, finished: Path) -> None:
+    window = open_window(finished)
+    assert len(window.state.carriers) == 3
+    assert fill(window.state) is None
+
+
+def test_a_demo_that_was_cut_off_goes_on(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The next step follows from what is there: after the first start was ended during its first job, K-001 is played again."""
+    asked: list[str] = []
+    monkeypatch.setattr(JobRunner, "start", lambda _self, _function, _request, *, name, **_how: asked.append(name))
+    fill(window.state)
+    assert asked == ["playing K-001"]
+    again = fill(window.state)
+    assert isinstance(again, DemoMaker)
+    assert asked == ["playing K-001", "playing K-001"]
+    assert len(window.state.record.carriers()) == 2

@@ -1,0 +1,529 @@
+"""Each station by itself: what it says when there is nothing, bad input, limits, overruling, stopping, and the keys."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QImage, QMouseEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton, QToolButton
+from pytestqt.qtbot import QtBot
+
+from tests.making import sliding_frames, write_clip
+from tests.ui.conftest import Opener
+from yomikomi.core.balance.models import Estimate, TrialPoint, TrialSet, TriedSegment
+from yomikomi.core.balance.recipes import recipe_for
+from yomikomi.core.capture.session import CaptureResult
+from yomikomi.core.errors import YomikomiError
+from yomikomi.core.ledger.record import Record
+from yomikomi.core.ledger.workspace import Workspace
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.treatment.chain import Deinterlace, Treatment, recommended
+from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.work import JobState, Reporter
+from yomikomi.core.work.notices import Weight
+from yomikomi.sim.player import TapePlayerSpec
+from yomikomi.ui.actions import ACTIONS, STATIONS
+from yomikomi.ui.app import MAKERS
+from yomikomi.ui.balance.station import BalanceStation
+from yomikomi.ui.capture.station import CaptureStation
+from yomikomi.ui.ledger.station import LedgerStation
+from yomikomi.ui.reading.station import ReadingStation
+from yomikomi.ui.run.station import RunStation
+from yomikomi.ui.shelf.model import length_words, state_of
+from yomikomi.ui.shelf.station import ShelfStation
+from yomikomi.ui.shell.goto import all_targets, match
+from yomikomi.ui.shell.window import MainWindow
+from yomikomi.ui.treatment.station import TreatmentStation, options_for
+from yomikomi.ui.widgets.basics import ElidedLabel
+from yomikomi.ui.widgets.meters import LevelMeter
+from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb
+
+TAPE = TapePlayerSpec(seed=2, mixture="still")
+
+
+def put_carrier(record: Record, label: str = "K-001", spec: TapePlayerSpec = TAPE) -> int:
+    return record.add_carrier(label=label, title="Lantern parade", kind="vhs", standard="525i", nominal_seconds=7080, source=spec.to_json())
+
+
+def put_take(record: Record, tape: Path, reading: Reading) -> int:
+    """A carrier that has been captured and read: its take is a link to the shared tape."""
+    carrier = put_carrier(record)
+    take, path = record.begin_take(carrier)
+    path.symlink_to(tape)
+    record.end_take(take, CaptureResult(path, 90, 3.003, 0, 0, tape.stat().st_size))
+    record.save_reading(take, reading)
+    return take
+
+
+def trial_set(limit: float = 1e6) -> TrialSet:
+    def point(codec: str, quality: int, size: float, db: float) -> TrialPoint:
+        return TrialPoint(
+            recipe=recipe_for(codec, quality, speed="medium" if codec != "av1" else "6"), ssim_db=db, psnr_db=30, tried_frames=90,
+            size_bytes=Estimate(expected=size, low=size * 0.97, high=size * 1.03), encode_seconds=Estimate(expected=9, low=6, high=13),
+        )  # fmt: skip
+
+    points = [point("h264", q, 4 * limit * 0.8 ** (q - 17), 18 - 0.5 * (q - 17)) for q in (17, 20, 24, 29)]
+    points += [point("av1", q, 2 * limit * 0.93 ** (q - 16), 17.5 - 0.2 * (q - 16)) for q in (16, 28, 36, 48)]
+    return TrialSet(
+        deinterlace="double", field_order="tff", rate="60000/1001", frames=180, duration_seconds=3.003, sound_bytes=30_000,
+        segments=[TriedSegment(first_frame=0, frames=90, role="whole")], whole=True, points=points, trial_seconds=9,
+    )  # fmt: skip
+
+
+@pytest.fixture
+def read_window(window: MainWindow, tape: Path, tape_reading: Reading) -> MainWindow:
+    put_take(window.state.record, tape, tape_reading)
+    window.state.reload()
+    return window
+
+
+@pytest.fixture
+def balanced(read_window: MainWindow) -> tuple[MainWindow, BalanceStation]:
+    view = read_window.state.current
+    assert view is not None
+    assert view.take is not None
+    read_window.state.record.choose_treatment(view.take.id, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
+    read_window.state.record.save_trials(view.take.id, trial_set(), read_window.state.record.workspace.folder / "trials")
+    read_window.state.reload()
+    read_window.show_station("balance")
+    station = read_window.station("balance")
+    assert isinstance(station, BalanceStation)
+    return read_window, station
+
+
+def test_an_empty_station_says_what_to_do(window: MainWindow) -> None:
+    for entry in STATIONS:
+        QTest.keySequence(window, f"Ctrl+{entry.number}")
+        assert window.current_key == entry.key
+        assert window.station(entry.key).sentence.text
+        if entry.key != "shelf":
+            window.station(entry.key).primary()  # does no harm
+    assert window.state.record.carriers() == []
+
+
+def test_every_station_has_a_maker_and_every_button_a_name(window: MainWindow) -> None:
+    assert set(MAKERS) == {entry.key for entry in STATIONS}
+    for entry in STATIONS:
+        station = window.station(entry.key)
+        for made in station.findChildren(QPushButton):
+            assert made.text() or made.accessibleName()
+        filled = [made for made in station.findChildren(QPushButton) if made.property("primary")]
+        assert len(filled) == 1, f"{entry.key} has {len(filled)} filled buttons"
+    for tool in window.findChildren(QToolButton):
+        assert tool.toolTip() or tool.text()
+
+
+def test_keys_are_unique() -> None:
+    keys = [f"Ctrl+{s.number}" for s in STATIONS] + [a.shortcut for a in ACTIONS]
+    assert len(keys) == len(set(keys))
+
+
+def test_going_by_name(window: MainWindow, qtbot: QtBot) -> None:
+    first = put_carrier(window.state.record)
+    second = put_carrier(window.state.record, "K-002")
+    window.state.reload()
+    assert window.state.current is not None
+    assert window.state.current.id == first
+    QTest.keySequence(window, "Ctrl+K")
+    box = next(w for w in QApplication.topLevelWidgets() if type(w).__name__ == "GoToBox" and w.isVisible())
+    QTest.keyClicks(box.line, "k-002")
+    QTest.keyClick(box.line, Qt.Key.Key_Return)
+    assert window.state.current.id == second
+    box = window.open_goto()
+    QTest.keyClicks(box.line, "ledg")
+    QTest.keyClick(box.line, Qt.Key.Key_Down)
+    QTest.keyClick(box.line, Qt.Key.Key_Up)
+    QTest.keyClick(box.line, Qt.Key.Key_Return)
+    assert window.current_key == "ledger"
+    assert [t.key for t in match(all_targets(window.state), "import files")] == ["import"]
+    assert match(all_targets(window.state), "xyzzy") == []
+    QTest.keySequence(window, "F1")
+    keys = next(w for w in QApplication.topLevelWidgets() if w.windowTitle() == "Keys" and w.isVisible())
+    keys.close()
+
+
+def test_bad_files_get_a_clear_word_and_no_carrier(window: MainWindow, qtbot: QtBot, tmp_path: Path, tape: Path) -> None:
+    shelf = window.station("shelf")
+    assert isinstance(shelf, ShelfStation)
+    empty, letters, cut = tmp_path / "empty.mkv", tmp_path / "letters.mp4", tmp_path / "cut.mkv"
+    empty.touch()
+    letters.write_text("letters")
+    cut.write_bytes(tape.read_bytes()[: tape.stat().st_size // 2])
+    for path, words in ((empty, "0 bytes"), (letters, "not footage"), (tmp_path / "gone.mkv", "no file")):
+        shelf.import_files([path])
+        qtbot.waitUntil(lambda w=words: w in window.notice_bar.text, timeout=5000)
+    assert window.state.carriers == []
+    shelf.import_files([cut])
+    qtbot.waitUntil(lambda: "taken in, but it is cut off" in window.notice_bar.text, timeout=5000)
+    assert [view.title for view in window.state.carriers] == ["cut"]
+    assert state_of(window.state.carriers[0])[0] == "look here"
+
+
+def test_intake_offers_free_labels_and_refuses_taken_ones(window: MainWindow) -> None:
+    shelf = window.station("shelf")
+    assert isinstance(shelf, ShelfStation)
+    assert shelf.form.label_line.text() == "K-001"
+    put_carrier(window.state.record)  # somebody else took it
+    window.state.reload()
+    assert shelf.form.label_line.text() == "K-002"
+    shelf.form.label_line.setText("K-001")
+    shelf.form.submit()
+    assert "already" in window.notice_bar.text
+    assert len(window.state.carriers) == 1
+    view = window.state.carriers[0]
+    assert (length_words(view), state_of(view)[1]) == ("1:58:00", "waits to be captured")
+    assert "mould" in shelf.form.caution.text()
+    assert "law differs" in shelf.form.caution.text()
+
+
+def test_a_crash_of_the_recording_worker_is_mended_at_once(window: MainWindow, qtbot: QtBot) -> None:
+    put_carrier(window.state.record)
+    window.state.reload()
+    window.show_station("capture")
+    station = window.station("capture")
+    assert isinstance(station, CaptureStation)
+    window.do("record")
+    qtbot.waitUntil(lambda: station.figures["elapsed"].text() == "0:00:02", timeout=20_000)
+    assert station.job is not None
+    os.kill(station.job.pid or 0, signal.SIGKILL)
+    qtbot.waitUntil(lambda: window.state.current is not None and window.state.current.take is not None
+                    and window.state.current.take.state == "mended", timeout=20_000)  # fmt: skip
+    assert not station.recording
+    assert "of it is safe" in window.notice_bar.text
+    history = " ".join(notice.text for notice in window.state.notices.history)
+    assert "ended unexpectedly" in history
+    assert station.start_button.text() == "Start the take"
+
+
+def test_a_program_killed_while_recording_mends_at_the_next_start(open_window: Opener, qtbot: QtBot, tmp_path: Path) -> None:
+    folder = tmp_path / "archive"
+    script = (
+        "import sys, time; from pathlib import Path\n"
+        "from yomikomi.core.capture.session import CaptureRequest, capture\n"
+        "from yomikomi.core.ledger.record import Record; from yomikomi.core.ledger.workspace import Workspace\n"
+        "from yomikomi.core.work import SilentReporter; from yomikomi.sim.player import TapePlayerSpec\n"
+        "record = Record(Workspace(Path(sys.argv[1]))); spec = TapePlayerSpec(seed=2, mixture='still')\n"
+        "take, path = record.begin_take(record.add_carrier(label='K-001', title='x', kind='vhs', source=spec.to_json()))\n"
+        "print('ready', flush=True); capture(CaptureRequest(spec, path, preview_height=0), SilentReporter())"
+    )
+    program = subprocess.Popen([sys.executable, "-c", script, str(folder)], stdout=subprocess.PIPE, text=True)
+    assert program.stdout is not None
+    assert program.stdout.readline() == "ready\n"
+    takes = folder / "takes"
+    until = time.monotonic() + 20
+    while sum(path.stat().st_size for path in takes.iterdir()) < 5_000_000:
+        assert time.monotonic() < until
+        time.sleep(0.05)
+    program.kill()
+    program.wait()
+    program.stdout.close()
+    window = open_window(folder)  # the lock went with the process
+    qtbot.waitUntil(lambda: "of it is safe" in window.notice_bar.text, timeout=20_000)
+    assert window.state.current is not None
+    assert window.state.current.take is not None
+    assert window.state.current.take.state == "mended"
+
+
+def test_looking_stops_when_leaving(window: MainWindow, qtbot: QtBot) -> None:
+    put_carrier(window.state.record)
+    window.state.reload()
+    window.show_station("capture")
+    station = window.station("capture")
+    assert isinstance(station, CaptureStation)
+    station.look()
+    qtbot.waitUntil(lambda: station.picture.image is not None, timeout=20_000)
+    assert not station.recording
+    assert station.look_button.text() == "Stop looking"
+    window.show_station("shelf")
+    qtbot.waitUntil(lambda: not window.state.jobs.jobs, timeout=5000)
+    assert list((window.state.record.workspace.folder / "takes").iterdir()) == []
+
+
+def test_closing_asks_while_recording_and_then_ends_in_order(window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    put_carrier(window.state.record)
+    window.state.reload()
+    window.show_station("capture")
+    station = window.station("capture")
+    assert isinstance(station, CaptureStation)
+    window.do("record")
+    qtbot.waitUntil(lambda: station.figures["elapsed"].text() == "0:00:01", timeout=20_000)
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.No)
+    assert not window.close()
+    assert station.recording
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Yes)
+    assert window.close()
+    view = window.state.record.carriers()[0]
+    assert view.take is not None
+    assert view.take.state == "whole"
+    assert view.take.seconds is not None
+    assert view.take.seconds >= 1
+
+
+def test_a_verdict_is_overruled_with_a_reason(read_window: MainWindow) -> None:
+    read_window.show_station("reading")
+    station = read_window.station("reading")
+    assert isinstance(station, ReadingStation)
+    assert "top field first" in station.sentence.text
+    dialog = station.overrule()
+    assert dialog is not None
+    dialog.choose("interlaced bff")
+    QTest.keyClicks(dialog.reason, "seen on the monitor")
+    QTest.mouseClick(dialog.accept_button, Qt.MouseButton.LeftButton)
+    assert station.sentence.text == "Interlaced, bottom field first, by your word."
+    view = read_window.state.current
+    assert view is not None
+    assert view.overrulings[0].reason == "seen on the monitor"
+    treatment = read_window.station("treatment")
+    assert isinstance(treatment, TreatmentStation)
+    read_window.show_station("treatment")
+    assert treatment.chosen == Treatment(Deinterlace.DOUBLE, FieldOrder.BFF)
+    dialog = station.overrule()
+    assert dialog is not None
+    dialog.reject()
+    assert len(read_window.state.record.carriers()[0].overrulings) == 1
+
+
+def test_frames_are_stepped_by_keyboard_and_shown_at_their_shape(read_window: MainWindow, qtbot: QtBot) -> None:
+    read_window.show_station("reading")
+    station = read_window.station("reading")
+    assert isinstance(station, ReadingStation)
+    station.strips.choose(10)
+    for key, meant in ((Qt.Key.Key_Right, 11), (Qt.Key.Key_Left, 10), (Qt.Key.Key_PageDown, 40), (Qt.Key.Key_PageUp, 10)):
+        QTest.keyClick(station.strips, key)
+        assert station.strips._frame == meant
+    qtbot.waitUntil(lambda: "frame 10" in station.viewer._place.text(), timeout=5000)
+    area = station.viewer.whole.picture_area()
+    assert area.width() / area.height() == pytest.approx(4 / 3, abs=0.01)
+    station.strips.choose(10_000)
+    assert station.strips._frame == 89
+
+
+def test_reading_can_be_stopped_and_a_vanished_take_is_told(read_window: MainWindow, qtbot: QtBot) -> None:
+    read_window.show_station("reading")
+    station = read_window.station("reading")
+    assert isinstance(station, ReadingStation)
+    window = read_window
+    window.do("read")
+    assert station.job is not None
+    qtbot.waitUntil(lambda: station.job is not None and station.job.progress is not None, timeout=20_000)
+    began = time.monotonic()
+    window.strip._doing._stop.click()
+    qtbot.waitUntil(lambda: station.job is None, timeout=3000)
+    assert time.monotonic() - began < 0.6
+    assert "stopped" in window.notice_bar.text
+    assert window.state.current is not None
+    assert window.state.current.reading is not None  # the earlier reading stays
+    assert window.state.current.take is not None
+    window.state.current.take.path.unlink()
+    window.do("read")
+    qtbot.waitUntil(lambda: "no file" in window.notice_bar.text, timeout=20_000)
+
+
+def test_the_loop_is_held_stepped_and_compared(read_window: MainWindow, qtbot: QtBot) -> None:
+    read_window.show_station("treatment")
+    station = read_window.station("treatment")
+    assert isinstance(station, TreatmentStation)
+    qtbot.waitUntil(lambda: station._loop is not None, timeout=30_000)
+    read_window.do("play")
+    assert station.player.held
+    assert station.play_button.text() == "Play"
+    shown = station.player.after._shown
+    QTest.mouseClick(station.on_button, Qt.MouseButton.LeftButton)
+    assert station.player.after._shown == shown + 1
+    QTest.mouseClick(station.back_button, Qt.MouseButton.LeftButton)
+    assert station.player.after._shown == shown
+    assert station._loop is not None
+    for option, side in zip(station.cards, station._loop.after, strict=True):
+        QTest.mouseClick(option, Qt.MouseButton.LeftButton)
+        assert len(station.player.after._images) == len(side.pictures)
+    before, after = station.player.before.view.image, station.player.after.view.image
+    assert before is not None
+    assert after is not None
+    assert before.size() == after.size()
+    view = read_window.state.current
+    assert view is not None
+    assert view.judged is not None
+    assert next(option.treatment for option in options_for(view.judged)) == recommended(view.judged)[0]
+
+
+def test_a_limit_is_typed_and_dragged_and_the_best_under_it_stands_out(balanced: tuple[MainWindow, BalanceStation], qtbot: QtBot) -> None:
+    window, station = balanced
+    assert station.cards[0].choice.key == "smallest"
+    station.limit_line.setText("1.5 MB")
+    QTest.keyClick(station.limit_line, Qt.Key.Key_Return)
+    assert station.cards[0].choice.key == "best"
+    assert station.picked is not None
+    assert station.picked.prediction.size_bytes.high <= 1.5e6
+    assert station.plane._limit.isVisible()
+    best = station.picked
+    station.plane.limit_dragged.emit(0.9e6)
+    assert station.limit_line.text() == "900 kB"
+    assert station.picked.size < best.size
+    station.plane._limit.setValue(6.0)  # dragging moves the line, letting go sends it
+    station.plane._limit.sigPositionChangeFinished.emit(station.plane._limit)
+    assert station.limit_bytes == pytest.approx(1e6)
+    station.set_limit(1000)
+    assert "Nothing here surely stays under" in station.sentence.text
+    assert not station.send_button.isEnabled()
+    station.limit_line.setText("much")
+    station.limit_line.editingFinished.emit()
+    assert "is no size" in window.notice_bar.text
+    station.limit_line.setText("")
+    station.limit_line.editingFinished.emit()
+    assert station.limit_bytes is None
+    assert station.picked is not None
+
+
+def test_the_plane_by_keyboard(balanced: tuple[MainWindow, BalanceStation]) -> None:
+    _, station = balanced
+    QTest.keyClick(station.plane, Qt.Key.Key_Right)
+    first = station.plane.told
+    assert "AV1 48" in first or "H.264 29" in first  # the smallest of all
+    QTest.keyClick(station.plane, Qt.Key.Key_Right)
+    assert station.plane.told != first
+    QTest.keyClick(station.plane, Qt.Key.Key_Return)
+    assert station.picked is not None
+    assert station.picked.prediction.recipe.words in station.plane.told
+    assert "measured" in station.plane.told or "interpolated" in station.plane.told
+
+
+def test_a_copy_is_stopped_and_leaves_no_half_file(balanced: tuple[MainWindow, BalanceStation], qtbot: QtBot) -> None:
+    window, station = balanced
+    station.pick(station.plane_data["av1"][0])
+    station.container.setCurrentIndex(1)
+    window.do("primary")
+    assert window.current_key == "run"
+    run = window.station("run")
+    assert isinstance(run, RunStation)
+    qtbot.waitUntil(lambda: bool(run.cards) and run.cards[0].copy.state == "running", timeout=5000)
+    run.queue.ask(window.state.current, recipe_for("h264", 30, speed="ultrafast"), None)  # type: ignore[arg-type]
+    assert [card.copy.state for card in run.cards] == ["running", "waiting"]
+    QTest.mouseClick(run.cards[0].stop_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.state.record.copies()[0].state == "cancelled", timeout=3000)
+    qtbot.waitUntil(lambda: window.state.record.copies()[1].state == "verified", timeout=60_000)  # the next one goes on
+    copies = window.state.record.workspace.folder / "copies"
+    assert [path.name for path in copies.iterdir()] == ["k-001-lantern-parade-h264-30.mp4"]
+    window.show_station("ledger")
+    ledger = window.station("ledger")
+    assert isinstance(ledger, LedgerStation)
+    assert [str(ledger.model.index(row, 0).data()) for row in range(2)] == ["verified", "stopped"]
+    ledger.table.selectRow(1)
+    assert "not made" in ledger.checks_head.text()
+
+
+def test_jobs_on_one_resource_wait_for_each_other(window: MainWindow, qtbot: QtBot) -> None:
+    ended: list[str] = []
+    jobs = [
+        window.state.jobs.start(_nap, name, name=name, resource="processor", on_end=lambda job: ended.append(job.name))
+        for name in ("one", "two", "three")
+    ]
+    assert [job.state for job in jobs] == [JobState.RUNNING, JobState.QUEUED, JobState.QUEUED]
+    window.state.jobs.cancel(jobs[1])
+    qtbot.waitUntil(lambda: len(ended) == 3, timeout=20_000)
+    assert ended == ["two", "one", "three"]
+
+
+def _nap(name: str, reporter: Reporter) -> str:
+    time.sleep(0.1)
+    return name
+
+
+def test_background_calls_drop_stale_answers(window: MainWindow, qtbot: QtBot) -> None:
+    heard: list[int] = []
+    failed: list[YomikomiError] = []
+    for number in range(5):
+        window.state.calls.call("frame", lambda n=number: (time.sleep(0.02), n)[1], heard.append)
+    qtbot.waitUntil(lambda: heard == [4], timeout=3000)
+    window.state.calls.call("other", lambda: 1 // 0, heard.append, failed.append)
+    qtbot.waitUntil(lambda: len(failed) == 1, timeout=3000)
+    assert "ZeroDivisionError" in failed[0].message
+
+
+def test_notices_stay_good_news_goes(window: MainWindow, qtbot: QtBot) -> None:
+    window.state.tell(Weight.WRONG, "The drive is full.", "Make room.")
+    assert window.notice_bar.text == "The drive is full. Make room."
+    assert not window.notice_bar._timer.isActive()
+    window.state.tell(Weight.FINE, "Done.")
+    assert window.notice_bar._timer.isActive()
+
+
+def test_pictures_are_shown_at_their_shape_and_pixel_for_pixel(qtbot: QtBot) -> None:
+    samples = np.zeros((20, 30, 3), np.uint8)
+    samples[..., 0] = 255
+    image = image_from_rgb(samples)
+    assert (image.width(), image.height(), image.pixelColor(5, 5).red()) == (30, 20, 255)
+    exact, fitted = PictureView(exact=True), PictureView()
+    for view in (exact, fitted):
+        qtbot.addWidget(view)
+        view.resize(400, 300)
+        view.show_image(image)
+    assert (exact.picture_area().width(), exact.picture_area().height()) == (30, 20)
+    assert (fitted.picture_area().width(), fitted.picture_area().height()) == (400, 267)
+    shot = exact.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+    assert sum(shot.pixelColor(x, 150).red() > 200 for x in range(400)) == 30
+    meter = LevelMeter()
+    qtbot.addWidget(meter)
+    meter.show_level(-6.0, -20.0)
+    assert meter._x(-60) == 0
+    assert meter._x(0) == meter.width()
+    elided = ElidedLabel("a very long name of a file that cannot fit.mkv", middle=True)
+    qtbot.addWidget(elided)
+    elided.show()
+    elided.resize(80, 20)
+    assert "…" in elided.text()
+    assert elided.toolTip().endswith("fit.mkv")
+
+
+def test_the_window_works_at_1280x800_and_smaller(read_window: MainWindow) -> None:
+    for size in ((1280, 800), (1024, 700)):
+        read_window.resize(*size)
+        QApplication.processEvents()
+        assert (read_window.width(), read_window.height()) == size
+        for entry in STATIONS:
+            read_window.show_station(entry.key)
+            QApplication.processEvents()
+            assert read_window.station(entry.key).minimumSizeHint().height() <= size[1] - 60
+
+
+def test_a_click_on_a_finding_leads_to_the_frame(read_window: MainWindow) -> None:
+    read_window.show_station("reading")
+    station = read_window.station("reading")
+    assert isinstance(station, ReadingStation)
+    station.strips.choose(0)
+    card = station.cards[0]
+    place = QPointF(QPoint(20, 10))
+    for kind in (QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease):
+        event = QMouseEvent(kind, place, place, Qt.MouseButton.LeftButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        QApplication.sendEvent(card, event)
+    view = read_window.state.current
+    assert view is not None
+    assert view.reading is not None
+    assert station.strips._frame == view.reading.most_combed_frame
+
+
+def test_a_workspace_of_another_window_is_refused(window: MainWindow) -> None:
+    with pytest.raises(YomikomiError, match="open in another"):
+        Workspace(window.state.record.workspace.folder)
+
+
+def test_progressive_files_need_no_treatment(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    path = write_clip(tmp_path / "p.mp4", sliding_frames(60, width=160, height=120), sound_seconds=2)
+    window.state.record.import_file(path)
+    window.state.reload()
+    window.show_station("reading")
+    window.do("read")
+    qtbot.waitUntil(lambda: window.state.current is not None and window.state.current.reading is not None, timeout=20_000)
+    window.show_station("treatment")
+    station = window.station("treatment")
+    assert isinstance(station, TreatmentStation)
+    assert station.sentence.text == "Nothing needs to be taken apart."
+    assert len(station.cards) == 1
