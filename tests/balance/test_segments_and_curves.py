@@ -45,6 +45,46 @@ def test_the_hardest_and_easiest_are_what_they_say() -> None:
     assert not roles["typical"].certain
 
 
+@given(CELLS, st.integers(3, 12), st.integers(0, 40))
+def test_more_segments_for_one_recipe_lie_apart_from_the_others(cells: list[int], count: int, more: int) -> None:
+    frames = 15 * len(cells)
+    plan = plan_segments(Complexity(frames_per_cell=15, cell_bytes=cells), frames=frames, count=count, more=more)
+    everything = sorted((*plan.segments, *plan.more), key=lambda s: s.first)
+    assert all(a.first + a.frames <= b.first for a, b in itertools.pairwise(everything))
+    assert all(0 < s.inclusion <= 1 and not s.certain for s in plan.more)
+    if not plan.whole:
+        assert {"hardest", "easiest", "typical"} <= {s.role for s in plan.segments}
+        drawn = [s for s in plan.segments if not s.certain]
+        assert plan.kept == pytest.approx(len(drawn) / (len(drawn) + len(plan.more)))
+        assert len(plan.more) <= more + 1
+
+
+def test_a_second_phase_makes_the_estimate_sharper_and_keeps_its_word() -> None:
+    """Bytes scatter about complexity by half, but all recipes scatter together: sized by the anchor on 16 more segments, the
+    interval is much narrower, and still holds nine in ten."""
+    halves: dict[int, list[float]] = {0: [], 16: []}
+    inside: dict[int, list[bool]] = {0: [], 16: []}
+    for take in range(25):
+        rng = np.random.default_rng(take)
+        complexity = rng.lognormal(9, 0.9, 300).astype(int) + 1
+        anchor_bytes = complexity * rng.lognormal(0, 0.45, 300)
+        true = anchor_bytes * 1.7 * rng.lognormal(0, 0.08, 300)
+        cells = [int(c) // 2 + part for c in complexity for part in (0, int(c) % 2)]
+        for more in (0, 16):
+            for draw in range(8):
+                plan = plan_segments(Complexity(frames_per_cell=15, cell_bytes=cells), frames=9000, count=6, more=more, seed=draw)
+                unit = {s.first: s.first // 30 for s in (*plan.segments, *plan.more)}
+                pairs = _pairs(plan, {first: float(true[number]) for first, number in unit.items()})
+                sized = [(s, Trial(round(anchor_bytes[unit[s.first]]), 30, 0, 0, 0.01, 0.9, 1)) for s in (*plan.segments, *plan.more)]
+                known = estimate.Anchor(sized[: len(plan.segments)], sized[len(plan.segments) :])
+                one = estimate.picture_bytes(pairs, plan, total_complexity=sum(cells), key_bytes=0, anchor=known)
+                halves[more].append((one.high - one.low) / 2 / one.expected)
+                inside[more].append(bool(one.low <= true.sum() <= one.high))
+    assert np.mean(halves[16]) < 0.65 * np.mean(halves[0])
+    assert np.mean(inside[16]) > 0.87
+    assert np.mean(inside[0]) > 0.87
+
+
 def _pairs(plan: Plan, bytes_of: dict[int, float]) -> list[estimate.Pair]:
     return [(s, Trial(round(bytes_of[s.first]), s.frames, 0, 0, 0.01, 0.95, 8.0)) for s in plan.segments]
 

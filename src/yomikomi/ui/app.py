@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import sys
+import threading
 from collections.abc import Callable
+from functools import partial
+from importlib import import_module
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
@@ -16,58 +19,53 @@ from yomikomi.ui.shell.station import Station
 from yomikomi.ui.shell.window import MainWindow, Maker
 from yomikomi.ui.state import AppState
 
-
-def _shelf(state: AppState) -> Station:
-    from yomikomi.ui.shelf.station import ShelfStation
-
-    return ShelfStation(state)
-
-
-def _capture(state: AppState) -> Station:
-    from yomikomi.ui.capture.station import CaptureStation
-
-    return CaptureStation(state)
-
-
-def _reading(state: AppState) -> Station:
-    from yomikomi.ui.reading.station import ReadingStation
-
-    return ReadingStation(state)
-
-
-def _treatment(state: AppState) -> Station:
-    from yomikomi.ui.treatment.station import TreatmentStation
-
-    return TreatmentStation(state)
-
-
-def _balance(state: AppState) -> Station:
-    from yomikomi.ui.balance.station import BalanceStation
-
-    return BalanceStation(state)
-
-
-def _run(state: AppState) -> Station:
-    from yomikomi.ui.run.station import RunStation
-
-    return RunStation(state)
-
-
-def _ledger(state: AppState) -> Station:
-    from yomikomi.ui.ledger.station import LedgerStation
-
-    return LedgerStation(state)
-
-
-MAKERS: dict[str, Maker] = {
-    "shelf": _shelf,
-    "capture": _capture,
-    "reading": _reading,
-    "treatment": _treatment,
-    "balance": _balance,
-    "run": _run,
-    "ledger": _ledger,
+_CLASSES = {
+    "shelf": "ShelfStation",
+    "capture": "CaptureStation",
+    "reading": "ReadingStation",
+    "treatment": "TreatmentStation",
+    "balance": "BalanceStation",
+    "run": "RunStation",
+    "ledger": "LedgerStation",
 }
+
+
+def _make(key: str, state: AppState) -> Station:
+    """A station, its module loaded only now."""
+    made: Station = getattr(import_module(f"yomikomi.ui.{key}.station"), _CLASSES[key])(state)
+    return made
+
+
+MAKERS: dict[str, Maker] = {key: partial(_make, key) for key in _CLASSES}
+
+# What stations need and the first picture of the window does not: loaded in a thread while the person looks at the shelf.
+_LATER = ("pyqtgraph", "cv2", *(f"yomikomi.ui.{key}.station" for key in MAKERS))
+_POLL_MS = 50
+
+
+class Preload:
+    """Loads the rest of the program beside the event loop, then has the stations made one by one."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self._thread = threading.Thread(target=self._load, name="preload", daemon=True)
+        self._thread.start()
+        self._timer = QTimer(window)
+        self._timer.setInterval(_POLL_MS)
+        self._timer.timeout.connect(lambda: self._look(window))
+        self._timer.start()
+
+    @staticmethod
+    def _load() -> None:
+        for name in _LATER:
+            import_module(name)
+
+    def join(self) -> None:
+        self._thread.join(5)
+
+    def _look(self, window: MainWindow) -> None:
+        if not self._thread.is_alive():
+            self._timer.stop()
+            window.make_rest_idly()
 
 
 def build_window(workspace: Workspace) -> MainWindow:
@@ -102,9 +100,11 @@ def run_window(folder: Path, *, on_ready: Callable[[AppState], object] | None = 
     try:
         window = build_window(workspace)
         window.show()
-        QTimer.singleShot(150, window.make_rest_idly)
+        preload = Preload(window)
         if on_ready is not None:
             QTimer.singleShot(300, lambda: on_ready(window.state))
-        return int(app.exec())
+        code = int(app.exec())
+        preload.join()
+        return code
     finally:
         workspace.close()

@@ -51,7 +51,7 @@ def _curve(points: list[TrialPoint], trials: TrialSet) -> list[PlanePoint]:
     for quality in range(at[0], at[-1] + 1):
         tried = measured.get(quality)
         if tried is not None:
-            found.append(PlanePoint(_measured(tried, trials)))
+            found.append(PlanePoint(tried.prediction(trials)))
             continue
         sizes = {part: float(np.exp(curve(quality))) for part, curve in size.items()}
         prediction = Prediction(
@@ -68,19 +68,6 @@ def _curve(points: list[TrialPoint], trials: TrialSet) -> list[PlanePoint]:
         )
         found.append(PlanePoint(prediction))
     return found
-
-
-def _measured(tried: TrialPoint, trials: TrialSet) -> Prediction:
-    return Prediction(
-        recipe=tried.recipe,
-        deinterlace=trials.deinterlace,
-        size_bytes=tried.size_bytes,
-        quality=Quality(value=tried.ssim_db),
-        psnr_db=tried.psnr_db,
-        encode_seconds=tried.encode_seconds,
-        measured=True,
-        trial_seconds=trials.trial_seconds,
-    )
 
 
 def _through(at: list[int], values: list[float]) -> Callable[[float], float]:

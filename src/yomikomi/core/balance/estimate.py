@@ -1,14 +1,16 @@
 """From trials of some segments to the whole take.
 
 Size: the certain segments as they are, plus a ratio estimate of the rest: complexity of the rest times encoded bytes
-per byte of complexity, each drawn segment weighted by the inverse of its probability (Hájek's estimator). The interval
-is from the residuals; 90 %. Source: Särndal, Swensson, Wretman, Model Assisted Survey Sampling, section 7.3 (from memory).
+per byte of complexity, each drawn segment weighted by the inverse of its probability (Hájek's estimator), in two phases
+where one recipe was tried on more segments than the others. The interval is from the residuals; 90 %.
+Source: Särndal, Swensson, Wretman, Model Assisted Survey Sampling, sections 7.3 and 9.8 (from memory).
 """
 
 from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -25,14 +27,28 @@ _FLOOR_WHOLE, _FLOOR_PARTS = 0.03, 0.06
 _TIME_LOW, _TIME_HIGH = 0.7, 1.45
 
 
-def picture_bytes(pairs: Sequence[Pair], plan: Plan, *, total_complexity: int, key_bytes: float) -> Estimate:
-    """Bytes of the picture of the whole take. ``key_bytes``: what periodic key frames add beyond those in the segments."""
+@dataclass(frozen=True)
+class Anchor:
+    """The recipe that was tried on more segments: its trials on the planned segments, and on the others."""
+
+    pairs: Sequence[Pair]
+    more: Sequence[Pair]
+
+
+def picture_bytes(pairs: Sequence[Pair], plan: Plan, *, total_complexity: int, key_bytes: float, anchor: Anchor | None = None) -> Estimate:
+    """Bytes of the picture of the whole take.
+
+    Parameters
+    ----------
+    key_bytes : what periodic key frames add beyond those in the segments.
+    anchor : with it, the take is sized by the anchor's bytes per complexity on all segments drawn, and the recipe by its
+        bytes per byte of the anchor's on those that both were tried on.
+    """
     if plan.whole or len(pairs) == 1:
         exact = float(sum(trial.counted_bytes for _, trial in pairs))
         if not plan.whole:  # the first of several segments is in: a first guess
             return _around(exact / max(1, pairs[0][0].complexity) * total_complexity, 0.6)
         return _around(exact, _FLOOR_WHOLE)
-    certain = [(s, t) for s, t in pairs if s.certain]
     drawn = [(s, t) for s, t in pairs if not s.certain]
     complete = len(pairs) == len(plan.segments)
     if not complete or len(drawn) < 2:
@@ -40,18 +56,41 @@ def picture_bytes(pairs: Sequence[Pair], plan: Plan, *, total_complexity: int, k
         expected = total_complexity * float(np.mean(ratios)) + key_bytes
         spread = float(np.std(ratios)) / max(1e-9, float(np.mean(ratios)))
         return _around(expected, min(0.6, max(0.15, 2 * spread)))
-    weights = np.array([1 / s.inclusion for s, _ in drawn])
-    x = np.array([s.complexity for s, _ in drawn], float)
-    y = np.array([t.counted_bytes for _, t in drawn], float)
-    ratio = float((weights * y).sum() / (weights * x).sum())
-    # Units drawn for certain within the draw have no sampling error.
-    open_share = np.array([1 - s.inclusion for s, _ in drawn])
-    residual = weights * (y - ratio * x)
-    n = len(drawn)
+    certain = sum(t.counted_bytes for s, t in pairs if s.certain)
+    if anchor is None or not anchor.more:
+        ratio, half = _ratio([s.complexity for s, _ in drawn], drawn, [s.inclusion for s, _ in drawn])
+    else:
+        ratio, half = _two_phases(drawn, plan, anchor)
+    expected = certain + plan.drawn_from * ratio + key_bytes
+    share = plan.drawn_from * ratio / max(1.0, expected)
+    return _around(expected, min(0.6, math.hypot(half * share, _FLOOR_PARTS)))
+
+
+def _two_phases(drawn: Sequence[Pair], plan: Plan, anchor: Anchor) -> tuple[float, float]:
+    """Bytes per complexity of a recipe by way of the anchor, and the relative half-width of its interval."""
+    sized = [(s, t) for s, t in anchor.pairs if not s.certain]
+    inclusions = [min(1.0, s.inclusion / plan.kept) for s, _ in sized] + [s.inclusion for s, _ in anchor.more]
+    everywhere = [*sized, *anchor.more]
+    size, size_half = _ratio([s.complexity for s, _ in everywhere], everywhere, inclusions)
+    anchored = {s.first: t.counted_bytes for s, t in sized}
+    # Of the units drawn, those tried with every recipe are a sample again: its own finite share is left out (wider).
+    weights = [min(1.0, s.inclusion / plan.kept) for s, _ in drawn]
+    likeness, half = _ratio([anchored[s.first] for s, _ in drawn], drawn, weights, finite=False)
+    return size * likeness, math.hypot(size_half, half)
+
+
+def _ratio(x: Sequence[float], pairs: Sequence[Pair], inclusions: Sequence[float], *, finite: bool = True) -> tuple[float, float]:
+    """Bytes per unit of ``x`` by Hájek's ratio, and the relative half-width of its nine-in-ten interval."""
+    pi, base = np.array(inclusions, float), np.array(x, float)
+    y = np.array([t.counted_bytes for _, t in pairs], float)
+    weights = 1 / pi
+    ratio = float((weights * y).sum() / max(1.0, (weights * base).sum()))
+    # Units drawn for certain have no sampling error.
+    open_share = 1 - pi if finite else np.ones(len(pi))
+    residual = weights * (y - ratio * base)
+    n = len(pairs)
     variance = n / (n - 1) * float((open_share * residual**2).sum())
-    expected = sum(t.counted_bytes for _, t in certain) + plan.drawn_from * ratio + key_bytes
-    half = _student_90(n - 1) * math.sqrt(variance) / max(1.0, expected)
-    return _around(expected, min(0.6, math.hypot(half, _FLOOR_PARTS)))
+    return ratio, _student_90(n - 1) * math.sqrt(variance) / max(1.0, float((weights * y).sum()))
 
 
 def periodic_key_bytes(pairs: Sequence[Pair], *, frames: int, key_distance: int) -> float:

@@ -38,6 +38,19 @@ class TrialPoint(Document):
     tried_frames: int
     crop: str | None = Field(default=None, description="picture of the hardest moment, relative to the trials folder")
 
+    def prediction(self, trials: TrialSet) -> Prediction:
+        """What was measured, as a prediction for a copy."""
+        return Prediction(
+            recipe=self.recipe,
+            deinterlace=trials.deinterlace,
+            size_bytes=self.size_bytes,
+            quality=Quality(value=self.ssim_db),
+            psnr_db=self.psnr_db,
+            encode_seconds=self.encode_seconds,
+            measured=True,
+            trial_seconds=trials.trial_seconds,
+        )
+
 
 class TrialSet(Document):
     schema_version: int = 1
@@ -48,6 +61,7 @@ class TrialSet(Document):
     duration_seconds: float
     sound_bytes: int
     segments: list[TriedSegment]
+    sized_on: int = Field(default=0, description="segments that the size of the whole was found from")
     whole: bool = Field(description="the take was short enough to try all of it")
     points: list[TrialPoint]
     source_crop: str | None = None

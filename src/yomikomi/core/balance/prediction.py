@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from yomikomi.core.balance.models import Prediction, Quality
+from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials
 from yomikomi.core.reading.models import Reading
@@ -30,17 +30,7 @@ def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
     trials = run_trials(
         TrialRequest(request.path, request.reading, request.treatment, (request.recipe,), segments=request.segments), reporter
     )
-    point = trials.points[0]
-    return Prediction(
-        recipe=request.recipe,
-        deinterlace=trials.deinterlace,
-        size_bytes=point.size_bytes,
-        quality=Quality(value=point.ssim_db),
-        psnr_db=point.psnr_db,
-        encode_seconds=point.encode_seconds,
-        measured=True,
-        trial_seconds=trials.trial_seconds,
-    )
+    return trials.points[0].prediction(trials)
 
 
 __all__ = ["PredictRequest", "TrialProgress", "predict"]

@@ -2,7 +2,9 @@
 
 Units of one second. The hardest and the easiest are always tried and stand for themselves; the others are drawn
 systematically in time order with probability proportional to their complexity, which measured best (docs/science.md).
-Source of the sampling theory: Cochran, Sampling Techniques, chapters 6 and 9A (from memory).
+Of those drawn, a few are tried with every recipe; the rest, if asked for, with one recipe only: how the bytes of a take
+are spread over it is much the same for all recipes, so one of them can find it out for the others (two-phase sampling).
+Source of the sampling theory: Cochran, Sampling Techniques, chapters 6, 9A and 12 (from memory).
 """
 
 from __future__ import annotations
@@ -26,7 +28,7 @@ class Segment:
     first, frames : in source frames.
     complexity : bytes of the small encode in it.
     certain : tried for itself; otherwise it stands for others too.
-    inclusion : probability with which it was drawn, 0…1.
+    inclusion : probability with which it came to be tried as it is, 0…1.
     role : hardest, easiest, typical or plain, for people.
     """
 
@@ -40,16 +42,27 @@ class Segment:
 
 @dataclass(frozen=True)
 class Plan:
-    """``drawn_from``: complexity of all units that the drawn ones stand for; ``whole``: the whole take is one segment."""
+    """What is tried.
+
+    Parameters
+    ----------
+    segments : with every recipe.
+    more : with one recipe only; their ``inclusion`` is that of being drawn at all.
+    kept : the share of all drawn that is tried with every recipe, 0…1.
+    drawn_from : complexity of all units that the drawn ones stand for.
+    whole : the whole take is one segment.
+    """
 
     segments: tuple[Segment, ...]
     drawn_from: int
     units: int
     whole: bool
+    more: tuple[Segment, ...] = ()
+    kept: float = 1.0
 
 
-def plan_segments(complexity: Complexity, *, frames: int, count: int = _USUAL_SEGMENTS, seed: int = 1) -> Plan:
-    """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames."""
+def plan_segments(complexity: Complexity, *, frames: int, count: int = _USUAL_SEGMENTS, more: int = 0, seed: int = 1) -> Plan:
+    """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames, and ``more`` for one recipe."""
     per_unit = _UNIT_CELLS * complexity.frames_per_cell
     sums = _units(complexity.cell_bytes, _UNIT_CELLS)
     # A short last unit is joined to the one before, so that all have a fair length.
@@ -59,23 +72,35 @@ def plan_segments(complexity: Complexity, *, frames: int, count: int = _USUAL_SE
     if len(sums) <= max(3, count):
         return Plan((Segment(0, frames, sum(sums), True, 1.0, "whole"),), 0, len(sums), True)
     order = np.argsort(sums)
-    certain = {int(order[-1]), int(order[0])}
+    certain = {int(order[-1]): "hardest", int(order[0]): "easiest"}
     rest = [index for index in range(len(sums)) if index not in certain]
-    drawn, inclusion = _draw([sums[i] for i in rest], count - len(certain), seed)
+    full = count - len(certain)
+    drawn, probability = _draw([sums[i] for i in rest], min(len(rest), full + more), seed)
+    kept = _every(drawn, full)
+    share = len(kept) / len(drawn)
     middle = float(np.median([sums[i] for i in rest]))
-    chosen = {rest[i]: inclusion[i] for i in drawn}
-    typical = min(chosen, key=lambda index: abs(sums[index] - middle))
-    segments = []
-    for index in sorted(certain | set(chosen)):
-        role = {int(order[-1]): "hardest", int(order[0]): "easiest", typical: "typical"}.get(index, "")
+    typical = min(kept, key=lambda place: abs(sums[rest[place]] - middle))
+
+    def segment(index: int, inclusion: float, role: str = "") -> Segment:
         first = index * per_unit
-        length = min(per_unit, frames - first) if index < len(sums) - 1 else frames - first
-        segments.append(Segment(first, length, sums[index], index in certain, chosen.get(index, 1.0), role))
-    return Plan(tuple(segments), sum(sums[i] for i in rest), len(sums), False)
+        length = frames - first if index == len(sums) - 1 else per_unit
+        return Segment(first, length, sums[index], index in certain, inclusion, role)
+
+    tried = [segment(index, 1.0, role) for index, role in certain.items()]
+    tried += [segment(rest[place], probability[place] * share, "typical" if place == typical else "") for place in kept]
+    others = [segment(rest[place], probability[place]) for place in drawn if place not in kept]
+    return Plan(tuple(sorted(tried, key=lambda s: s.first)), sum(sums[i] for i in rest), len(sums), False, more=tuple(others), kept=share)
 
 
 def _units(cells: list[int], per_unit: int) -> list[int]:
     return [max(1, sum(cells[start : start + per_unit])) for start in range(0, len(cells), per_unit)] or [1]
+
+
+def _every(drawn: list[int], count: int) -> list[int]:
+    """``count`` of the drawn ones, evenly through them."""
+    if count >= len(drawn):
+        return drawn
+    return [drawn[int((number + 0.5) * len(drawn) / count)] for number in range(count)]
 
 
 def _draw(sizes: list[int], count: int, seed: int) -> tuple[list[int], list[float]]:

@@ -24,18 +24,22 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.chain import Treatment
 from yomikomi.core.work import Reporter
 
+# Segments tried with one recipe, besides those tried with all, where many recipes are compared.
+SIZING_SEGMENTS = 16
 _SOUND_PACKET = {"aac": Fraction(1024, 48_000), "opus": Fraction(960, 48_000)}
 
 
 @dataclass(frozen=True)
 class TrialRequest:
-    """``folder`` receives pictures of the hardest moment; None makes none."""
+    """``segments`` are tried with every recipe, ``more`` of them with one, which sizes the take for the others; ``folder``
+    receives pictures of the hardest moment, None makes none."""
 
     path: Path
     reading: Reading
     treatment: Treatment
     recipes: tuple[Recipe, ...]
     segments: int = 6
+    more: int = 0
     folder: Path | None = None
 
 
@@ -51,12 +55,14 @@ class _Bench:
     def __init__(self, request: TrialRequest, reporter: Reporter) -> None:
         self.request, self.reporter = request, reporter
         self.reading = request.reading
-        self.plan = plan_segments(self.reading.complexity, frames=self.reading.frames, count=request.segments)
+        self.plan = plan_segments(self.reading.complexity, frames=self.reading.frames, count=request.segments, more=request.more)
         self.found: dict[Recipe, list[tuple[Segment, Trial]]] = {recipe: [] for recipe in request.recipes}
         self.treat_times: list[float] = []
         self.crops: dict[Recipe, str] = {}
         self.started = time.monotonic()
-        self.steps = len(self.plan.segments) * len(request.recipes)
+        self.anchor = _anchor(request.recipes) if self.plan.more else None
+        self.sizing: list[tuple[Segment, Trial]] = []
+        self.steps = len(self.plan.segments) * len(request.recipes) + (len(self.plan.more) if self.anchor else 0)
         self.done = 0
         self.rate = request.treatment.output_rate(Fraction(self.reading.rate.nominal))
         self.frames = round(Fraction(self.reading.duration_seconds).limit_denominator(10**6) * self.rate)
@@ -66,6 +72,8 @@ class _Bench:
         order = {"hardest": 0, "whole": 0, "easiest": 1, "typical": 2}
         for segment in sorted(self.plan.segments, key=lambda s: order.get(s.role, 3)):
             self._try_segment(segment)
+        for number, segment in enumerate(self.plan.more if self.anchor else (), 1):
+            self._size_segment(segment, number)
         return self.summary(complete=True)
 
     def _try_segment(self, segment: Segment) -> None:
@@ -88,6 +96,13 @@ class _Bench:
             self.treat_times.append(span.treat_seconds_per_frame)
             self.done += 1
         self._say("")
+
+    def _size_segment(self, segment: Segment, number: int) -> None:
+        assert self.anchor is not None
+        self._say(f"{self.anchor.words} on {number} of {len(self.plan.more)} more parts, to size the take")
+        span = self._span(segment, pixel_format_for(self.anchor.codec, bit_depth=self.reading.bit_depth))
+        self.sizing.append((segment, run_trial(span, self.anchor, self.reporter, compare=False)))
+        self.done += 1
 
     def _span(self, segment: Segment, pixel_format: str) -> TreatedSpan:
         return TreatedSpan(self.request.path, self.reading, self.request.treatment, segment, pixel_format, self.reporter)
@@ -116,6 +131,7 @@ class _Bench:
             duration_seconds=self.reading.duration_seconds,
             sound_bytes=self._sound_bytes(recipes[0]),
             segments=[TriedSegment(first_frame=s.first, frames=s.frames, role=s.role) for s in self.plan.segments],
+            sized_on=len(self.plan.segments) + len(self.sizing),
             whole=self.plan.whole,
             points=[self._point(recipe) for recipe in recipes if self.found[recipe]],
             source_crop="source.png" if self.crops else None,
@@ -126,7 +142,11 @@ class _Bench:
     def _point(self, recipe: Recipe) -> TrialPoint:
         pairs = self.found[recipe]
         keys = estimate.periodic_key_bytes(pairs, frames=self.frames, key_distance=round(5 * self.rate))
-        picture = estimate.picture_bytes(pairs, self.plan, total_complexity=sum(self.reading.complexity.cell_bytes), key_bytes=keys)
+        ready = self.anchor is not None and len(self.sizing) == len(self.plan.more)
+        anchor = estimate.Anchor(self.found[self.anchor], self.sizing) if ready and self.anchor is not None else None
+        picture = estimate.picture_bytes(
+            pairs, self.plan, total_complexity=sum(self.reading.complexity.cell_bytes), key_bytes=keys, anchor=anchor
+        )
         ssim, mse = estimate.mean_likeness(pairs)
         return TrialPoint(
             recipe=recipe,
@@ -146,6 +166,12 @@ class _Bench:
     def _overhead(self, recipe: Recipe) -> int:
         packets = sum(int(s.seconds / _SOUND_PACKET[recipe.sound_codec]) for s in self.reading.sound)
         return overhead_bytes(frames=self.frames, sound_packets=packets, container=recipe.container)
+
+
+def _anchor(recipes: tuple[Recipe, ...]) -> Recipe | None:
+    """The recipe that sizes the take for the others: of the quickest codec, the middle one. None where it is alone."""
+    known = sorted((recipe for recipe in recipes if recipe.codec == "h264"), key=lambda recipe: recipe.quality)
+    return known[len(known) // 2] if known and len(recipes) > 1 else None
 
 
 def run_trials(request: TrialRequest, reporter: Reporter) -> TrialSet:

@@ -275,7 +275,10 @@ class Record:
     def save_reading(self, take_id: int, reading: Reading) -> None:
         with self._session() as session:
             take = session.get_one(Take, take_id)
-            session.add(ReadingRow(take_id=take_id, made_at=_now(), document=reading.model_dump(mode="json")))
+            row = ReadingRow(take_id=take_id, made_at=_now(), document=reading.model_dump(mode="json"))
+            session.add(row)
+            session.flush()
+            self._readings[row.id] = reading
             take.seconds, take.frames = reading.duration_seconds, reading.frames
             self._note(session, take.carrier_id, f"read: {reading.scan.kind}, {reading.rate.nominal}")
 
@@ -302,9 +305,10 @@ class Record:
 
     def save_trials(self, take_id: int, trials: TrialSet, folder: Path) -> None:
         with self._session() as session:
-            session.add(
-                TrialRow(take_id=take_id, made_at=_now(), folder=self.workspace.keep(folder), document=trials.model_dump(mode="json"))
-            )
+            row = TrialRow(take_id=take_id, made_at=_now(), folder=self.workspace.keep(folder), document=trials.model_dump(mode="json"))
+            session.add(row)
+            session.flush()
+            self._trials[row.id] = trials
             carrier = session.get_one(Take, take_id).carrier_id
             self._note(session, carrier, f"{len(trials.points)} recipes tried in {clock(trials.trial_seconds)}")
 

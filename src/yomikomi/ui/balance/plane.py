@@ -50,12 +50,11 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
     limit_dragged = Signal(float)
 
     def __init__(self) -> None:
-        super().__init__(axisItems={"bottom": _SizeAxis("bottom")})
+        super().__init__(axisItems={"bottom": _SizeAxis("bottom")}, enableMenu=False)
         self.setBackground(theme.WELL)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Size against likeness; left and right walk along the curves, Enter picks")
         item = self.getPlotItem()
-        item.setMenuEnabled(False)
         item.hideButtons()
         item.setMouseEnabled(x=False, y=False)
         item.showGrid(x=True, y=True, alpha=0.18)

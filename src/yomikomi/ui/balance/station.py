@@ -14,7 +14,7 @@ from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.recipes import CODECS, PACES, pace_of, usual_recipes
-from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials
+from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
 from yomikomi.core.ledger.record import CarrierView
 from yomikomi.core.video.timecode import clock, frame_clock, spoken
 from yomikomi.core.video.units import parse_size, size_text
@@ -179,7 +179,7 @@ class BalanceStation(Station):
             return
         recipes = tuple(usual_recipes(fields=view.treatment.leaves_fields, pace=self.pace.currentData()))
         folder = self.state.record.workspace.folder / "trials" / f"take-{view.take.id}"
-        request = TrialRequest(view.take.path, view.judged, view.treatment, recipes, folder=folder)
+        request = TrialRequest(view.take.path, view.judged, view.treatment, recipes, more=SIZING_SEGMENTS, folder=folder)
         self._trials, self._job_take = None, view.take.id
         self.job = self.state.jobs.start(
             run_trials, request, name="trials", resource="processor",
@@ -296,7 +296,9 @@ class BalanceStation(Station):
             size = told.size_bytes
             name = CODECS[told.recipe.codec].words
             head = f"{name} at {told.recipe.quality}: {size_text(size.expected)}, {picked.likeness:.1f} dB like the take."
-            tried = "the whole take tried" if trials.whole else f"measured on {len(trials.segments)} parts of this take"
+            parts = len(trials.segments)
+            tried = f"measured on {parts} parts of this take, sized on {max(trials.sized_on, parts)}"
+            tried = "the whole take tried" if trials.whole else tried
             still = "" if trials.complete else " · still trying"
             interval = f"{size_text(size.low)} to {size_text(size.high)}"
             self.sentence.say(head, f"{tried} · {interval} for 9 of 10 · encode about {spoken(told.encode_seconds.expected)} here{still}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QProgressBar, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from yomikomi.core.ledger.record import CarrierView
 from yomikomi.core.reading.models import Reading
@@ -19,7 +19,7 @@ from yomikomi.ui.reading.strips import EvidenceStrips
 from yomikomi.ui.reading.viewer import FrameRequest, FrameViewer, fetch
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, CardColumn, MarkShape, button, label, row
+from yomikomi.ui.widgets.basics import Card, CardColumn, MarkShape, button, label, row, scrolled
 
 
 class FindingCard(Card):
@@ -54,11 +54,6 @@ class ReadingStation(Station):
         self.bar.setRange(0, 1000)
         self.bar.hide()
         self.cards_box = CardColumn()
-        holder = QWidget()
-        holder.setLayout(self.cards_box)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(holder)
         self.overrule_button = button("Overrule…", self.overrule, link=True, tip="Say what it is, if you know better")
         self.again_button = button("Read again", self.read, link=True, tip="F5")
         self.go_button = button("Read the take", self.primary, primary=True, tip="Ctrl+Return")
@@ -72,7 +67,7 @@ class ReadingStation(Station):
         right.setSpacing(8)
         self.cards_head = label("Findings, by what they cost the copy", name="section")
         right.addWidget(self.cards_head)
-        right.addWidget(scroll, 1)
+        right.addWidget(scrolled(self.cards_box), 1)
         right.addLayout(row(self.overrule_button, self.again_button, 1))
         right.addLayout(row(1, self.go_button))
         side = QWidget()
@@ -101,7 +96,7 @@ class ReadingStation(Station):
         self.again_button.setEnabled(reading is not None and self.job is None)
         take_id = view.take.id if view and view.take else 0
         stamp = (take_id, repr(reading.scan) + str(reading.read_seconds) if reading else "")
-        if stamp != self._shown:
+        if stamp != self._shown and not (reading is None and self._shown is None):
             self._shown = stamp
             self.strips.show_reading(reading)
             if reading is None:

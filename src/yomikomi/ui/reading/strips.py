@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QKeyEvent
 
 from yomikomi.core.reading.models import Reading
@@ -43,17 +43,24 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         self._plots: dict[str, Any] = {}
         self._lines: list[Any] = []
         self._captions: dict[str, Any] = {}
-        for number, key in enumerate(_ROWS):
-            self._add_row(number, key)
-        self.ci.layout.setRowStretchFactor(0, 4)
-        for number in (1, 2, 3):
-            self.ci.layout.setRowStretchFactor(number, 4)
         self.scene().sigMouseClicked.connect(self._on_click)
+        QTimer.singleShot(0, self, self._add_next_row)
+
+    def _add_next_row(self) -> None:
+        """One row a turn of the event loop: a plot takes some hundredths of a second to make."""
+        number = len(self._plots)
+        if number < len(_ROWS):
+            self._add_row(number, _ROWS[number])
+            self.ci.layout.setRowStretchFactor(number, 1)
+            QTimer.singleShot(0, self, self._add_next_row)
+
+    def _add_all_rows(self) -> None:
+        while len(self._plots) < len(_ROWS):
+            self._add_next_row()
 
     def _add_row(self, number: int, key: str) -> None:
         last = key == _ROWS[-1]
-        plot = self.addPlot(row=number, col=0, axisItems={"bottom": _TimeAxis("bottom")})
-        plot.setMenuEnabled(False)
+        plot = self.addPlot(row=number, col=0, axisItems={"bottom": _TimeAxis("bottom")}, enableMenu=False)
         plot.hideButtons()
         plot.setMouseEnabled(x=True, y=False)
         plot.getAxis("left").setWidth(96)
@@ -81,6 +88,7 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
 
     def show_reading(self, reading: Reading | None) -> None:
         """Draw a reading's strips (None clears)."""
+        self._add_all_rows()
         self._reading = reading
         for plot, line in zip(self._plots.values(), self._lines, strict=True):
             plot.clear()

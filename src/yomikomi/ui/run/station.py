@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 
-from PySide6.QtWidgets import QProgressBar, QScrollArea, QWidget
+from PySide6.QtWidgets import QProgressBar
 
 from yomikomi.core.ledger.record import CarrierView, CopyView
 from yomikomi.core.run.encode import CopyProgress
@@ -13,7 +13,7 @@ from yomikomi.core.video.units import size_text
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, MarkShape, button, label, row
+from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, MarkShape, button, label, row, scrolled
 
 MARKS = {
     "verified": ("fine", "verified"), "doubtful": ("wrong", "a check failed"), "failed": ("wrong", "failed"),
@@ -72,12 +72,7 @@ class RunStation(Station):
         self.queue = CopyQueue.of(state)
         self._shown: list[tuple[int, str]] = []
         self.cards_box = CardColumn()
-        holder = QWidget()
-        holder.setLayout(self.cards_box)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(holder)
-        self.page.addWidget(scroll, 1)
+        self.page.addWidget(scrolled(self.cards_box), 1)
         self.ledger_button = button("See the ledger", self.primary, primary=True, tip="Ctrl+Return")
         self.ledger_button.setMinimumWidth(150)
         self.page.addLayout(

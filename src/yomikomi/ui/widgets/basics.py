@@ -7,7 +7,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from yomikomi.ui import theme
 
@@ -192,6 +192,16 @@ class CardColumn(QVBoxLayout):
         items = (self.itemAt(place) for place in range(self.count()))
         widgets = (item.widget() for item in items if item is not None)
         return [widget for widget in widgets if isinstance(widget, kind)]
+
+
+def scrolled(column: CardColumn) -> QScrollArea:
+    """A column of cards that scrolls when there are more than fit."""
+    holder = QWidget()
+    holder.setLayout(column)
+    scroll = QScrollArea()
+    scroll.setWidgetResizable(True)
+    scroll.setWidget(holder)
+    return scroll
 
 
 class ElidedLabel(QLabel):

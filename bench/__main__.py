@@ -1,0 +1,36 @@
+"""Runs the benchmarks and prints what they found."""
+
+from __future__ import annotations
+
+import os
+import platform
+import sys
+import time
+
+from bench import prediction, reading, simulation, window
+
+BENCHES = {
+    "simulation": simulation.run,
+    "reading": reading.run,
+    "start": window.start,
+    "stall": window.stall,
+    "prediction": prediction.run,
+}
+
+
+def main() -> None:
+    wanted = sys.argv[1:] or list(BENCHES)
+    unknown = [name for name in wanted if name not in BENCHES]
+    if unknown:
+        sys.exit(f"bench: no benchmark called {', '.join(unknown)}; there are: {', '.join(BENCHES)}")
+    print(f"{os.cpu_count()} processors, Python {platform.python_version()}, load {os.getloadavg()[0]:.1f}")
+    for name in wanted:
+        began = time.monotonic()
+        print(f"\n== {name}", flush=True)
+        for line in BENCHES[name]():
+            print(f"   {line}", flush=True)
+        print(f"   ({time.monotonic() - began:.0f} s)", flush=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,121 @@
+"""Time to a usable window, and how long its thread is kept from its events while a tape is captured and read."""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+_START = """
+import sys, time
+began = float(sys.argv[2])
+from pathlib import Path
+from typing import Any
+from yomikomi.core.ledger.workspace import Workspace
+from yomikomi.ui.app import application, build_window
+from PySide6.QtWidgets import QApplication
+workspace = Workspace(Path(sys.argv[1]))
+app = application()
+window = build_window(workspace)
+window.show()
+QApplication.processEvents()
+window.grab()
+print(time.time() - began)
+window.close()
+workspace.close()
+"""
+
+
+def start() -> Iterator[str]:
+    """From the call of the program to a drawn window that takes input: a new workspace, then the same one again."""
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    with tempfile.TemporaryDirectory(prefix="yomikomi-bench-") as folder:
+        for words, runs in (("first start (makes the workspace)", 1), ("later starts, median of 5", 5)):
+            times = []
+            for _ in range(runs):
+                command = [sys.executable, "-c", _START, str(Path(folder) / "w"), str(time.time())]
+                times.append(float(subprocess.run(command, capture_output=True, text=True, check=True, env=environment).stdout))
+            yield f"{words}: {statistics.median(times):.2f} s"
+
+
+def stall() -> Iterator[str]:
+    """In a process of its own, offscreen, with all stations made."""
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    command = [sys.executable, "-c", "from bench.window import measure_stall\nif __name__ == '__main__': measure_stall()"]
+    yield from subprocess.run(command, capture_output=True, text=True, check=True, env=environment).stdout.splitlines()
+
+
+def measure_stall() -> None:
+    from tests.ui.watch import StallWatch
+
+    from yomikomi.core.ledger.workspace import Workspace
+    from yomikomi.sim.player import TapePlayerSpec
+    from yomikomi.ui.actions import STATIONS
+    from yomikomi.ui.app import Preload, application, build_window
+
+    application()
+    with tempfile.TemporaryDirectory(prefix="yomikomi-bench-") as folder:
+        workspace = Workspace(Path(folder) / "w")
+        window = build_window(workspace)
+        window.show()
+        state = window.state
+        with StallWatch() as making:
+            preload = Preload(window)
+            _wait(lambda: len(window._stations) == len(STATIONS))
+            preload.join()
+        state.record.add_carrier(
+            label="K-001", title="x", kind="vhs", standard="525i", source=TapePlayerSpec(seed=3, mixture="lively").to_json()
+        )
+        state.reload()
+        window.show_station("capture")
+        with StallWatch() as capturing:
+            window.do("record")
+            _pause(12)
+            window.do("record")
+            _wait(lambda: not state.jobs.jobs)
+        assert state.current is not None
+        take = state.current.take
+        assert take is not None
+        with StallWatch() as reading:
+            window.do("read")
+            _wait(lambda: not state.jobs.jobs)
+        with StallWatch() as walking:
+            for entry in [*STATIONS] * 3:
+                window.show_station(entry.key)
+                _pause(0.15)
+        print(f"loading the rest and making all stations after the start: longest stall {1000 * making.longest:.0f} ms")
+        print(f"capture of 12 s: longest {_told(capturing)}; {take.dropped} lost, {take.late} late of {take.frames} frames")
+        print(f"reading of it: longest {_told(reading)}")
+        print(f"walking through the stations: longest {_told(walking)}")
+        window.hide()
+        window.close()
+        workspace.close()
+
+
+def _told(watch: Any) -> str:
+    return f"stall {1000 * watch.longest:.0f} ms, {len(watch.gaps)} over 20 ms"
+
+
+def _wait(until: Callable[[], object], seconds: float = 60) -> None:
+    """Run the real event loop until something is so."""
+    from PySide6.QtCore import QEventLoop, QTimer
+
+    loop, look = QEventLoop(), QTimer()
+    look.timeout.connect(lambda: loop.quit() if until() else None)
+    look.start(5)
+    QTimer.singleShot(round(1000 * seconds), loop.quit)
+    loop.exec()
+    look.stop()
+    if not until():
+        raise TimeoutError
+
+
+def _pause(seconds: float) -> None:
+    end = time.monotonic() + seconds
+    _wait(lambda: time.monotonic() > end, seconds + 5)
