@@ -292,6 +292,31 @@ def test_a_verdict_is_overruled_with_a_reason(read_window: MainWindow) -> None:
     assert len(read_window.state.record.carriers()[0].overrulings) == 1
 
 
+def test_any_verdict_can_be_overruled(read_window: MainWindow) -> None:
+    read_window.show_station("reading")
+    station = read_window.station("reading")
+    assert isinstance(station, ReadingStation)
+    for topic, now in (("shape", "16:9"), ("rate", "25/1"), ("sound", "as meant"), ("file", "as meant")):
+        card = next(card for card in station.cards if card.finding.topic == topic)
+        QTest.keyClick(card, Qt.Key.Key_Return)
+        dialog = station.overrule()
+        assert dialog is not None
+        assert dialog.topic == topic
+        dialog.choose(now)
+        dialog.accept()
+        card = next(card for card in station.cards if card.finding.topic == topic)
+        assert card.finding.certainty == "your word"
+        assert card.property("chosen")
+    view = read_window.state.current
+    assert view is not None
+    assert view.judged is not None
+    assert (view.judged.geometry.shape, view.judged.geometry.sample_aspect) == ("16:9", "32/27")
+    assert view.judged.rate.nominal == "25/1"
+    assert view.reading is not None
+    assert (view.reading.geometry.shape, view.reading.rate.nominal) == ("4:3", "30000/1001")
+    assert [one.topic for one in view.overrulings] == ["shape", "rate", "sound", "file"]
+
+
 def test_frames_are_stepped_by_keyboard_and_shown_at_their_shape(read_window: MainWindow, qtbot: QtBot) -> None:
     read_window.show_station("reading")
     station = read_window.station("reading")

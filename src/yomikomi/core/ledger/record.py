@@ -18,7 +18,8 @@ from yomikomi.core.capture.session import CaptureResult
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.schema import Carrier, Copy, Event, Overruling, ReadingRow, Take, TreatmentRow, TrialRow
 from yomikomi.core.ledger.workspace import Workspace
-from yomikomi.core.reading.models import Reading, Scan
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.overruling import changes_the_picture, overrule
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.treatment.chain import Deinterlace, Treatment
 from yomikomi.core.video.media import check_tail, probe
@@ -123,14 +124,11 @@ class CarrierView:
 
 
 def apply_overrulings(reading: Reading | None, overrulings: tuple[OverrulingView, ...]) -> Reading | None:
-    """A person's word goes before a measurement; for the scan type the newest one counts."""
+    """A person's word goes before a measurement; of several on one topic the newest counts."""
     if reading is None:
         return None
     for one in overrulings:
-        if one.topic == "scan":
-            kind, _, order = one.now.partition(" ")
-            scan = Scan(**{**reading.scan.model_dump(), "kind": kind, "field_order": order or None, "confidence": 1.0})
-            reading = reading.model_copy(update={"scan": scan})
+        reading = overrule(reading, one.topic, one.now)
     return reading
 
 
@@ -287,7 +285,7 @@ class Record:
         with self._session() as session:
             take = session.get_one(Take, take_id)
             session.add(Overruling(take_id=take_id, topic=topic, was=was, now=now, reason=reason, made_at=_now()))
-            for row in [*take.treatments, *take.trials]:
+            for row in [*take.treatments, *take.trials] if changes_the_picture(topic) else []:
                 session.delete(row)
             self._note(session, take.carrier_id, f"{topic} overruled: {was} → {now}" + (f" ({reason})" if reason else ""))
 

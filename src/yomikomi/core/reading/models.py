@@ -106,3 +106,4 @@ class Reading(Document):
     most_combed_frame: int = Field(description="middle of the most combed second")
     warnings: list[str]
     read_seconds: float
+    overruled: list[str] = Field(default_factory=list, description="topics on which a person's word stands, not the measurement")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from yomikomi.core.reading.models import Reading
@@ -73,8 +73,15 @@ def basis(reading: Reading) -> str:
 def findings(reading: Reading) -> list[Finding]:
     """All cards, those that matter most for the copy first."""
     cards = [_scan(reading), _rate(reading), *_sounds(reading), _shape(reading), _identity(reading)]
+    cards = [_by_your_word(card) if card.topic in reading.overruled else card for card in cards]
     weight = {Mark.WRONG: 0, Mark.LOOK: 1, Mark.UNKNOWN: 2, Mark.FINE: 3}
     return sorted(cards, key=lambda card: weight[card.mark])
+
+
+def _by_your_word(card: Finding) -> Finding:
+    """A verdict that a person overruled: no longer pointed at, and not claimed as measured. Fields still want treating."""
+    mark = card.mark if card.topic == "scan" and card.mark is Mark.LOOK else Mark.FINE
+    return replace(card, mark=mark, certainty="your word", reason=f"overruled · {card.reason}")
 
 
 def _scan(reading: Reading) -> Finding:
@@ -121,7 +128,11 @@ def _sounds(reading: Reading) -> list[Finding]:
         silent = sum(end - start for start, end in sound.silences)
         name = "Sound" if len(reading.sound) == 1 else f"Sound {sound.index + 1}"
         level = f"peak {decibel_text(sound.peak_db)}"
-        if sound.seconds and silent > 0.98 * sound.seconds:
+        if not sound.seconds:
+            cards.append(
+                Finding("sound", Mark.WRONG, f"{name}: a stream with nothing in it", "certain", what, "check where the sound goes")
+            )
+        elif silent > 0.98 * sound.seconds:
             cards.append(Finding("sound", Mark.WRONG, f"{name}: silent throughout", "certain", what, "check where the sound goes"))
         elif sound.peak_db >= _HOT_DB:
             advice = "capture with less level if it distorts"

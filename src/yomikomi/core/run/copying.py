@@ -33,7 +33,7 @@ def make_copy(request: CopyRequest, reporter: Reporter) -> CopyResult:
         encoded=encoded,
         treated=treated,
         seconds=reading.duration_seconds,
-        sounds=tuple((sound.ends_at, sound.peak_db) for sound in reading.sound),
+        sounds=tuple((sound.ends_at, sound.peak_db) for sound in reading.sound if sound.seconds > 0),
         container=request.recipe.container,
     )
     checks = verify(expected, reporter)

@@ -115,7 +115,8 @@ class _Encode:
                     sink, stream, self.request.recipe.sound_codec, first=self.first,
                     bit_rate=sound_bits_per_second(self.request.recipe, stream.codec_context.channels),
                 )
-                for stream in source.streams.audio
+                for stream, heard in zip(source.streams.audio, self.request.reading.sound, strict=False)
+                if heard.seconds > 0  # a stream with nothing in it makes no track
             }  # fmt: skip
             self._go(source, picture, sink, video, tracks)
 

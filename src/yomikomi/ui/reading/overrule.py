@@ -4,52 +4,54 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QButtonGroup, QDialog, QLineEdit, QRadioButton, QVBoxLayout, QWidget
 
-from yomikomi.core.reading.models import Scan
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.overruling import changes_the_picture, choices, current
 from yomikomi.ui.widgets.basics import button, label, row
 
-_CHOICES = (
-    ("interlaced tff", "Interlaced, top field first"),
-    ("interlaced bff", "Interlaced, bottom field first"),
-    ("progressive", "Progressive"),
-    ("undetermined", "Cannot be told"),
-)
-
-
-def scan_key(scan: Scan) -> str:
-    return f"{scan.kind} {scan.field_order}" if scan.field_order else scan.kind
+_QUESTIONS = {
+    "scan": "How was it scanned?",
+    "rate": "How many frames a second are there?",
+    "shape": "What shape is the picture shown at?",
+    "sound": "Is the sound as it should be?",
+    "file": "Is the file as it should be?",
+}
 
 
 class OverruleDialog(QDialog):
-    def __init__(self, scan: Scan, parent: QWidget) -> None:
+    """Asks for another verdict on one topic of a reading."""
+
+    def __init__(self, topic: str, reading: Reading, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Overrule the scan type")
+        self.topic = topic
+        self._choices = choices(topic, reading)
+        self.setWindowTitle("Overrule")
         self.setMinimumWidth(420)
         self._group = QButtonGroup(self)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 20, 24, 20)
         layout.setSpacing(8)
-        layout.addWidget(label("What is it?", name="section"))
-        for number, (key, words) in enumerate(_CHOICES):
-            choice = QRadioButton(words)
-            choice.setChecked(key == scan_key(scan))
-            self._group.addButton(choice, number)
-            layout.addWidget(choice)
+        layout.addWidget(label(_QUESTIONS[topic], name="section"))
+        for number, choice in enumerate(self._choices):
+            made = QRadioButton(choice.words)
+            made.setChecked(choice.key == current(topic, reading))
+            self._group.addButton(made, number)
+            layout.addWidget(made)
         self.reason = QLineEdit()
         self.reason.setPlaceholderText("why, for whoever reads the record later")
         self.reason.setAccessibleName("Reason")
         layout.addSpacing(8)
         layout.addWidget(self.reason)
-        layout.addWidget(
-            label("The measurement stays in the record. Treatment and trials made on it are put aside.", quiet=True, wrap=True)
-        )
+        aside = " Treatment and trials made on it are put aside." if changes_the_picture(topic) else ""
+        layout.addWidget(label(f"The measurement stays in the record.{aside}", quiet=True, wrap=True))
         layout.addSpacing(8)
         self.accept_button = button("Overrule", self.accept, primary=True)
         layout.addLayout(row(1, button("Leave it", self.reject), self.accept_button))
 
     def choose(self, key: str) -> None:
-        self._group.button([k for k, _ in _CHOICES].index(key)).setChecked(True)
+        self._group.button([choice.key for choice in self._choices].index(key)).setChecked(True)
 
     @property
     def answer(self) -> tuple[str, str]:
-        """What it is now (``kind order``), and the reason."""
-        return _CHOICES[self._group.checkedId()][0], self.reason.text().strip()
+        """What it is now (a choice's key; empty for none), and the reason."""
+        number = self._group.checkedId()
+        return (self._choices[number].key if number >= 0 else ""), self.reason.text().strip()

@@ -8,13 +8,14 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QProgressBar, QVBoxLayout, Q
 
 from yomikomi.core.ledger.record import CarrierView
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.overruling import current
 from yomikomi.core.reading.scanner import ReadProgress, ReadRequest, read
 from yomikomi.core.reading.sentences import Finding, basis, findings, headline
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
-from yomikomi.ui.reading.overrule import OverruleDialog, scan_key
+from yomikomi.ui.reading.overrule import OverruleDialog
 from yomikomi.ui.reading.strips import EvidenceStrips
 from yomikomi.ui.reading.viewer import FrameRequest, FrameViewer, fetch
 from yomikomi.ui.shell.station import Station
@@ -45,6 +46,7 @@ class ReadingStation(Station):
         self.job: Job | None = None
         self._view: CarrierView | None = None
         self._frame = 0
+        self.topic = "scan"
         self._shown: tuple[int, str] | None = None
         self.viewer = FrameViewer()
         self.strips = EvidenceStrips()
@@ -143,22 +145,37 @@ class ReadingStation(Station):
             self.state.tell_error,
         )  # fmt: skip
 
+    def choose_card(self, card: FindingCard) -> None:
+        """Look at a verdict: the frame that shows it, and what Overrule is about."""
+        self.topic = card.finding.topic
+        for one in self.cards:
+            one.mark_chosen(one is card)
+        self._name_overruling()
+        if self._view is not None and self._view.judged is not None:
+            self.strips.choose(self._view.judged.most_combed_frame)
+
     def overrule(self) -> OverruleDialog | None:
+        """Ask for a person's word on the chosen verdict."""
         view = self._view
         if view is None or view.judged is None or view.take is None:
             return None
-        judged, take_id = view.judged, view.take.id
-        dialog = OverruleDialog(judged.scan, self)
+        judged, take_id, topic = view.judged, view.take.id, self.topic
+        dialog = OverruleDialog(topic, judged, self)
 
         def done(code: int) -> None:
             now, reason = dialog.answer
-            if code == QDialog.DialogCode.Accepted and now != scan_key(judged.scan):
-                self.state.record.overrule(take_id, topic="scan", was=scan_key(judged.scan), now=now, reason=reason)
+            was = current(topic, judged)
+            if code == QDialog.DialogCode.Accepted and now not in {"", was}:
+                self.state.record.overrule(take_id, topic=topic, was=was, now=now, reason=reason)
                 self.state.reload()
 
         dialog.finished.connect(done)
         dialog.open()
         return dialog
+
+    def _name_overruling(self) -> None:
+        about = next((card.finding.title for card in self.cards if card.finding.topic == self.topic), "")
+        self.overrule_button.setToolTip(f"Say what it is, if you know better than: {about}")
 
     def _on_progress(self, job: Job) -> None:
         progress: ReadProgress = job.progress
@@ -199,6 +216,8 @@ class ReadingStation(Station):
         if reading is not None:
             for finding in findings(reading):
                 card = FindingCard(finding)
-                card.chosen.connect(lambda r=reading: self.strips.choose(r.most_combed_frame))
+                card.mark_chosen(finding.topic == self.topic)
+                card.chosen.connect(partial(self.choose_card, card))
                 self.cards_box.addWidget(card)
+            self._name_overruling()
         self.cards_box.addStretch(1)

@@ -1,0 +1,114 @@
+"""A person's word against a measured verdict: what can be said, and what it changes. The measurement stays in the record.
+
+To make another verdict overrulable, add a row to ``CHOICES``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.video.geometry import Geometry
+from yomikomi.core.video.rates import KNOWN_RATES, fraction_text, rate_text
+
+# Said of a verdict that has no other value: it is noted and meant to be so.
+AS_MEANT = "as meant"
+
+
+@dataclass(frozen=True)
+class Choice:
+    """``key`` is kept in the record, ``words`` are for people."""
+
+    key: str
+    words: str
+
+
+def choices(topic: str, reading: Reading) -> list[Choice]:
+    """What a verdict on a topic (a finding's ``topic``) can be overruled with."""
+    return CHOICES[topic](reading) if topic in CHOICES else []
+
+
+def current(topic: str, reading: Reading) -> str:
+    """The key of the verdict as it stands."""
+    if topic == "scan":
+        scan = reading.scan
+        return f"{scan.kind} {scan.field_order}" if scan.field_order else scan.kind
+    if topic == "rate":
+        return reading.rate.nominal
+    if topic == "shape":
+        return reading.geometry.shape
+    return AS_MEANT if topic in reading.overruled else "as measured"
+
+
+def overrule(reading: Reading, topic: str, now: str) -> Reading:
+    """The reading with a person's word in its place; a topic or word from a newer version changes nothing."""
+    changed: dict[str, object] = {}
+    if topic == "scan":
+        kind, _, order = now.partition(" ")
+        changed["scan"] = reading.scan.model_copy(update={"kind": kind, "field_order": order or None, "confidence": 1.0})
+    elif topic == "rate":
+        changed["rate"] = reading.rate.model_copy(update={"nominal": now, "told_by": "your word"})
+    elif topic == "shape":
+        changed["geometry"] = _shaped(reading, now)
+    overruled = [*(one for one in reading.overruled if one != topic), topic]
+    return reading.model_copy(update={**changed, "overruled": overruled})
+
+
+def changes_the_picture(topic: str) -> bool:
+    """Whether what was chosen or tried on the old verdict no longer counts."""
+    return topic in {"scan", "rate", "shape"}
+
+
+def _scans(_reading: Reading) -> list[Choice]:
+    return [
+        Choice("interlaced tff", "Interlaced, top field first"),
+        Choice("interlaced bff", "Interlaced, bottom field first"),
+        Choice("progressive", "Progressive"),
+        Choice("undetermined", "Cannot be told"),
+    ]
+
+
+def _rates(reading: Reading) -> list[Choice]:
+    """The known rates near the one found; what is further away would be another recording."""
+    found = Fraction(reading.rate.nominal)
+    near = sorted((r for r in {*KNOWN_RATES, found} if found / 2 <= r <= 2 * found), key=lambda r: (abs(r / found - 1), r))[:7]
+    return [Choice(fraction_text(rate), f"{rate_text(rate)} frames a second") for rate in sorted(near)]
+
+
+def _shapes(reading: Reading) -> list[Choice]:
+    usual = (("4:3", "television"), ("16:9", "wide"), ("3:2", "stills camera"))
+    named = [Choice(key, f"{key}, as a {words} picture") for key, words in usual]
+    square = Geometry(reading.geometry.width, reading.geometry.height)
+    if square.shape_words not in {choice.key for choice in named}:
+        named.append(Choice(square.shape_words, f"{square.shape_words}, square pixels"))
+    return named
+
+
+def _as_meant(_reading: Reading) -> list[Choice]:
+    return [Choice("as measured", "It is as measured"), Choice(AS_MEANT, "It is known, and meant to be so")]
+
+
+CHOICES: dict[str, Callable[[Reading], list[Choice]]] = {
+    "scan": _scans,
+    "rate": _rates,
+    "shape": _shapes,
+    "sound": _as_meant,
+    "file": _as_meant,
+}
+
+
+def _shaped(reading: Reading, shape: str) -> object:
+    """The geometry shown at a shape like ``16:9``: the storage size stays, the pixels change."""
+    wide, _, high = shape.partition(":")
+    display = Fraction(wide) / Fraction(high)
+    storage = reading.geometry
+    aspect = (display * storage.height / storage.width).limit_denominator(255)
+    return storage.model_copy(
+        update={
+            "sample_aspect": fraction_text(aspect),
+            "display_aspect": fraction_text(aspect * storage.width / storage.height),
+            "shape": Geometry(storage.width, storage.height, aspect).shape_words,
+        }
+    )
