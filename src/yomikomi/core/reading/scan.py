@@ -201,8 +201,10 @@ def _blocks(samples: Field) -> Field:
     """Means over blocks of 16 columns by 8 field lines; what does not fill a block is left out."""
     lines = samples.shape[0] // _BLOCK_LINES * _BLOCK_LINES
     columns = samples.shape[1] // _BLOCK_COLUMNS * _BLOCK_COLUMNS
-    cut = samples[:lines, :columns].reshape(lines // _BLOCK_LINES, _BLOCK_LINES, columns // _BLOCK_COLUMNS, _BLOCK_COLUMNS)
-    return np.asarray(cut.mean(axis=(1, 3)), np.float32)
+    # Columns first, then lines: several times quicker than one mean over both short axes.
+    across = samples[:lines, 0:columns:2] + samples[:lines, 1:columns:2]
+    sums = across.reshape(lines // _BLOCK_LINES, _BLOCK_LINES, columns // _BLOCK_COLUMNS).sum(axis=1)
+    return np.asarray(sums * np.float32(1 / (_BLOCK_LINES * _BLOCK_COLUMNS)), np.float32)
 
 
 def _noise_variance(top: Field, bottom: Field, energy_top: Field, energy_bottom: Field) -> float:

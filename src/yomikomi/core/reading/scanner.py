@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import time
+from collections import deque
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -26,6 +28,8 @@ _LOSSLESS = {"ffv1", "utvideo", "huffyuv", "ffvhuff", "rawvideo", "v210", "magic
 _REPORT_PERIOD_S = 0.1
 # Damaged packets in a row after which the rest of a file is given up.
 _MOST_ERRORS = 50
+# Frames that may wait for the complexity measurement.
+_MOST_WAITING = 8
 
 
 @dataclass(frozen=True)
@@ -53,6 +57,8 @@ class _Pass:
         self.request, self.info, self.reporter = request, info, reporter
         self.scan = ScanMeter(lossy=info.codec not in _LOSSLESS)
         self.complexity = ComplexityMeter()
+        self.beside = ThreadPoolExecutor(1, "complexity")
+        self.waiting: deque[Future[None]] = deque()
         self.evidence: list[FrameEvidence] = []
         self.stamps: list[int | None] = []
         self.sounds: dict[int, SoundMeter] = {}
@@ -61,6 +67,14 @@ class _Pass:
         self.told_at = 0.0
 
     def run(self) -> None:
+        try:
+            self._read()
+            for one in self.waiting:
+                one.result()
+        finally:
+            self.beside.shutdown(cancel_futures=True)
+
+    def _read(self) -> None:
         with open_media(self.request.path) as container:
             picture = video_stream(container, self.request.path)
             picture.thread_type = "AUTO"
@@ -98,7 +112,10 @@ class _Pass:
         self.evidence.append(self.scan.feed(samples, bit_depth=depth))
         self.stamps.append(frame.pts)
         if self.request.complexity:
-            self.complexity.feed(samples, bit_depth=depth)
+            # Its encoder works beside the decoder and the other measurements; a few frames may wait for it.
+            self.waiting.append(self.beside.submit(self.complexity.feed, samples, bit_depth=depth))
+            if len(self.waiting) > _MOST_WAITING:
+                self.waiting.popleft().result()
         self.reporter.check()
         now = time.monotonic()
         if now - self.told_at > _REPORT_PERIOD_S:
