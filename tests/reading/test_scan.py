@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.making import Luma, interlace, noisy, programme_frames, sliding_frames
+from tests.making import Luma, decode_luma, interlace, noisy, programme_frames, sliding_frames, write_clip
 from yomikomi.core.reading.scan import FrameEvidence, ScanMeter, ScanVerdict, Vote, cuts, majority_probability, verdict
 from yomikomi.core.video.standards import FieldOrder
 
@@ -118,8 +121,29 @@ def test_confidence_is_a_probability_and_symmetric(agreeing: float, against: flo
     assert majority_probability(agreeing + 1, against) >= p
 
 
-def _votes(**counts: int) -> list[FrameEvidence]:
-    return [FrameEvidence(1, 1, Vote[name.upper()], 1) for name, count in counts.items() for _ in range(count)]
+def _votes(strength: float = 2.0, **counts: int) -> list[FrameEvidence]:
+    return [FrameEvidence(1, 1, Vote[name.upper()], strength) for name, count in counts.items() for _ in range(count)]
+
+
+def test_one_order_alone_outweighs_faint_progressive_frames() -> None:
+    """Slow or compressed fields look faintly progressive; a few frames of one order and none of the other settle it."""
+    faint = _votes(0.8, progressive=180)
+    found = verdict([*faint, *_votes(top_first=58)], lossy=True)
+    assert (found.kind, found.field_order) == ("interlaced", FieldOrder.TFF)
+    assert verdict([*faint, *_votes(top_first=10, bottom_first=9)]).kind == "progressive"
+    assert verdict([*faint, *_votes(top_first=7)]).kind == "progressive"
+    assert verdict([*_votes(progressive=180), *_votes(top_first=58)]).kind == "progressive"
+    assert verdict([*_votes(0.8, progressive=2000), *_votes(top_first=40)]).kind == "progressive"
+
+
+@pytest.mark.parametrize("quality", ["23", "30"])
+def test_fields_coded_as_whole_pictures_keep_their_order(tmp_path: Path, tape: Path, quality: str) -> None:
+    """A tape that somebody encoded without saying that it has fields: compression took most of the comb teeth, not all."""
+    lumas = decode_luma(tape)
+    path = write_clip(tmp_path / "wrong.mp4", lumas, rate=Fraction(30000, 1001), options={"preset": "veryfast", "crf": quality})
+    found = judge(decode_luma(path), lossy=True)
+    assert found.field_order in {FieldOrder.TFF, None}
+    assert found.kind != "progressive" or found.confidence < 0.9
 
 
 def test_more_evidence_makes_surer_and_contradiction_less() -> None:

@@ -66,7 +66,7 @@ def basis(reading: Reading) -> str:
     return (
         f"{grouped(scan.frames)} frames read in {spoken(reading.read_seconds)}"
         f" · {scan.agreeing_frames} of {scan.informative_frames} telling frames agree"
-        f" · {quiet} had too little motion to tell"
+        f" · {grouped(quiet)} move too little, or too faintly, to tell"
     )
 
 
