@@ -10,10 +10,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from yomikomi.core.balance.metrics import psnr_db, ssim_db
 from yomikomi.core.balance.models import Estimate
 from yomikomi.core.balance.segments import Plan, Segment
 from yomikomi.core.balance.trial import Trial
@@ -29,10 +30,15 @@ _TIME_LOW, _TIME_HIGH = 0.7, 1.45
 
 @dataclass(frozen=True)
 class Anchor:
-    """The recipe that was tried on more segments: its trials on the planned segments, and on the others."""
+    """The recipe of a codec that was tried on more segments: its trials on the planned segments, and on the others."""
 
     pairs: Sequence[Pair]
     more: Sequence[Pair]
+
+    def everywhere(self, plan: Plan) -> list[Pair]:
+        """All its trials, each segment with the probability of being drawn at all."""
+        planned = [(s if s.certain else replace(s, inclusion=min(1.0, s.inclusion / plan.kept)), t) for s, t in self.pairs]
+        return [*planned, *self.more]
 
 
 def picture_bytes(pairs: Sequence[Pair], plan: Plan, *, total_complexity: int, key_bytes: float, anchor: Anchor | None = None) -> Estimate:
@@ -68,11 +74,9 @@ def picture_bytes(pairs: Sequence[Pair], plan: Plan, *, total_complexity: int, k
 
 def _two_phases(drawn: Sequence[Pair], plan: Plan, anchor: Anchor) -> tuple[float, float]:
     """Bytes per complexity of a recipe by way of the anchor, and the relative half-width of its interval."""
-    sized = [(s, t) for s, t in anchor.pairs if not s.certain]
-    inclusions = [min(1.0, s.inclusion / plan.kept) for s, _ in sized] + [s.inclusion for s, _ in anchor.more]
-    everywhere = [*sized, *anchor.more]
-    size, size_half = _ratio([s.complexity for s, _ in everywhere], everywhere, inclusions)
-    anchored = {s.first: t.counted_bytes for s, t in sized}
+    everywhere = [(s, t) for s, t in anchor.everywhere(plan) if not s.certain]
+    size, size_half = _ratio([s.complexity for s, _ in everywhere], everywhere, [s.inclusion for s, _ in everywhere])
+    anchored = {s.first: t.counted_bytes for s, t in everywhere}
     # Of the units drawn, those tried with every recipe are a sample again: its own finite share is left out (wider).
     weights = [min(1.0, s.inclusion / plan.kept) for s, _ in drawn]
     likeness, half = _ratio([anchored[s.first] for s, _ in drawn], drawn, weights, finite=False)
@@ -110,7 +114,21 @@ def periodic_key_bytes(pairs: Sequence[Pair], *, frames: int, key_distance: int)
     return max(0.0, per_frame * frames * extra)
 
 
-def mean_likeness(pairs: Sequence[Pair]) -> tuple[float, float]:
+def likeness(pairs: Sequence[Pair], plan: Plan, anchor: Anchor | None = None) -> tuple[float, float]:
+    """Likeness over the take in decibels: of SSIM, and PSNR.
+
+    With an anchor, shifted by what the anchor's likeness on all segments drawn differs from that on the planned ones.
+    """
+    ssim, mse = _mean_likeness(pairs)
+    found, noise = ssim_db(ssim), psnr_db(mse)
+    if anchor is not None and anchor.more:
+        here, everywhere = _mean_likeness(anchor.pairs), _mean_likeness(anchor.everywhere(plan))
+        found += ssim_db(everywhere[0]) - ssim_db(here[0])
+        noise += psnr_db(everywhere[1]) - psnr_db(here[1])
+    return found, noise
+
+
+def _mean_likeness(pairs: Sequence[Pair]) -> tuple[float, float]:
     """Mean SSIM and mean squared error over the take."""
     weights = np.array([s.frames / s.inclusion for s, _ in pairs])
     weights /= weights.sum()

@@ -2,8 +2,9 @@
 
 Units of one second. The hardest and the easiest are always tried and stand for themselves; the others are drawn
 systematically in time order with probability proportional to their complexity, which measured best (docs/science.md).
-Of those drawn, a few are tried with every recipe; the rest, if asked for, with one recipe only: how the bytes of a take
-are spread over it is much the same for all recipes, so one of them can find it out for the others (two-phase sampling).
+Of those drawn, a few are tried with every recipe; the rest, if asked for, with one recipe of each codec: how the bytes
+of a take are spread over it is much the same for all recipes of a codec, so one can find it out for the others (two-phase
+sampling).
 Source of the sampling theory: Cochran, Sampling Techniques, chapters 6, 9A and 12 (from memory).
 """
 
@@ -47,7 +48,7 @@ class Plan:
     Parameters
     ----------
     segments : with every recipe.
-    more : with one recipe only; their ``inclusion`` is that of being drawn at all.
+    more : with one recipe of each codec; their ``inclusion`` is that of being drawn at all.
     kept : the share of all drawn that is tried with every recipe, 0…1.
     drawn_from : complexity of all units that the drawn ones stand for.
     whole : the whole take is one segment.
@@ -62,7 +63,7 @@ class Plan:
 
 
 def plan_segments(complexity: Complexity, *, frames: int, count: int = _USUAL_SEGMENTS, more: int = 0, seed: int = 1) -> Plan:
-    """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames, and ``more`` for one recipe."""
+    """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames, and ``more`` for one recipe of each codec."""
     per_unit = _UNIT_CELLS * complexity.frames_per_cell
     sums = _units(complexity.cell_bytes, _UNIT_CELLS)
     # A short last unit is joined to the one before, so that all have a fair length.

@@ -43,12 +43,12 @@ class Trial:
     mse: float
 
 
-def run_trial(span: TreatedSpan, recipe: Recipe, reporter: Reporter, *, crop_to: Path | None = None, compare: bool = True) -> Trial:
-    """Encode a span and, unless only its size is wanted, compare its pictures with what went in."""
+def run_trial(span: TreatedSpan, recipe: Recipe, reporter: Reporter, *, crop_to: Path | None = None) -> Trial:
+    """Encode a span and compare its pictures with what went in."""
     packets, seconds, frames = _encode(span, recipe, reporter)
     counted = [p for p in packets if p.pts is not None and p.pts in span.counted]
     forced = packets[0].size if packets and span.counted.start > 0 else 0
-    likeness = _compare(span, recipe, packets, reporter, crop_to) if compare else []
+    likeness = _compare(span, recipe, packets, reporter, crop_to)
     return Trial(
         counted_bytes=sum(packet.size for packet in counted),
         counted_frames=len(counted),

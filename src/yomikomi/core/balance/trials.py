@@ -8,7 +8,6 @@ from fractions import Fraction
 from pathlib import Path
 
 from yomikomi.core.balance import estimate
-from yomikomi.core.balance.metrics import psnr_db, ssim_db
 from yomikomi.core.balance.models import TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.recipes import (
     Recipe,
@@ -24,15 +23,15 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.chain import Treatment
 from yomikomi.core.work import Reporter
 
-# Segments tried with one recipe, besides those tried with all, where many recipes are compared.
-SIZING_SEGMENTS = 16
+# Segments tried with one recipe of each codec, besides those tried with all, where many recipes are compared.
+SIZING_SEGMENTS = 12
 _SOUND_PACKET = {"aac": Fraction(1024, 48_000), "opus": Fraction(960, 48_000)}
 
 
 @dataclass(frozen=True)
 class TrialRequest:
-    """``segments`` are tried with every recipe, ``more`` of them with one, which sizes the take for the others; ``folder``
-    receives pictures of the hardest moment, None makes none."""
+    """``segments`` are tried with every recipe, ``more`` of them with one of each codec, which sizes the take for the others;
+    ``folder`` receives pictures of the hardest moment, None makes none."""
 
     path: Path
     reading: Reading
@@ -60,9 +59,9 @@ class _Bench:
         self.treat_times: list[float] = []
         self.crops: dict[Recipe, str] = {}
         self.started = time.monotonic()
-        self.anchor = _anchor(request.recipes) if self.plan.more else None
-        self.sizing: list[tuple[Segment, Trial]] = []
-        self.steps = len(self.plan.segments) * len(request.recipes) + (len(self.plan.more) if self.anchor else 0)
+        self.anchors = _anchors(request.recipes) if self.plan.more else {}
+        self.sizing: dict[str, list[tuple[Segment, Trial]]] = {codec: [] for codec in self.anchors}
+        self.steps = len(self.plan.segments) * len(request.recipes) + len(self.plan.more) * len(self.anchors)
         self.done = 0
         self.rate = request.treatment.output_rate(Fraction(self.reading.rate.nominal))
         self.frames = round(Fraction(self.reading.duration_seconds).limit_denominator(10**6) * self.rate)
@@ -72,7 +71,7 @@ class _Bench:
         order = {"hardest": 0, "whole": 0, "easiest": 1, "typical": 2}
         for segment in sorted(self.plan.segments, key=lambda s: order.get(s.role, 3)):
             self._try_segment(segment)
-        for number, segment in enumerate(self.plan.more if self.anchor else (), 1):
+        for number, segment in enumerate(self.plan.more if self.anchors else (), 1):
             self._size_segment(segment, number)
         return self.summary(complete=True)
 
@@ -98,11 +97,14 @@ class _Bench:
         self._say("")
 
     def _size_segment(self, segment: Segment, number: int) -> None:
-        assert self.anchor is not None
-        self._say(f"{self.anchor.words} on {number} of {len(self.plan.more)} more parts, to size the take")
-        span = self._span(segment, pixel_format_for(self.anchor.codec, bit_depth=self.reading.bit_depth))
-        self.sizing.append((segment, run_trial(span, self.anchor, self.reporter, compare=False)))
-        self.done += 1
+        spans: dict[str, TreatedSpan] = {}
+        for codec, recipe in self.anchors.items():
+            kind = pixel_format_for(codec, bit_depth=self.reading.bit_depth)
+            if kind not in spans:
+                spans = {kind: self._span(segment, kind)}
+            self._say(f"{recipe.words} on {number} of {len(self.plan.more)} more parts, to size the take")
+            self.sizing[codec].append((segment, run_trial(spans[kind], recipe, self.reporter)))
+            self.done += 1
 
     def _span(self, segment: Segment, pixel_format: str) -> TreatedSpan:
         return TreatedSpan(self.request.path, self.reading, self.request.treatment, segment, pixel_format, self.reporter)
@@ -131,7 +133,7 @@ class _Bench:
             duration_seconds=self.reading.duration_seconds,
             sound_bytes=self._sound_bytes(recipes[0]),
             segments=[TriedSegment(first_frame=s.first, frames=s.frames, role=s.role) for s in self.plan.segments],
-            sized_on=len(self.plan.segments) + len(self.sizing),
+            sized_on=len(self.plan.segments) + min((len(pairs) for pairs in self.sizing.values()), default=0),
             whole=self.plan.whole,
             points=[self._point(recipe) for recipe in recipes if self.found[recipe]],
             source_crop="source.png" if self.crops else None,
@@ -142,23 +144,29 @@ class _Bench:
     def _point(self, recipe: Recipe) -> TrialPoint:
         pairs = self.found[recipe]
         keys = estimate.periodic_key_bytes(pairs, frames=self.frames, key_distance=round(5 * self.rate))
-        ready = self.anchor is not None and len(self.sizing) == len(self.plan.more)
-        anchor = estimate.Anchor(self.found[self.anchor], self.sizing) if ready and self.anchor is not None else None
+        anchor = self._anchor_of(recipe)
         picture = estimate.picture_bytes(
             pairs, self.plan, total_complexity=sum(self.reading.complexity.cell_bytes), key_bytes=keys, anchor=anchor
         )
-        ssim, mse = estimate.mean_likeness(pairs)
+        likeness, noise = estimate.likeness(pairs, self.plan, anchor)
         return TrialPoint(
             recipe=recipe,
             size_bytes=estimate.add_bytes(picture, self._sound_bytes(recipe) + self._overhead(recipe)),
-            ssim_db=round(ssim_db(ssim), 3),
-            psnr_db=round(psnr_db(mse), 3),
+            ssim_db=round(likeness, 3),
+            psnr_db=round(noise, 3),
             encode_seconds=estimate.encode_seconds(
                 pairs, frames=self.frames, treat_seconds_per_frame=sum(self.treat_times) / len(self.treat_times)
             ),
             tried_frames=sum(trial.counted_frames for _, trial in pairs),
             crop=self.crops.get(recipe),
         )
+
+    def _anchor_of(self, recipe: Recipe) -> estimate.Anchor | None:
+        """The anchor of a recipe's codec, once it was tried on all its segments."""
+        known = self.anchors.get(recipe.codec)
+        if known is None or len(self.sizing[recipe.codec]) < len(self.plan.more):
+            return None
+        return estimate.Anchor(self.found[known], self.sizing[recipe.codec])
 
     def _sound_bytes(self, recipe: Recipe) -> int:
         return int(sum(s.seconds * sound_bits_per_second(recipe, s.channels) / 8 for s in self.reading.sound))
@@ -168,10 +176,12 @@ class _Bench:
         return overhead_bytes(frames=self.frames, sound_packets=packets, container=recipe.container)
 
 
-def _anchor(recipes: tuple[Recipe, ...]) -> Recipe | None:
-    """The recipe that sizes the take for the others: of the quickest codec, the middle one. None where it is alone."""
-    known = sorted((recipe for recipe in recipes if recipe.codec == "h264"), key=lambda recipe: recipe.quality)
-    return known[len(known) // 2] if known and len(recipes) > 1 else None
+def _anchors(recipes: tuple[Recipe, ...]) -> dict[str, Recipe]:
+    """For each codec with several recipes the middle one: it sizes the take for the others."""
+    by_codec: dict[str, list[Recipe]] = {}
+    for recipe in sorted(recipes, key=lambda recipe: recipe.quality):
+        by_codec.setdefault(recipe.codec, []).append(recipe)
+    return {codec: known[len(known) // 2] for codec, known in by_codec.items() if len(known) > 1}
 
 
 def run_trials(request: TrialRequest, reporter: Reporter) -> TrialSet:
