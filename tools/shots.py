@@ -75,7 +75,7 @@ def main(folder: Path = _FOLDER) -> None:
         window.state.choose(carriers["K-001"])
         window.show_station("shelf")
         box = window.open_goto()
-        box.line.setText("ba")
+        box.line.setText("k")
         pause(0.3)
         box.grab().save(str(folder / "go-to.png"))
         box.reject()

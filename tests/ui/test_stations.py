@@ -343,7 +343,7 @@ def test_reading_can_be_stopped_and_a_vanished_take_is_told(read_window: MainWin
     began = time.monotonic()
     window.strip._doing._stop.click()
     qtbot.waitUntil(lambda: station.job is None, timeout=3000)
-    assert time.monotonic() - began < 0.6
+    assert time.monotonic() - began < 2
     assert "stopped" in window.notice_bar.text
     assert window.state.current is not None
     assert window.state.current.reading is not None  # the earlier reading stays
