@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -17,6 +19,10 @@ from yomikomi.ui import theme
 _ROWS = ("kind", "combing", "motion", "sound")
 _KIND_COLOURS = {1: theme.OKABE_ITO["sky"], 2: theme.OKABE_ITO["orange"], 3: theme.OKABE_ITO["vermilion"], 4: "#8A8A86"}
 _KIND_WORDS = {1: "progressive", 2: "top first", 3: "bottom first", 4: "unclear"}
+
+
+# Between drawing one strip and the next, so that what is done already is painted and input is heard.
+_BREATH_MS = 20
 
 
 class _TimeAxis(pg.AxisItem):  # type: ignore[misc]
@@ -43,6 +49,7 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         self._plots: dict[str, Any] = {}
         self._lines: list[Any] = []
         self._captions: dict[str, Any] = {}
+        self._to_draw: list[Callable[[], None]] = []
         self.scene().sigMouseClicked.connect(self._on_click)
         QTimer.singleShot(0, self, self._add_next_row)
 
@@ -87,39 +94,39 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         self._plots[key] = plot
 
     def show_reading(self, reading: Reading | None) -> None:
-        """Draw a reading's strips (None clears)."""
-        self._add_all_rows()
+        """Draw a reading's strips (None clears), one after another with a breath between."""
         self._reading = reading
-        for plot, line in zip(self._plots.values(), self._lines, strict=True):
+        self._to_draw = [self._clear]
+        if reading is not None:
+            strips = reading.strips
+            step = float(strips.frames_per_bin / Fraction(reading.rate.nominal))
+            sound = [max(0.0, v + 60) for v in strips.sound_db]
+            self._to_draw += [
+                partial(self._set_span, max(len(strips.combing), 1) * step),
+                partial(self._draw_kind, strips.vote, step),
+                partial(self._draw_curve, "combing", strips.combing, step, theme.OKABE_ITO["orange"]),
+                partial(self._draw_curve, "motion", strips.motion, step, theme.OKABE_ITO["sky"]),
+                partial(self._draw_curve, "sound", sound, step, theme.OKABE_ITO["green"]),
+            ]
+        QTimer.singleShot(_BREATH_MS, self, self._draw_next)
+
+    def _clear(self) -> None:
+        self._add_all_rows()
+        for (key, plot), line in zip(self._plots.items(), self._lines, strict=True):
             plot.clear()
             plot.addItem(line)
-        if reading is None:
-            for key in _ROWS:
-                self._caption(key, "")
-            return
-        strips = reading.strips
-        step = float(strips.frames_per_bin / Fraction(reading.rate.nominal))
-        times = np.arange(len(strips.combing) + 1) * step
-        self._draw_kind(strips.vote, step)
-        for key, values, colour in (
-            ("combing", strips.combing, theme.OKABE_ITO["orange"]),
-            ("motion", strips.motion, theme.OKABE_ITO["sky"]),
-            ("sound", [max(0.0, v + 60) for v in strips.sound_db], theme.OKABE_ITO["green"]),
-        ):
-            fill = QColor(colour)
-            fill.setAlpha(110)
-            curve = pg.PlotCurveItem(
-                times, np.asarray(values, float), stepMode="center", fillLevel=0, brush=fill, pen=pg.mkPen(colour, width=1)
-            )
-            self._plots[key].addItem(curve)
-            top = 60.0 if key == "sound" else max(5.0, float(np.max(values, initial=0.0)) * 1.1)
-            self._plots[key].setYRange(0, top, padding=0)
-            self._caption(key, "−60 to 0 dB" if key == "sound" else f"0 to {top:.0f} codes")
-        end = max(times[-1], step)
+            self._caption(key, "")
+
+    def _set_span(self, seconds: float) -> None:
         for plot in self._plots.values():
-            plot.setLimits(xMin=0, xMax=end)
-        self._plots["kind"].setXRange(0, end, padding=0)
+            plot.setLimits(xMin=0, xMax=seconds)
+        self._plots["kind"].setXRange(0, seconds, padding=0)
         self.show_frame(self._frame)
+
+    def _draw_next(self) -> None:
+        if self._to_draw:
+            self._to_draw.pop(0)()
+            QTimer.singleShot(_BREATH_MS, self, self._draw_next)
 
     def show_frame(self, frame: int) -> None:
         self._frame = frame
@@ -142,7 +149,7 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
             self.frame_chosen.emit(frame)
 
     def _on_click(self, event: Any) -> None:
-        if self._reading is None:
+        if self._reading is None or "kind" not in self._plots:
             return
         plot = self._plots["kind"]
         at = plot.vb.mapSceneToView(QPointF(event.scenePos())).x()
@@ -153,27 +160,39 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         small = f'<br><span style="color:{theme.WELL_MUTED};font-size:10px">{scale}</span>' if scale else ""
         self._captions[key].setText(f'<span style="color:{theme.WELL_TEXT};font-size:{theme.SMALL_PX}px">{key}</span>{small}')
 
+    def _draw_curve(self, key: str, values: list[float], step: float, colour: str) -> None:
+        fill = QColor(colour)
+        fill.setAlpha(110)
+        times = np.arange(len(values) + 1) * step
+        curve = pg.PlotCurveItem(
+            times, np.asarray(values, float), stepMode="center", fillLevel=0, brush=fill, pen=pg.mkPen(colour, width=1)
+        )
+        self._plots[key].addItem(curve)
+        top = 60.0 if key == "sound" else max(5.0, float(np.max(values, initial=0.0)) * 1.1)
+        self._plots[key].setYRange(0, top, padding=0)
+        self._caption(key, "−60 to 0 dB" if key == "sound" else f"0 to {top:.0f} codes")
+
     def _draw_kind(self, votes: list[int], step: float) -> None:
-        """Runs of equal votes as blocks with their word where there is room; no block where nothing moved."""
+        """One picture of the votes in their colours, nothing where nothing moved; long runs carry their word."""
         plot = self._plots["kind"]
         plot.setYRange(0, 1, padding=0)
         shown = [kind for kind in _KIND_WORDS if kind in votes]
         self._caption("kind", "<br>".join(f'<span style="color:{_KIND_COLOURS[k]}">■</span> {_KIND_WORDS[k]}' for k in shown))
+        colours = np.zeros((5, 4), np.uint8)
+        for kind, name in _KIND_COLOURS.items():
+            colour = QColor(name)
+            colours[kind] = (colour.red(), colour.green(), colour.blue(), 255)
+        picture = pg.ImageItem(colours[np.asarray(votes, np.intp)][:, None, :], autoLevels=False)
+        picture.setRect(QRectF(0, 0.08, len(votes) * step, 0.84))
+        plot.addItem(picture)
         start = 0
-        total = len(votes)
-        for place in range(1, total + 1):
-            if place < total and votes[place] == votes[start]:
+        for place in range(1, len(votes) + 1):
+            if place < len(votes) and votes[place] == votes[start]:
                 continue
-            kind, left, width = votes[start], start * step, (place - start) * step
+            kind, first, length = votes[start], start, place - start
             start = place
-            if kind == 0:
-                continue
-            block = pg.QtWidgets.QGraphicsRectItem(QRectF(left, 0.08, width, 0.84))
-            block.setBrush(QColor(_KIND_COLOURS[kind]))
-            block.setPen(pg.mkPen(None))
-            plot.addItem(block)
-            if width / (total * step) > 0.14:
+            if kind and length > 0.14 * len(votes):
                 words = pg.TextItem(_KIND_WORDS[kind], color="#16171A", anchor=(0.5, 0.5))
                 words.setFont(theme.sans(theme.SMALL_PX))
-                words.setPos(left + width / 2, 0.5)
+                words.setPos((first + length / 2) * step, 0.5)
                 plot.addItem(words)
