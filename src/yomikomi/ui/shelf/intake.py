@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QL
 from yomikomi.core.planning.carriers import KINDS, RIGHTS_CAUTION, kind_of
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
 from yomikomi.sim.player import TapePlayerSpec
+from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import MarkShape, button, label
 
 _TAPES = tuple(key for key, kind in KINDS.items() if kind.standards)
@@ -54,6 +55,8 @@ class IntakeForm(QWidget):
         self.seed.setRange(0, 9999)
         self.seed.setValue(1)
         self.seed.setToolTip("Which tape lies in the simulated player: the same number plays the same tape")
+        for number in (self.minutes, self.seed):
+            theme.inset(number)
         self.corrector = QCheckBox("time-base corrector fitted")
         self.caution_mark, self.caution = MarkShape("look here"), label(wrap=True, quiet=True)
         form = QFormLayout()
