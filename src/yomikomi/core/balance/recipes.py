@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from dataclasses import dataclass
-from fractions import Fraction
 from typing import Literal
 
 import av
@@ -189,7 +188,3 @@ def overhead_bytes(*, frames: int, sound_packets: int, container: str) -> int:
     """Container overhead: an index entry and framing for each packet (MP4: sizes, offsets, sample tables; measured)."""
     each = 12 if container == "mp4" else 9
     return 1500 + each * (frames + sound_packets)
-
-
-def frames_of(seconds: Fraction, rate: Fraction) -> int:
-    return round(seconds * rate)

@@ -6,7 +6,7 @@ import contextlib
 import errno
 import os
 import time
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -76,11 +76,11 @@ def part_path(target: Path) -> Path:
     return target.with_name(f".{target.name}.part")
 
 
-def free_name(folder: Path, stem: str, suffix: str) -> Path:
-    """A name that no file has yet: the stem, or the stem with a number."""
+def free_name(folder: Path, stem: str, suffix: str, *, taken: Collection[str] = ()) -> Path:
+    """A name that no file has yet and that is not ``taken``: the stem, or the stem with a number."""
     for number in range(1, 10_000):
         name = f"{stem}{suffix}" if number == 1 else f"{stem}-{number}{suffix}"
-        if not (folder / name).exists():
+        if name not in taken and not (folder / name).exists():
             return folder / name
     raise UnfinishedError(f"There are 10 000 copies named {stem} already.", remedy="Move some elsewhere.")
 

@@ -8,7 +8,6 @@ import av
 
 # Code points of ITU-T H.273 (ISO/IEC 23091-2), as containers and codecs carry them.
 UNSPECIFIED = 2
-_PRIMARIES = {1: "bt709", 5: "bt470bg", 6: "smpte170m", 9: "bt2020"}
 _MATRIX = {0: "rgb", 1: "bt709", 5: "bt470bg", 6: "smpte170m", 9: "bt2020nc"}
 
 

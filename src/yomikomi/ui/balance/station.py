@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QProgressBar, QVBoxLayout, QWidget
 
 from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
@@ -26,7 +26,7 @@ from yomikomi.ui.balance.plane import BalancePlane
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, Well, button, label, row
+from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, Well, button, label, row, side_panel
 
 
 class ChoiceCard(Card):
@@ -96,11 +96,7 @@ class BalanceStation(Station):
         left.addWidget(self.bar)
         left.addWidget(self.crops_head)
         left.addLayout(row(*self.crops, spacing=10))
-        body = QHBoxLayout()
-        body.setSpacing(20)
-        body.addLayout(left, 1)
-        body.addWidget(self._make_side())
-        self.page.addLayout(body, 1)
+        self.lay_out(left, self._make_side())
 
     def _make_side(self) -> QWidget:
         self.limit_line = QLineEdit()
@@ -124,11 +120,7 @@ class BalanceStation(Station):
         self.try_button = button("Try recipes", self.try_recipes, tip="F7")
         self.send_button = button("Send to run", self.primary, primary=True, tip="Ctrl+Return")
         self.send_button.setMinimumWidth(150)
-        side = QWidget()
-        side.setFixedWidth(340)
-        right = QVBoxLayout(side)
-        right.setContentsMargins(0, 0, 0, 0)
-        right.setSpacing(10)
+        side, right = side_panel(340)
         right.addWidget(label("What stands out", name="section"))
         right.addLayout(self.cards_box)
         right.addWidget(self.why)

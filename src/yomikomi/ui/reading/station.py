@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QProgressBar, QVBoxLayout
 
 from yomikomi.core.ledger.record import CarrierView
 from yomikomi.core.reading.models import Reading
@@ -20,7 +20,7 @@ from yomikomi.ui.reading.strips import EvidenceStrips
 from yomikomi.ui.reading.viewer import FrameRequest, FrameViewer, fetch
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, CardColumn, MarkShape, button, label, row, scrolled
+from yomikomi.ui.widgets.basics import Card, CardColumn, MarkShape, button, label, row, scrolled, side_panel
 
 
 class FindingCard(Card):
@@ -65,22 +65,13 @@ class ReadingStation(Station):
         left.addWidget(self.viewer, 1)
         left.addWidget(self.bar)
         left.addWidget(self.strips)
-        right = QVBoxLayout()
-        right.setSpacing(8)
+        side, right = side_panel(396, spacing=8)
         self.cards_head = label("Findings, by what they cost the copy", name="section")
         right.addWidget(self.cards_head)
         right.addWidget(scrolled(self.cards_box), 1)
         right.addLayout(row(self.overrule_button, self.again_button, 1))
         right.addLayout(row(1, self.go_button))
-        side = QWidget()
-        side.setFixedWidth(396)
-        side.setLayout(right)
-        right.setContentsMargins(0, 0, 0, 0)
-        body = QHBoxLayout()
-        body.setSpacing(20)
-        body.addLayout(left, 1)
-        body.addWidget(side)
-        self.page.addLayout(body, 1)
+        self.lay_out(left, side)
 
     @property
     def cards(self) -> list[FindingCard]:

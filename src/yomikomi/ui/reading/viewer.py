@@ -75,9 +75,6 @@ class FrameViewer(Well):
     def mode(self) -> str:
         return ("whole", "fields")[self._modes.checkedId()]
 
-    def set_mode(self, mode: str) -> None:
-        self._modes.button(("whole", "fields").index(mode)).click()
-
     def show_frame(self, samples: NDArray[np.uint8] | None, *, frame: int = 0, reading: Reading | None = None) -> None:
         self._samples = samples
         if reading is not None:

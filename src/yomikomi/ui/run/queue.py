@@ -10,7 +10,7 @@ from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.ledger.record import CarrierView, CopyView, copy_stem
 from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
-from yomikomi.core.run.encode import part_path
+from yomikomi.core.run.encode import free_name, part_path
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
@@ -40,12 +40,7 @@ class CopyQueue(QObject):
         assert view.take is not None
         assert view.treatment is not None
         copies = self._state.record.workspace.folder / "copies"
-        taken = self._state.record.planned_names()
-        stem, suffix = copy_stem(view, recipe), f".{recipe.container}"
-        target, number = copies / f"{stem}{suffix}", 1
-        while target.exists() or target.name in taken:
-            number += 1
-            target = copies / f"{stem}-{number}{suffix}"
+        target = free_name(copies, copy_stem(view, recipe), f".{recipe.container}", taken=self._state.record.planned_names())
         copy_id = self._state.record.ask_copy(view.take.id, recipe, view.treatment, predicted, target)
         self._state.reload()
         self.start_next()

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QItemSelectionModel, QModelIndex, Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QListView, QVBoxLayout
+from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QListView, QVBoxLayout
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.record import CarrierView
@@ -60,11 +60,7 @@ class ShelfStation(Station):
         left.addWidget(self.list, 1)
         left.addWidget(self.empty, 1)
         left.addLayout(row(self.import_button, label("or drop them here; they are never moved or altered", quiet=True), 1, self.onward))
-        body = QHBoxLayout()
-        body.setSpacing(20)
-        body.addLayout(left, 1)
-        body.addWidget(intake)
-        self.page.addLayout(body, 1)
+        self.lay_out(left, intake)
         self.list.selectionModel().currentChanged.connect(self._on_current)
         self.list.activated.connect(lambda _index: self._go_on())
         self.form.filled.connect(self._take_in)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
 from yomikomi.core.ledger.record import CarrierView
 from yomikomi.ui.state import AppState
@@ -21,6 +21,14 @@ class Station(QWidget):
         self.page.setContentsMargins(24, 14, 24, 20)
         self.page.setSpacing(14)
         self.page.addWidget(self.sentence)
+
+    def lay_out(self, left: QLayout, side: QWidget) -> None:
+        """Under the sentence: what is looked at, and beside it what is decided."""
+        body = QHBoxLayout()
+        body.setSpacing(20)
+        body.addLayout(left, 1)
+        body.addWidget(side)
+        self.page.addLayout(body, 1)
 
     def show_carrier(self, view: CarrierView | None) -> None:
         """Put a carrier's state on screen."""

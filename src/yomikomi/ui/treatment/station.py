@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout
 
 from yomikomi.core.ledger.record import CarrierView
 from yomikomi.core.reading.models import Reading
@@ -19,7 +19,7 @@ from yomikomi.ui.icons import icon
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.treatment.player import LoopPlayer
-from yomikomi.ui.widgets.basics import Card, CardColumn, button, label, row
+from yomikomi.ui.widgets.basics import Card, CardColumn, button, label, row, side_panel
 
 
 @dataclass(frozen=True)
@@ -83,22 +83,14 @@ class TreatmentStation(Station):
         left.setSpacing(10)
         left.addWidget(self.player, 1)
         left.addLayout(row(self.place, 1, self.back_button, self.play_button, self.on_button))
-        side = QWidget()
-        side.setFixedWidth(340)
-        right = QVBoxLayout(side)
-        right.setContentsMargins(0, 0, 0, 0)
-        right.setSpacing(10)
+        side, right = side_panel(340)
         right.addWidget(label("What to do with the fields", name="section"))
         right.addLayout(self.cards_box)
         right.addWidget(label("Why", name="section"))
         right.addWidget(self.why)
         right.addStretch(1)
         right.addLayout(row(1, self.use_button))
-        body = QHBoxLayout()
-        body.setSpacing(20)
-        body.addLayout(left, 1)
-        body.addWidget(side)
-        self.page.addLayout(body, 1)
+        self.lay_out(left, side)
 
     @property
     def cards(self) -> list[_OptionCard]:

@@ -173,6 +173,16 @@ def row(*widgets: QWidget | int, spacing: int = 8) -> QHBoxLayout:
     return made
 
 
+def side_panel(width: int, *, spacing: int = 10) -> tuple[QWidget, QVBoxLayout]:
+    """A column of fixed width at the right of a station, and the layout to fill it."""
+    panel = QWidget()
+    panel.setFixedWidth(width)
+    layout = QVBoxLayout(panel)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(spacing)
+    return panel, layout
+
+
 class CardColumn(QVBoxLayout):
     """Widgets under one another that are put anew when what they show changed."""
 
