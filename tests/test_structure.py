@@ -65,7 +65,7 @@ def test_icons_and_fonts_ship_with_their_licences() -> None:
         named |= set(re.findall(r'_asset\("([\w-]+)\.svg"', source.read_text()))
     assert {name for name in named if not (icons / f"{name}.svg").exists()} == set()
     assert (icons / "LICENSE-ISC.txt").exists()
-    assert (SOURCE / "ui" / "assets" / "fonts" / "LICENSE-OFL.txt").exists()
+    assert (SOURCE / "assets" / "fonts" / "LICENSE-OFL.txt").exists()
     assert "GNU GENERAL PUBLIC LICENSE" in (ROOT / "LICENSE").read_text()
 
 

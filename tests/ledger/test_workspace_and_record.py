@@ -21,8 +21,10 @@ from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.mend import Mended
 from yomikomi.core.capture.session import CaptureResult
 from yomikomi.core.errors import UnreadableError, WorkspaceError, WrongUseError
-from yomikomi.core.ledger.record import CarrierView, Record, copy_stem, safe_name
+from yomikomi.core.ledger.naming import copy_stem, safe_name
+from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.schema import Base
+from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.ledger.workspace import FOLDERS, NEWEST_REVISION, Workspace
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.copying import CopyResult

@@ -10,7 +10,7 @@ import av
 import pytest
 
 from tests.making import sliding_frames
-from yomikomi.core.balance.recipes import prepare_encoders
+from yomikomi.core.balance.recipes import tame_encoders
 from yomikomi.core.video.planes import plane_samples
 from yomikomi.core.work import Job, Reporter
 from yomikomi.core.work.priority import lower_all_threads
@@ -19,7 +19,7 @@ from yomikomi.core.work.priority import lower_all_threads
 def policies_while_encoding(prepare: bool, reporter: Reporter) -> set[int]:
     """The scheduling classes of all threads of this process while an AV1 encoder is at work."""
     if prepare:
-        prepare_encoders()
+        tame_encoders()
     context = av.CodecContext.create("libsvtav1", "w")
     assert isinstance(context, av.VideoCodecContext)
     context.width, context.height, context.pix_fmt = 320, 240, "yuv420p"
@@ -41,7 +41,7 @@ def policies_while_encoding(prepare: bool, reporter: Reporter) -> set[int]:
 
 
 def try_to_rise(_request: None, reporter: Reporter) -> str:
-    prepare_encoders()
+    tame_encoders()
     try:
         os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(1))
     except PermissionError:

@@ -15,7 +15,8 @@ from yomikomi.cli.work import run_job
 from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.session import CaptureRequest, capture
-from yomikomi.core.ledger.record import Record, copy_stem
+from yomikomi.core.ledger.naming import copy_stem
+from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import headline

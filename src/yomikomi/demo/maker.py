@@ -15,7 +15,8 @@ from yomikomi.core.balance.curves import plane_points
 from yomikomi.core.balance.recipes import usual_recipes
 from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.capture.session import CaptureResult
-from yomikomi.core.ledger.record import CarrierView, copy_stem
+from yomikomi.core.ledger.naming import copy_stem
+from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.run.encode import free_name

@@ -39,7 +39,7 @@ def _make(key: str, state: AppState) -> Station:
 MAKERS: dict[str, Maker] = {key: partial(_make, key) for key in _CLASSES}
 
 # What stations need and the first picture of the window does not: loaded in a thread while the person looks at the shelf.
-_LATER = ("pyqtgraph", "cv2", *(f"yomikomi.ui.{key}.station" for key in MAKERS))
+_LATER = ("pyqtgraph", "cv2", "yomikomi.ui.reckoner.window", *(f"yomikomi.ui.{key}.station" for key in MAKERS))
 _POLL_MS = 50
 
 

@@ -7,9 +7,13 @@ from functools import partial
 
 from PySide6.QtCore import QObject, Signal
 
+from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.capture.mend import MendRequest, mend
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.record import CarrierView, Record
+from yomikomi.core.ledger.record import Record
+from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.planning.machine import CAPTURE_ENCODERS, MachineSpeeds, MachineTrialRequest, TrialEncoder, try_machine
+from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import NoticeCentre, Weight
@@ -17,10 +21,11 @@ from yomikomi.ui.background import Calls, JobRunner
 
 
 class AppState(QObject):
-    """Signals: ``shelf_changed`` when the list of carriers did, ``carrier_changed`` with the current one's new view,
-    ``go`` with the key of a station to show."""
+    """Signals: ``shelf_changed`` when the list of carriers did, ``machine_changed`` when the machine was measured,
+    ``carrier_changed`` with the current one's new view, ``go`` with the key of a station to show."""
 
     shelf_changed = Signal()
+    machine_changed = Signal()
     carrier_changed = Signal(object)
     go = Signal(str)
 
@@ -31,6 +36,7 @@ class AppState(QObject):
         self.calls = Calls(self)
         self.notices = NoticeCentre()
         self.carriers: list[CarrierView] = record.carriers()
+        self.machine: MachineSpeeds | None = record.machine_speeds()
         self.current: CarrierView | None = self.carriers[0] if self.carriers else None
 
     def reload(self) -> None:
@@ -49,6 +55,25 @@ class AppState(QObject):
 
     def free_bytes(self) -> int:
         return shutil.disk_usage(self.record.workspace.folder).free
+
+    def measure_machine(self) -> None:
+        """A short trial of the take drive and the encoders, remembered for the forecast."""
+        copies = tuple(
+            TrialEncoder(key, codec.encoder, (("preset", codec.speed_at("usual")), ("crf", str(codec.probes[1]))))
+            for key, codec in CODECS.items()
+        )
+        request = MachineTrialRequest(self.record.workspace.folder / "trials", (*CAPTURE_ENCODERS, *copies))
+        self.jobs.start(try_machine, request, name="measuring this machine", resource="processor", on_end=self._measured)
+
+    def _measured(self, job: Job) -> None:
+        if job.state is not JobState.DONE:
+            self.tell_end(job)
+            return
+        speeds: MachineSpeeds = job.result
+        self.record.save_machine_speeds(speeds)
+        self.machine = speeds
+        self.machine_changed.emit()
+        self.tell(Weight.FINE, f"Measured: the drive writes {size_text(speeds.write_bytes_per_second.usual)}/s. The forecast follows.")
 
     def mend_takes(self, only: int | None = None) -> None:
         """Mend in the background what a crash left of recordings (of all, or of one take), and say how much is safe."""

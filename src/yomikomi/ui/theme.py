@@ -28,7 +28,7 @@ GRID = 8
 
 def load_fonts() -> None:
     """The shipped fonts, so that the window looks the same everywhere."""
-    folder = files("yomikomi.ui") / "assets" / "fonts"
+    folder = files("yomikomi") / "assets" / "fonts"
     for entry in folder.iterdir():
         if entry.name.endswith(".ttf"):
             QFontDatabase.addApplicationFontFromData(entry.read_bytes())
@@ -111,20 +111,27 @@ def style_sheet() -> str:
     QToolButton[rail="true"]:hover {{ background: {PAPER}; }}
     QToolButton[rail="true"]:checked {{ background: {RAISED}; border-left: 4px solid {ACCENT}; color: {ACCENT}; }}
     QToolButton[rail="true"]:focus {{ border: 2px solid {ACCENT}; }}
+    QToolButton::menu-indicator {{ image: none; }}
+    QToolButton[popupMode="2"] {{ padding: 6px 8px; }}
+    QMenu {{ background: {RAISED}; border: 1px solid {LINE}; padding: 4px; }}
+    QMenu::item {{ padding: 6px 16px; border-radius: 3px; }}
+    QMenu::item:selected {{ background: {ACCENT_SOFT}; color: {INK}; }}
     QToolButton[well="true"] {{ color: {WELL_TEXT}; background: transparent; padding: 2px 6px; }}
     QToolButton[well="true"]:checked {{ color: white; border: 1px solid {WELL_MUTED}; }}
     QToolButton[well="true"]:hover {{ border-color: {WELL_LINE}; }}
-    QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox, QPlainTextEdit {{
+    QLineEdit, QComboBox, QAbstractSpinBox, QPlainTextEdit {{
         background: white; border: 1px solid {LINE}; border-radius: 4px; padding: 4px 8px; min-height: 20px;
         selection-background-color: {ACCENT}; }}
-    QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus {{ border: 2px solid {ACCENT}; padding: 3px 7px; }}
-    QSpinBox, QDoubleSpinBox {{ padding-right: 26px; max-height: 20px; }}
-    QSpinBox::up-button, QDoubleSpinBox::up-button {{ subcontrol-origin: border; subcontrol-position: top right;
+    QLineEdit[wrong="true"] {{ border: 2px solid {MADDER}; padding: 3px 7px; }}
+    QLabel#trouble {{ color: {MADDER}; }}
+    QLineEdit:focus, QComboBox:focus, QAbstractSpinBox:focus {{ border: 2px solid {ACCENT}; padding: 3px 7px; }}
+    QAbstractSpinBox {{ padding-right: 26px; max-height: 20px; }}
+    QAbstractSpinBox::up-button {{ subcontrol-origin: border; subcontrol-position: top right;
         width: 24px; border: none; }}
-    QSpinBox::down-button, QDoubleSpinBox::down-button {{ subcontrol-origin: border; subcontrol-position: bottom right;
+    QAbstractSpinBox::down-button {{ subcontrol-origin: border; subcontrol-position: bottom right;
         width: 24px; border: none; }}
-    QSpinBox::up-arrow, QDoubleSpinBox::up-arrow {{ image: url("{_asset("chevron-up.svg")}"); width: 12px; height: 12px; }}
-    QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: url("{_asset("chevron-down.svg")}"); width: 12px; height: 12px; }}
+    QAbstractSpinBox::up-arrow {{ image: url("{_asset("chevron-up.svg")}"); width: 12px; height: 12px; }}
+    QAbstractSpinBox::down-arrow {{ image: url("{_asset("chevron-down.svg")}"); width: 12px; height: 12px; }}
     QComboBox::drop-down {{ border: none; width: 22px; }}
     QComboBox::down-arrow {{ image: url("{_asset("chevron-down.svg")}"); width: 14px; height: 14px; }}
     QComboBox QAbstractItemView {{ background: {RAISED}; border: 1px solid {LINE}; selection-background-color: {ACCENT_SOFT};
@@ -141,6 +148,8 @@ def style_sheet() -> str:
     QFrame#notice QLabel {{ color: {RAISED}; }}
     QListView, QTableView, QTreeView, QListWidget {{ background: {RAISED}; border: 1px solid {LINE}; border-radius: 4px; outline: none;
         alternate-background-color: {PAPER}; selection-background-color: {ACCENT_SOFT}; selection-color: {INK}; }}
+    QListWidget::item {{ padding: 4px 8px; }}
+    QToolButton[pin="true"]:checked {{ background: {ACCENT_SOFT}; border-color: {ACCENT}; }}
     QListView:focus, QTableView:focus {{ border: 1px solid {ACCENT}; }}
     QListView#shelf {{ background: transparent; border: 1px solid transparent; }}
     QListView#shelf:focus {{ border: 1px solid {LINE}; }}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
@@ -12,7 +11,6 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.treatment.chain import TreatedFormat
-from yomikomi.core.work.priority import drop_realtime_privilege
 
 # Longest distance between key frames: seeking stays quick, and size hardly depends on it (common practice, no source).
 _KEY_SECONDS = 5
@@ -151,12 +149,6 @@ def pace_of(recipe: Recipe) -> str | None:
 def pixel_format_for(codec: str, *, bit_depth: int) -> str:
     """8 bits for 8-bit sources, and for H.264 always: few players read it deeper (common practice, no source)."""
     return "yuv420p10le" if bit_depth > 8 and codec != "h264" else "yuv420p"
-
-
-def prepare_encoders() -> None:
-    """Once per worker process, before an encoder is opened."""
-    os.environ["SVT_LOG"] = "1"  # errors only: its banner goes straight to the terminal
-    drop_realtime_privilege()
 
 
 def set_up(context: av.VideoCodecContext, recipe: Recipe, treated: TreatedFormat) -> None:

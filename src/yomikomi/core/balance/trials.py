@@ -13,8 +13,8 @@ from yomikomi.core.balance.recipes import (
     Recipe,
     overhead_bytes,
     pixel_format_for,
-    prepare_encoders,
     sound_bits_per_second,
+    tame_encoders,
 )
 from yomikomi.core.balance.segments import Segment, plan_segments
 from yomikomi.core.balance.spans import TreatedSpan
@@ -188,5 +188,5 @@ def run_trials(request: TrialRequest, reporter: Reporter) -> TrialSet:
     """Try all recipes on all segments. Raises CancelledError when stopped, WrongUseError for an impossible recipe."""
     for recipe in request.recipes:
         recipe.check()
-    prepare_encoders()
+    tame_encoders()
     return _Bench(request, reporter).run()

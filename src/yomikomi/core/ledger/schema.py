@@ -27,6 +27,7 @@ class Carrier(Base):
     nominal_seconds: Mapped[float | None]
     source: Mapped[dict[str, Any] | None]
     note: Mapped[str] = mapped_column(default="")
+    details: Mapped[dict[str, Any] | None]
     created_at: Mapped[str]
     takes: Mapped[list[Take]] = relationship(back_populates="carrier", order_by="Take.id", cascade="all, delete-orphan")
 
@@ -117,6 +118,28 @@ class Copy(Base):
     asked_at: Mapped[str]
     ended_at: Mapped[str | None]
     take: Mapped[Take] = relationship(back_populates="copies")
+
+
+class MachineTrialRow(Base):
+    """What this machine and its take drive were measured to do."""
+
+    __tablename__ = "machine_trials"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    made_at: Mapped[str]
+    document: Mapped[dict[str, Any]]
+
+
+class Reckoning(Base):
+    """A line of the Reckoner's history: the sheet, what was typed, and the result in words."""
+
+    __tablename__ = "reckonings"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[str]
+    sheet: Mapped[str]
+    typed: Mapped[dict[str, Any]]
+    words: Mapped[str]
 
 
 class Event(Base):

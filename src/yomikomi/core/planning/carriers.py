@@ -1,48 +1,76 @@
-"""Kinds of carriers. To add a kind, add a row to ``KINDS``."""
+"""Kinds of carriers with what is usual for them, and the condition check. The data stand in ``data/*.toml``."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from yomikomi.core.planning.data_files import load
 
 
-@dataclass(frozen=True)
-class CarrierKind:
-    """``edge``: colour of its edge on the shelf (from the colour-blind-safe set of Okabe and Ito); ``icon``: its glyph."""
+class _Frozen(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Caution(_Frozen):
+    when: Literal["intake", "play", "live", "copy", "always"]
+    words: str
+
+
+class Check(_Frozen):
+    """A question of the condition check; ``verdict`` is what a yes means."""
+
+    question: str
+    finding: str
+    verdict: Literal["care", "unfit"]
+    caution: str | None = None
+
+
+class CarrierKind(_Frozen):
+    """``edge``: colour of its edge on the shelf; ``icon``: its glyph; ``way``: played in real time, live, or copied as data;
+    ``speeds``: name and running time over marked time, the standard speed first."""
 
     key: str
     words: str
     icon: str
     edge: str
-    standards: tuple[str, ...]
+    way: Literal["play", "live", "copy"]
+    formats: tuple[str, ...]
+    speeds: tuple[tuple[str, float], ...] = ()
+    marked: tuple[int, ...] = ()
+    shapes: tuple[str, ...]
+    sounds: tuple[str, ...]
     cautions: tuple[str, ...] = ()
+    checks: tuple[str, ...] = ()
+
+    def caution_words(self, *moments: str) -> tuple[str, ...]:
+        """Its cautions for the given moments, and those that always hold."""
+        wanted = {*moments, "always"}
+        return tuple(CAUTIONS[key].words for key in self.cautions if CAUTIONS[key].when in wanted)
 
 
-_TAPE_CAUTIONS = (
-    "White or coloured growth on the tape: mould. Do not play it; bag it and ask a conservator.",
-    "Sticky, squealing or broken tape: stop, and ask a specialist.",
-    "Do not open decks or monitors: mains and stored charge inside.",
-)
+CAUTIONS: dict[str, Caution] = {key: Caution.model_validate(row) for key, row in load("cautions").items()}
+CHECKS: dict[str, Check] = {key: Check.model_validate(row) for key, row in load("checks").items()}
+KINDS: dict[str, CarrierKind] = {row["key"]: CarrierKind.model_validate(row) for row in load("kinds")["kind"]}
 
-KINDS: dict[str, CarrierKind] = {
-    kind.key: kind
-    for kind in (
-        CarrierKind("vhs", "VHS", "cassette-tape", "#D55E00", ("525i", "625i"), _TAPE_CAUTIONS),
-        CarrierKind("video8", "Video8", "cassette-tape", "#E69F00", ("525i", "625i"), _TAPE_CAUTIONS),
-        CarrierKind(
-            "laserdisc", "LaserDisc", "disc-3", "#56B4E9", ("525i", "625i"),
-            ("Do not open the player: invisible laser light and mains inside.",),
-        ),
-        CarrierKind(
-            "card", "camera card", "memory-stick", "#009E73", (),
-            ("Copy the card before anything else, and erase it only when the copies are verified.",),
-        ),
-        CarrierKind("file", "file", "file-video", "#0072B2", ()),
-    )
-}  # fmt: skip
-
-RIGHTS_CAUTION = "Copy only what you own or may copy; people in private recordings should agree. The law differs from place to place."
+# What a carrier may be wanted for; the words are what people read.
+OUTCOMES: dict[str, str] = {
+    "viewing": "viewing copy",
+    "archive": "archive master",
+    "edit": "material for editing",
+    "upload": "upload",
+    "disc": "disc",
+}
 
 
 def kind_of(key: str) -> CarrierKind:
     """The kind, or the plain file for a key from a newer workspace."""
     return KINDS.get(key, KINDS["file"])
+
+
+def verdict_of(ticked: Iterable[str]) -> Literal["fine", "care", "unfit"]:
+    """What the ticked questions come to: one that makes a carrier unfit outweighs all others."""
+    verdicts = {CHECKS[key].verdict for key in ticked if key in CHECKS}
+    return "unfit" if "unfit" in verdicts else "care" if "care" in verdicts else "fine"

@@ -18,9 +18,9 @@ from yomikomi.core.balance.recipes import (
     CODECS,
     Recipe,
     pixel_format_for,
-    prepare_encoders,
     set_up,
     sound_bits_per_second,
+    tame_encoders,
 )
 from yomikomi.core.errors import CancelledError, DriveFullError, UnfinishedError, UnreadableError
 from yomikomi.core.reading.models import Reading
@@ -198,7 +198,7 @@ def encode(request: CopyRequest, reporter: Reporter) -> Encoded:
     Raises CancelledError, DriveFullError, UnfinishedError (target exists, may not be written), UnreadableError.
     """
     request.recipe.check()
-    prepare_encoders()
+    tame_encoders()
     if request.target.exists():
         raise UnfinishedError(
             f"{request.target.name} exists already and was left alone.", remedy="Choose another name.", path=request.target

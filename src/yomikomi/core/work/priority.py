@@ -10,12 +10,13 @@ _CAP_SYS_NICE = 23
 _CAPABILITY_VERSION_3 = 0x20080522
 
 
-def drop_realtime_privilege() -> None:
-    """Give up the right to raise scheduling classes in this process.
+def tame_encoders() -> None:
+    """Once per worker process, before an encoder is opened: quiet, and without the right to raise scheduling classes.
 
     An AV1 encoder started as root raises its own threads to a real-time class and starves everything else
     (measured; see docs/science.md). Without the capability it stays in the ordinary class.
     """
+    os.environ["SVT_LOG"] = "1"  # errors only: its banner goes straight to the terminal
     if os.geteuid() != 0:
         return
     libc = ctypes.CDLL(None, use_errno=True)

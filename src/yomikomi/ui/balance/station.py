@@ -15,7 +15,7 @@ from yomikomi.core.balance.curves import PlanePoint, plane_points
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.recipes import CODECS, PACES, pace_of, usual_recipes
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
-from yomikomi.core.ledger.record import CarrierView
+from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.video.timecode import clock, frame_clock, spoken
 from yomikomi.core.video.units import parse_size, size_text
 from yomikomi.core.work import Job
@@ -196,13 +196,13 @@ class BalanceStation(Station):
 
     def _on_limit_typed(self) -> None:
         words = self.limit_line.text().strip()
-        limit = parse_size(words) if words else None
-        if words and limit is None:
+        typed = parse_size(words) if words else None
+        if words and typed is None:
             self.state.tell(Weight.LOOK, f"{words!r} is no size.", "Write it as 4.7GB or 700 MB; empty for no limit.")
             return
         if words and self.limit_bytes and size_text(self.limit_bytes) == words:
             return
-        self.set_limit(limit)
+        self.set_limit(float(typed) if typed else None)
 
     def _on_progress(self, job: Job) -> None:
         progress: TrialProgress = job.progress

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from yomikomi.core.capture.health import CaptureStatus
 from yomikomi.core.capture.session import CaptureRequest, CaptureResult, capture
-from yomikomi.core.ledger.record import CarrierView
+from yomikomi.core.errors import WrongUseError
+from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.video.standards import STANDARDS
 from yomikomi.core.video.timecode import clock, spoken
@@ -143,8 +144,13 @@ class CaptureStation(Station):
         spec, view = self._spec(), self._view
         if spec is None or view is None or self.recording:
             return
+        try:
+            take_id, path = self.state.record.begin_take(view.id)
+        except WrongUseError as error:
+            self.state.tell_error(error)
+            return
         self._stop_looking()
-        self._take_id, path = self.state.record.begin_take(view.id)
+        self._take_id = take_id
         self._launch(CaptureRequest(spec, path), f"recording {view.label}")
 
     def end(self) -> None:
@@ -232,7 +238,7 @@ class CaptureStation(Station):
             self.state.tell(Weight.FINE, f"{clock(result.seconds)} captured, nothing lost. Next: read it.")
 
     def _spec(self) -> TapePlayerSpec | None:
-        if self._view is None or self._view.source is None:
+        if self._view is None or self._view.source is None or not self._view.has_player:
             return None
         return TapePlayerSpec.from_json(self._view.source)
 
@@ -240,7 +246,10 @@ class CaptureStation(Station):
         spec = self._spec()
         if view is None or spec is None:
             self.source_head.setText("No player")
-            self.source_words.setText("This carrier was imported as a file; there is nothing to capture.")
+            copied = view is not None and kind_of(view.kind).way == "copy"
+            self.source_words.setText(
+                "Its data are copied, not captured." if copied else "No player for this kind of carrier is connected."
+            )
             self.caution.setText("")
             self.picture.empty = "Nothing to capture here. Choose a tape on the Shelf."
             return
@@ -251,14 +260,24 @@ class CaptureStation(Station):
             f"{standard.words} frames a second, {standard.width} × {standard.height}, {spec.field_order.words} · {corrected}\n"
             "recorded as FFV1 and PCM in Matroska: nothing is thrown away"
         )
-        self.caution.setText("Do not play a tape that shows mould or squeals; ask a specialist.")
+        condition = view.details.condition
+        lines = [*([f"{condition.words.capitalize()}."] if condition.ticked else []), *kind_of(view.kind).caution_words("play", "live")]
+        if not condition.looked and not condition.ticked:
+            lines.insert(0, "Its condition was not checked. Do not play a tape that shows mould or squeals.")
+        self.caution.setText("\n".join(lines))
         self.picture.empty = "Look shows the picture; Start the take records from where the tape stands."
 
     def _say_idle(self, view: CarrierView | None) -> None:
         if view is None:
             self.sentence.say("Choose a carrier on the Shelf first.")
-        elif view.source is None:
-            self.sentence.say(f"{view.label} is a file: nothing to capture.", "It can be read as it is")
+        elif view.unfit:
+            self.sentence.say(
+                f"{view.label} must not be played: {view.details.condition.words}.",
+                "Judge its condition anew on the Shelf (F2) once it was treated; until then nothing is recorded",
+            )
+        elif not view.has_player:
+            words = "its data are copied" if kind_of(view.kind).way == "copy" else "no player is connected"
+            self.sentence.say(f"{view.label} has nothing to capture: {words}.", "What is there already can be read as it is")
         elif view.takes:
             lost = f"{view.take.dropped or 0} lost" if view.take else ""
             length = clock(view.take.seconds or 0) if view.take else ""
@@ -270,7 +289,7 @@ class CaptureStation(Station):
             self.sentence.say(f"{view.label} is ready to be captured.", "Start with F9 or the button; F9 again ends the take")
 
     def _buttons(self) -> None:
-        has_source = self._spec() is not None
+        has_source = self._spec() is not None and (self.recording or not (self._view and self._view.unfit))
         self.start_button.setText("End the take" if self.recording else "Start the take")
         self.start_button.setEnabled(has_source)
         restyle(self.start_button, danger=self.recording, primary=not self.recording)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QModelIndex, Qt
 from PySide6.QtWidgets import QAbstractItemView, QFormLayout, QHBoxLayout, QHeaderView, QPlainTextEdit, QTableView, QVBoxLayout, QWidget
 
-from yomikomi.core.ledger.record import CarrierView, CopyView
+from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
 from yomikomi.ui.ledger.model import COPY_ROLE, LedgerModel, StateDelegate

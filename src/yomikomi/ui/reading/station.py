@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QDialog, QProgressBar, QVBoxLayout
 
-from yomikomi.core.ledger.record import CarrierView
+from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import current
 from yomikomi.core.reading.scanner import ReadProgress, ReadRequest, read

@@ -8,7 +8,8 @@ from PySide6.QtCore import QObject, Signal
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.recipes import Recipe
-from yomikomi.core.ledger.record import CarrierView, CopyView, copy_stem
+from yomikomi.core.ledger.naming import copy_stem
+from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
 from yomikomi.core.run.encode import free_name, part_path
 from yomikomi.core.work import Job

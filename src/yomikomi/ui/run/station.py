@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 
 from PySide6.QtWidgets import QProgressBar
 
-from yomikomi.core.ledger.record import CarrierView, CopyView
+from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.run.encode import CopyProgress
 from yomikomi.core.video.timecode import clock, spoken
 from yomikomi.core.video.units import size_text

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+import re
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, QSortFilterProxyModel, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from yomikomi.core.ledger.record import CarrierView
+from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.video.timecode import clock
 from yomikomi.ui import theme
@@ -19,17 +23,24 @@ Index = QModelIndex | QPersistentModelIndex
 
 
 def state_of(view: CarrierView) -> tuple[str, str]:
-    """Mark and words: where a carrier stands."""
+    """Mark and words: where a carrier stands, trouble first."""
+    if view.unfit and view.progress < 8:
+        return "wrong", view.details.condition.words
     if view.take is not None and view.take.state == "recording":
         return "look here", "recording"
     if view.take is not None and view.take.note:
         return "look here", view.take.note
     if any(copy.state in {"failed", "doubtful"} for copy in view.copies) and view.progress < 8:
         return "wrong", "a copy failed"
+    if view.next_station == "shelf":
+        way = kind_of(view.kind).way
+        return "cannot tell", "waits to be copied" if way == "copy" else "standard not known" if not view.standard else "no player yet"
     words = {
         "capture": "waits to be captured", "reading": "waits to be read", "treatment": "treatment to choose",
-        "balance": "copy to choose", "run": "copy being made", "ledger": "copied and verified", "shelf": "no source",
+        "balance": "copy to choose", "run": "copy being made", "ledger": "copied and verified",
     }[view.next_station]  # fmt: skip
+    if view.progress < 3 and view.details.condition.verdict == "care":
+        return "look here", view.details.condition.words
     return ("fine", words) if view.progress == 8 else ("cannot tell", words)
 
 
@@ -48,9 +59,17 @@ class ShelfModel(QAbstractListModel):
         self._views: list[CarrierView] = []
 
     def put(self, views: list[CarrierView]) -> None:
-        self.beginResetModel()
-        self._views = views
-        self.endResetModel()
+        """Show these carriers. Where only some of them changed, only those are told to be drawn anew."""
+        before, self._views = self._views, list(views)
+        if [view.id for view in before] != [view.id for view in views]:
+            self._views = before
+            self.beginResetModel()
+            self._views = list(views)
+            self.endResetModel()
+            return
+        for row, (old, new) in enumerate(zip(before, views, strict=True)):
+            if old is not new:
+                self.dataChanged.emit(self.index(row, 0), self.index(row, 0))
 
     def rowCount(self, _parent: Index | None = None) -> int:
         return len(self._views)
@@ -62,17 +81,105 @@ class ShelfModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return f"{view.label} {view.title}"
         if role in {Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole}:
-            return f"{view.label} {view.title}: {kind_of(view.kind).words}, {state_of(view)[1]}"
+            return _told(view)
         return None
 
     def row_of(self, carrier_id: int) -> int:
         return next((row for row, view in enumerate(self._views) if view.id == carrier_id), -1)
 
+    def view_at(self, row: int) -> CarrierView:
+        return self._views[row]
+
+
+def _told(view: CarrierView) -> str:
+    """All that the spine shows, and what it has no room for, in words."""
+    details = view.details
+    lines = [
+        f"{view.label} {view.title}: {kind_of(view.kind).words}{f', {view.standard}' if view.standard else ''}, {state_of(view)[1]}",
+        details.condition.words + (" · ours to copy" if details.rights else " · right to copy not confirmed"),
+        " · ".join(part for part in (details.shape, details.sound, ", ".join(details.tags)) if part),
+        view.note,
+    ]
+    return "\n".join(line for line in lines if line)
+
+
+# What the shelf can be narrowed to, and how it can be ordered: words people read, and the rule.
+STATES: dict[str, tuple[str, Callable[[CarrierView], bool]]] = {
+    "all": ("everything", lambda view: True),
+    "capture": ("to be captured", lambda view: view.take is None),
+    "working": ("in work", lambda view: view.take is not None and view.progress < 8),
+    "trouble": ("trouble", lambda view: state_of(view)[0] in {"wrong", "look here"}),
+    "rights": ("rights not confirmed", lambda view: not view.details.rights),
+    "done": ("copied and verified", lambda view: view.progress == 8),
+}
+ORDERS: dict[str, tuple[str, Callable[[CarrierView], Any]]] = {
+    "taken in": ("as taken in", lambda view: view.id),
+    "label": ("by label", lambda view: natural(view.label)),
+    "title": ("by title", lambda view: view.title.casefold()),
+    "kind": ("by kind", lambda view: (kind_of(view.kind).words, natural(view.label))),
+    "progress": ("by progress", lambda view: (view.progress, view.id)),
+    "length": ("longest first", lambda view: -(view.nominal_seconds or 0.0)),
+}
+
+
+def natural(label: str) -> tuple[tuple[int, int, str], ...]:
+    """Numbers inside a label count as numbers: K-9 comes before K-10."""
+    parts = re.findall(r"\d+|\D+", label.casefold())
+    return tuple((0, int(part), "") if part.isdigit() else (1, 0, part) for part in parts)
+
+
+class ShelfFilter(QSortFilterProxyModel):
+    """Narrows by words, kind and state, and orders. All words must be found, in any order, anywhere in what is written down."""
+
+    def __init__(self, source: ShelfModel) -> None:
+        super().__init__()
+        self._shelf = source
+        self._words: tuple[str, ...] = ()
+        self._kind, self._state, self._order = "", "all", "taken in"
+        self.setSourceModel(source)
+        self.setDynamicSortFilter(True)
+        self.sort(0)
+
+    @property
+    def narrowed(self) -> bool:
+        return bool(self._words or self._kind or self._state != "all")
+
+    def narrow(self, *, words: str, kind: str, state: str, order: str) -> None:
+        wanted = (tuple(words.casefold().split()), kind, state)
+        if wanted != (self._words, self._kind, self._state):
+            self._words, self._kind, self._state = wanted
+            self.invalidateFilter()
+        if order != self._order:
+            self._order = order
+            self.invalidate()
+            self.sort(0)
+
+    def views(self) -> list[CarrierView]:
+        """What is shown, in the order shown."""
+        return [self._shelf.view_at(self.mapToSource(self.index(row, 0)).row()) for row in range(self.rowCount())]
+
+    def filterAcceptsRow(self, row: int, _parent: Index) -> bool:
+        view = self._shelf.view_at(row)
+        if self._kind and view.kind != self._kind:
+            return False
+        if not STATES[self._state][1](view):
+            return False
+        return all(word in _searched(view) for word in self._words)
+
+    def lessThan(self, left: Index, right: Index) -> bool:
+        rule = ORDERS[self._order][1]
+        return bool(rule(self._shelf.view_at(left.row())) < rule(self._shelf.view_at(right.row())))
+
+
+def _searched(view: CarrierView) -> str:
+    parts = (view.label, view.title, view.note, kind_of(view.kind).words, view.standard or "", *view.details.tags)
+    return " ".join(parts).casefold()
+
 
 class SpineDelegate(QStyledItemDelegate):
     """A carrier as a spine: coloured edge and glyph by medium, label, title, progress, state."""
 
-    SIZE = QSize(196, 216)
+    SIZE = QSize(184, 158)
 
     def sizeHint(self, _option: QStyleOptionViewItem, _index: Index) -> QSize:
         return self.SIZE
@@ -80,38 +187,38 @@ class SpineDelegate(QStyledItemDelegate):
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         view: CarrierView = index.data(ViewRole)
         kind = kind_of(view.kind)
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(option.rect).adjusted(5, 5, -5, -5)
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        box = QRectF(option.rect).adjusted(4, 4, -4, -4)
         painter.setPen(QPen(QColor(theme.ACCENT if chosen else theme.LINE), 2 if chosen else 1))
         painter.setBrush(QColor("white" if chosen else theme.RAISED))
         painter.drawRoundedRect(box, 4, 4)
         painter.fillRect(QRectF(box.left() + 1, box.top() + 4, 6, box.height() - 8), QColor(kind.edge))
-        inner = box.adjusted(20, 14, -14, -12)
-        painter.drawPixmap(inner.topLeft(), pixmap(kind.icon, theme.INK, 26))
-        painter.setPen(QColor(theme.MUTED))
-        painter.setFont(theme.sans(theme.SMALL_PX))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, kind.words)
-        painter.drawText(inner.adjusted(0, 17, 0, 0), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, view.standard or "")
+        inner = box.adjusted(18, 10, -10, -9)
+        painter.drawPixmap(inner.topLeft(), pixmap(kind.icon, theme.INK, 22))
+        _line(painter, inner.adjusted(30, 0, 0, 0), view.label, theme.mono(theme.TITLE_PX, medium=True), theme.INK, height=22)
+        medium = f"{kind.words} · {view.standard}" if view.standard else kind.words
+        _line(painter, inner.adjusted(0, 26, 0, 0), medium, theme.sans(theme.SMALL_PX), theme.MUTED)
+        painter.setFont(theme.sans(theme.BODY_PX))
         painter.setPen(QColor(theme.INK))
-        painter.setFont(theme.mono(theme.TITLE_PX, medium=True))
-        painter.drawText(inner.adjusted(0, 42, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, view.label)
-        painter.setFont(theme.sans(theme.BODY_PX + 1))
         words = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
-        painter.drawText(QRectF(inner.left(), inner.top() + 66, inner.width(), 54), words, view.title)
-        painter.setFont(theme.mono(theme.SMALL_PX))
-        painter.setPen(QColor(theme.MUTED))
-        painter.drawText(QRectF(inner.left(), inner.bottom() - 62, inner.width(), 18), Qt.AlignmentFlag.AlignLeft, length_words(view))
+        painter.drawText(QRectF(inner.left(), inner.top() + 44, inner.width(), 36), words, view.title)
+        _line(painter, inner.adjusted(0, inner.height() - 51, 0, 0), length_words(view), theme.mono(theme.SMALL_PX), theme.MUTED)
         draw_track(
-            painter, QRectF(inner.left(), inner.bottom() - 40, inner.width(), 10), view.progress, radius=3.5,
+            painter, QRectF(inner.left(), inner.bottom() - 31, inner.width(), 10), view.progress, radius=3.2,
             background="white" if chosen else theme.RAISED,
         )  # fmt: skip
         mark, state = state_of(view)
-        draw_mark(painter, QRectF(inner.left(), inner.bottom() - 15, 11, 11), mark)
-        painter.setPen(QColor(theme.INK))
-        painter.setFont(theme.sans(theme.SMALL_PX))
-        place = QRectF(inner.left() + 18, inner.bottom() - 18, inner.width() - 18, 18)
-        elided = painter.fontMetrics().elidedText(state, Qt.TextElideMode.ElideRight, int(place.width()))
-        painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, elided)
+        draw_mark(painter, QRectF(inner.left(), inner.bottom() - 13, 11, 11), mark)
+        _line(painter, inner.adjusted(17, inner.height() - 16, 0, 0), state, theme.sans(theme.SMALL_PX), theme.INK)
         painter.restore()
+
+
+def _line(painter: QPainter, place: QRectF, words: str, font: QFont, colour: str, *, height: int = 17) -> None:
+    """One line at the top of a place, shortened where it does not fit."""
+    painter.setFont(font)
+    painter.setPen(QColor(colour))
+    shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(place.width()))
+    line = QRectF(place.left(), place.top(), place.width(), height)
+    painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)

@@ -2,102 +2,173 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QItemSelectionModel, QModelIndex, Qt
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, QSize, Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QListView, QVBoxLayout
+from PySide6.QtWidgets import QAbstractItemView, QComboBox, QLineEdit, QListView, QMenu, QToolButton, QVBoxLayout
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.record import CarrierView
+from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.planning.carriers import KINDS
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui import theme
 from yomikomi.ui.icons import icon
-from yomikomi.ui.shelf.intake import Intake, IntakeForm
-from yomikomi.ui.shelf.model import ShelfModel, SpineDelegate, ViewRole
+from yomikomi.ui.shelf.bringing import DISC_TITLE, Bringing
+from yomikomi.ui.shelf.intake import Filled, IntakeForm
+from yomikomi.ui.shelf.model import ORDERS, STATES, ShelfFilter, ShelfModel, SpineDelegate, ViewRole
+from yomikomi.ui.shelf.outlook import Outlook
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Card, button, label, row
 
-_EMPTY = "The shelf is empty. Take in a tape at the right, or drop video files here."
+_EMPTY = "The shelf is empty. Take in a tape at the right, or drop video files, a disc folder or a disc image here."
+_NONE_FOUND = "Nothing on the shelf is like that."
 
 
 class ShelfStation(Station):
-    """Spines at the left, intake at the right; files can be dropped anywhere on it."""
+    """Spines at the left with the forecast under them, intake at the right; files can be dropped anywhere on it."""
 
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self.setAcceptDrops(True)
+        self.bringing = Bringing(state, self)
         self.model = ShelfModel()
-        self.list = QListView()
-        self.list.setObjectName("shelf")
-        self.list.setModel(self.model)
-        self.list.setItemDelegate(SpineDelegate(self.list))
-        self.list.setViewMode(QListView.ViewMode.IconMode)
-        self.list.setResizeMode(QListView.ResizeMode.Adjust)
-        self.list.setMovement(QListView.Movement.Static)
-        self.list.setUniformItemSizes(True)
-        self.list.setSpacing(2)
-        self.list.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.list.setAccessibleName("Carriers on the shelf")
-        self.list.viewport().setAutoFillBackground(False)
-        self.empty = label(_EMPTY, quiet=True)
+        self.filter = ShelfFilter(self.model)
+        self.list = self._make_list()
+        self.empty = label(_EMPTY, quiet=True, wrap=True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.form = IntakeForm()
-        self.import_button = button("Import files…", self.ask_files, tip="Any footage; it stays where it is (Ctrl+O)")
-        self.import_button.setIcon(icon("upload", theme.INK))
+        self.outlook = Outlook(state)
         self.onward = button("Go on with it", self._go_on, tip="To the station where this carrier's work goes on")
         self.onward.setIcon(icon("arrow-right", theme.INK))
+        self.import_button = button(
+            "Import files…", self.bringing.ask_files, tip="Any footage, or a disc image; it stays where it is (Ctrl+O)"
+        )
+        self.import_button.setIcon(icon("upload", theme.INK))
+        self.change_button = button("Change", self._change, tip="What is written down of the chosen carrier (F2)")
+        self.change_button.setIcon(icon("pencil", theme.INK))
         intake = Card(choosable=False)
-        intake.setFixedWidth(368)
-        intake.body.setContentsMargins(20, 16, 20, 16)
-        intake.body.setSpacing(12)
-        intake.body.addWidget(label("Take in a carrier", name="section"))
+        intake.setFixedWidth(372)
+        intake.body.setContentsMargins(18, 14, 12, 14)
         intake.body.addWidget(self.form, 1)
         left = QVBoxLayout()
-        left.setSpacing(12)
+        left.setSpacing(10)
+        left.addLayout(self._make_filter())
         left.addWidget(self.list, 1)
         left.addWidget(self.empty, 1)
-        left.addLayout(row(self.import_button, label("or drop them here; they are never moved or altered", quiet=True), 1, self.onward))
+        left.addLayout(row(self.import_button, self._make_more(), 1, self.change_button, self.onward))
+        left.addWidget(self.outlook)
         self.lay_out(left, intake)
         self.list.selectionModel().currentChanged.connect(self._on_current)
         self.list.activated.connect(lambda _index: self._go_on())
         self.form.filled.connect(self._take_in)
+        self.form.wrong.connect(state.tell_error)
+        self.form.given_up.connect(self._begin_form)
+        self.outlook.measure.connect(state.measure_machine)
         state.shelf_changed.connect(self._refill)
         self._refill()
-        self.form.begin(state.record.next_label())
+        self._begin_form()
+
+    def _make_list(self) -> QListView:
+        made = QListView()
+        made.setObjectName("shelf")
+        made.setModel(self.filter)
+        made.setItemDelegate(SpineDelegate(made))
+        made.setViewMode(QListView.ViewMode.IconMode)
+        made.setResizeMode(QListView.ResizeMode.Adjust)
+        made.setMovement(QListView.Movement.Static)
+        made.setUniformItemSizes(True)
+        made.setLayoutMode(QListView.LayoutMode.Batched)
+        made.setBatchSize(200)
+        made.setSpacing(0)
+        made.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        made.setAccessibleName("Carriers on the shelf")
+        made.viewport().setAutoFillBackground(False)
+        return made
+
+    def _make_filter(self) -> QVBoxLayout:
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("find by label, title, tag or note")
+        self.search.setClearButtonEnabled(True)
+        self.search.setAccessibleName("Find on the shelf")
+        self.kind_box, self.state_box, self.order_box = QComboBox(), QComboBox(), QComboBox()
+        self.kind_box.addItem("all kinds", "")
+        for key, kind in KINDS.items():
+            self.kind_box.addItem(icon(kind.icon, theme.INK), kind.words, key)
+        for box, table, name in ((self.state_box, STATES, "Show"), (self.order_box, ORDERS, "Order")):
+            for key, (words, _) in table.items():
+                box.addItem(words, key)
+            box.setAccessibleName(name)
+        self.kind_box.setAccessibleName("Kind")
+        self.search.textChanged.connect(self._narrow)
+        for box in (self.kind_box, self.state_box, self.order_box):
+            box.currentIndexChanged.connect(self._narrow)
+        self.found = label(quiet=True)
+        made = QVBoxLayout()
+        line = row(self.search, self.kind_box, self.state_box, self.order_box, self.found)
+        line.setStretch(0, 1)
+        made.addLayout(line)
+        return made
+
+    def _make_more(self) -> QToolButton:
+        """What is done seldom, in a menu; all of it is in the go-to box too."""
+        made = QToolButton()
+        made.setText("More")
+        made.setIcon(icon("chevron-down", theme.INK))
+        made.setIconSize(QSize(14, 14))
+        made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        made.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
+        made.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(made)
+        for words, key in (
+            ("Import a folder or disc…", "import_folder"), ("Import an inventory (CSV)…", "import_table"),
+            ("Export what is shown (CSV)…", "export_table"), ("Labels for what is shown (PDF)…", "labels"),
+            ("Take the chosen one off the shelf", "remove"),
+        ):  # fmt: skip
+            menu.addAction(words, partial(self.act, key))
+        made.setMenu(menu)
+        return made
 
     def show_carrier(self, view: CarrierView | None) -> None:
         self._say(view)
         if view is not None:
-            row_number = self.model.row_of(view.id)
-            index = self.model.index(row_number, 0)
-            self.list.selectionModel().setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+            index = self.filter.mapFromSource(self.model.index(self.model.row_of(view.id), 0))
+            if index.isValid():
+                self.list.selectionModel().setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+            else:
+                self.list.selectionModel().clear()
 
     def entered(self) -> None:
         (self.list if self.state.carriers else self.form.title_line).setFocus()
+        self.outlook.refresh()
 
     def primary(self) -> None:
         self.form.submit()
 
     def act(self, key: str) -> None:
-        if key == "import":
-            self.ask_files()
-        elif key == "take_in":
-            self.form.begin(self.state.record.next_label())
+        shown = self.filter.views()
+        does: dict[str, Callable[[], object]] = {
+            "import": self.bringing.ask_files,
+            "import_folder": self.bringing.ask_folder,
+            "import_table": self.bringing.ask_table,
+            "export_table": partial(self.bringing.ask_export, shown),
+            "labels": partial(self.bringing.ask_labels, shown),
+            "take_in": self._begin_form,
+            "change": self._change,
+            "remove": self._remove,
+            "find": self.search.setFocus,
+            "measure": self.state.measure_machine,
+        }
+        does[key]()
+        if key == "take_in":
             self.form.title_line.setFocus()
 
-    def ask_files(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Files to import")
-        self.import_files([Path(name) for name in names])
-
     def import_files(self, paths: list[Path]) -> None:
-        """Look at each file in a thread and put it on the shelf, or say why not."""
-        for path in paths:
-            self.state.calls.call(
-                "import", partial(self.state.record.import_file, path), self._imported, self.state.tell_error, stale_allowed=True
-            )
+        self.bringing.bring(paths)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(url.isLocalFile() for url in event.mimeData().urls()):
@@ -107,50 +178,91 @@ class ShelfStation(Station):
         event.acceptProposedAction()
         self.import_files([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
 
-    def _imported(self, answer: tuple[int, str]) -> None:
-        carrier_id, warning = answer
-        self.state.reload()
-        self.state.choose(carrier_id)
-        name = self.state.current.title if self.state.current else ""
-        if warning:
-            self.state.tell(Weight.LOOK, f"{name} was taken in, but {warning}.", "What is there can be used.")
-        else:
-            self.state.tell(Weight.FINE, f"{name} is on the shelf. Next: read it.")
+    def _begin_form(self) -> None:
+        last = next((view for view in reversed(self.state.carriers) if view.take is None or view.take.origin == "captured"), None)
+        self.form.begin(self.state.record.next_label(), self._labels(), last)
 
-    def _take_in(self, intake: Intake) -> None:
+    def _labels(self) -> set[str]:
+        return {view.label for view in self.state.carriers}
+
+    def _take_in(self, filled: Filled) -> None:
+        record = self.state.record
         try:
-            carrier_id = self.state.record.add_carrier(
-                label=intake.label, title=intake.title, kind=intake.kind, standard=intake.standard,
-                nominal_seconds=intake.seconds, source=intake.source,
-            )  # fmt: skip
+            if filled.changes is not None:
+                record.change_carrier(filled.changes, filled.intakes[0], source=filled.sources[0])
+                chosen = filled.changes
+            else:
+                chosen = record.put_on_shelf(filled.intakes, filled.sources)[0]
         except YomikomiError as error:
             self.state.tell_error(error)
             return
         self.state.reload()
-        self.state.choose(carrier_id)
-        self.state.tell(Weight.FINE, f"{intake.label} is on the shelf. Next: capture it.")
-        self.form.begin(self.state.record.next_label())
+        self.state.choose(chosen)
+        first = filled.intakes[0]
+        count = len(filled.intakes)
+        who = f"{first.label} to {filled.intakes[-1].label} are" if count > 1 else f"{first.label} is"
+        if first.details.condition.verdict == "unfit":
+            self.state.tell(Weight.LOOK, f"{who} on the shelf, {first.details.condition.words}.", "Do not play it as it is.")
+        elif filled.changes is not None:
+            self.state.tell(Weight.FINE, f"{first.label} is written down anew.")
+        else:
+            self.state.tell(Weight.FINE, f"{who} on the shelf. Next: {_next_words(filled)}.")
+        self._begin_form()
+
+    def _change(self) -> None:
+        if self.state.current is not None:
+            self.form.change(self.state.current, self._labels())
+            self.form.title_line.setFocus()
+
+    def _remove(self) -> None:
+        if self.state.current is None:
+            return
+        name = self.state.current.label
+        try:
+            self.state.record.remove_carrier(self.state.current.id)
+        except YomikomiError as error:
+            self.state.tell_error(error)
+            return
+        self.state.reload()
+        self.state.tell(Weight.FINE, f"{name} was taken off the shelf.")
+
+    def _narrow(self) -> None:
+        self.filter.narrow(
+            words=self.search.text(),
+            kind=self.kind_box.currentData(),
+            state=self.state_box.currentData(),
+            order=self.order_box.currentData(),
+        )
+        self._show_count()
+        self.show_carrier(self.state.current)
 
     def _refill(self) -> None:
         self.model.put(self.state.carriers)
-        self.list.setVisible(bool(self.state.carriers))
-        self.empty.setVisible(not self.state.carriers)
-        self.onward.setEnabled(bool(self.state.carriers))
-        self.form.offer_label(self.state.record.next_label(), {view.label for view in self.state.carriers})
+        self._show_count()
+        self.form.offer_label(self.state.record.next_label(), self._labels())
         self.show_carrier(self.state.current)
+
+    def _show_count(self) -> None:
+        shown, count = self.filter.rowCount(), len(self.state.carriers)
+        self.found.setText(f"{shown} of {count}" if self.filter.narrowed else "")
+        self.list.setVisible(bool(shown))
+        self.empty.setVisible(not shown)
+        self.empty.setText(_NONE_FOUND if count else _EMPTY)
+        for one in (self.onward, self.change_button):
+            one.setEnabled(bool(count))
 
     def _say(self, view: CarrierView | None) -> None:
         if not self.state.carriers:
             self.sentence.say("Begin by putting a carrier on the shelf.", "A tape to be captured, or a file that is there already")
             return
-        waiting = [v for v in self.state.carriers if v.progress < 8]
-        done = len(self.state.carriers) - len(waiting)
         count = len(self.state.carriers)
+        done = sum(one.progress == 8 for one in self.state.carriers)
         head = f"{count} carrier{'s' if count != 1 else ''}, {done} copied and verified."
-        if view is not None and view.progress < 8:
-            where = view.next_station.capitalize()
-            head += f" {view.label} goes on at {where}."
-        self.sentence.say(head, "Enter goes on with the chosen one · Ctrl+K finds anything by name")
+        if view is not None and view.unfit:
+            head += f" {view.label} must not be played: {view.details.condition.words}."
+        elif view is not None and view.progress < 8 and view.next_station != "shelf":
+            head += f" {view.label} goes on at {view.next_station.capitalize()}."
+        self.sentence.say(head, "Enter goes on with the chosen one · Ctrl+K finds anything by name · Ctrl+R reckons")
 
     def _on_current(self, current: QModelIndex, _before: QModelIndex) -> None:
         view = current.data(ViewRole) if current.isValid() else None
@@ -158,5 +270,20 @@ class ShelfStation(Station):
             self.state.choose(view.id)
 
     def _go_on(self) -> None:
-        if self.state.current is not None:
-            self.state.go.emit(self.state.current.next_station)
+        view = self.state.current
+        if view is None:
+            return
+        if view.take is None and (view.source or {}).get("kind") == DISC_TITLE:
+            self.bringing.copy_title(view)
+        elif view.unfit and view.take is None:
+            self.state.tell(
+                Weight.WRONG, f"{view.label} is {view.details.condition.words}.", "Judge its condition anew (F2) before it is played."
+            )
+        else:
+            self.state.go.emit(view.next_station)
+
+
+def _next_words(filled: Filled) -> str:
+    if filled.sources[0] is not None:
+        return "capture it" if len(filled.intakes) == 1 else "capture them"
+    return "say which standard it has" if not filled.intakes[0].format else "bring its data in, or wait for a player"

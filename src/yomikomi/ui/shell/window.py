@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
 
-from yomikomi.core.ledger.record import CarrierView
+from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.work.notices import Notice
 from yomikomi.ui.actions import ACTIONS, STATIONS
 from yomikomi.ui.shell.carrier_strip import CarrierStrip
@@ -19,6 +20,9 @@ from yomikomi.ui.shell.rail import Rail
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import label
+
+if TYPE_CHECKING:
+    from yomikomi.ui.reckoner.window import ReckonerWindow
 
 Maker = Callable[[AppState], Station]
 
@@ -35,6 +39,7 @@ class MainWindow(QWidget):
         self._makers = makers
         self._stations: dict[str, Station] = {}
         self.current_key = ""
+        self._reckoner: ReckonerWindow | None = None
         self.setWindowTitle("Yomikomi")
         self.resize(1280, 800)
         self.setMinimumSize(1024, 700)
@@ -97,6 +102,17 @@ class MainWindow(QWidget):
         box.line.setFocus()
         return box
 
+    def open_reckoner(self) -> ReckonerWindow:
+        """The one Reckoner, brought to the front; it keeps what stands in it while the program runs."""
+        from yomikomi.ui.reckoner.window import ReckonerWindow
+
+        if self._reckoner is None:
+            self._reckoner = ReckonerWindow(self.state, self)
+        self._reckoner.show()
+        self._reckoner.raise_()
+        self._reckoner.activateWindow()
+        return self._reckoner
+
     def do(self, key: str) -> None:
         """Perform a command of the table."""
         entry = next(action for action in ACTIONS if action.key == key)
@@ -104,6 +120,8 @@ class MainWindow(QWidget):
             self.open_goto()
         elif key == "keys":
             self._show_keys()
+        elif key == "reckoner":
+            self.open_reckoner()
         elif key == "quit":
             self.close()
         elif key == "primary":

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from PySide6.QtWidgets import QVBoxLayout
 
-from yomikomi.core.ledger.record import CarrierView
+from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.chain import Deinterlace, Treatment, recommended
 from yomikomi.core.treatment.loop import Loop, LoopRequest, make_loop

@@ -208,8 +208,15 @@ def scrolled(column: CardColumn) -> QScrollArea:
     """A column of cards that scrolls when there are more than fit."""
     holder = QWidget()
     holder.setLayout(column)
+    return scrolled_widget(holder)
+
+
+def scrolled_widget(holder: QWidget) -> QScrollArea:
+    """A widget that scrolls up and down when it does not fit."""
     scroll = QScrollArea()
     scroll.setWidgetResizable(True)
+    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     scroll.setWidget(holder)
     return scroll
 

@@ -1,0 +1,98 @@
+"""What all parts of the record share: short transactions, the history, and views that are made once and kept until changed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import event, select
+from sqlalchemy.orm import Session, selectinload
+
+from yomikomi.core.errors import WrongUseError
+from yomikomi.core.ledger.schema import Base, Carrier, Event, Take
+from yomikomi.core.ledger.views import CarrierView, ViewMaker
+from yomikomi.core.ledger.workspace import Workspace
+
+_AT_ONCE = 400  # ids in one query; SQLite takes at most some thousands of parameters
+_TAKE_PARTS = (Take.readings, Take.overrulings, Take.treatments, Take.trials, Take.copies)
+
+
+class RecordBase:
+    """One process holds the workspace (its lock), so a view stays true until a transaction here touches its carrier."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+        self.maker = ViewMaker(workspace)
+        self._views: dict[int, CarrierView] = {}
+        event.listen(workspace.sessions, "after_flush", self._forget_touched)
+
+    def carriers(self) -> list[CarrierView]:
+        """All carriers in the order they were taken in; only those that changed are read again."""
+        with self._session() as session:
+            ids = list(session.scalars(select(Carrier.id).order_by(Carrier.id)))
+            missing = [one for one in ids if one not in self._views]
+            for start in range(0, len(missing), _AT_ONCE):
+                query = select(Carrier).where(Carrier.id.in_(missing[start : start + _AT_ONCE]))
+                for row in session.scalars(query.options(*(selectinload(Carrier.takes).selectinload(part) for part in _TAKE_PARTS))):
+                    self._views[row.id] = self.maker.view(row)
+        return [self._views[one] for one in ids]
+
+    def carrier(self, carrier_id: int) -> CarrierView:
+        if carrier_id not in self._views:
+            with self._session() as session:
+                self._views[carrier_id] = self.maker.view(self._row(session, carrier_id))
+        return self._views[carrier_id]
+
+    def _session(self) -> _Transaction:
+        return _Transaction(self.workspace.sessions)
+
+    @staticmethod
+    def _row(session: Session, carrier_id: int) -> Carrier:
+        row = session.get(Carrier, carrier_id)
+        if row is None:
+            raise WrongUseError("That carrier is not in this workspace.")
+        return row
+
+    @staticmethod
+    def _note(session: Session, carrier_id: int | None, words: str) -> None:
+        session.add(Event(at=now_text(), carrier_id=carrier_id, words=words))
+
+    def _forget_touched(self, session: Session, _context: Any) -> None:
+        with session.no_autoflush:
+            for row in (*session.new, *session.dirty, *session.deleted):
+                self._views.pop(_owner(session, row) or 0, None)
+
+
+def _owner(session: Session, row: Base) -> int | None:
+    """The carrier that a row belongs to."""
+    if isinstance(row, Carrier):
+        return row.id
+    if isinstance(row, Take | Event):
+        return row.carrier_id
+    take_id = getattr(row, "take_id", None)
+    take = session.get(Take, take_id) if take_id is not None else None
+    return take.carrier_id if take else None
+
+
+class _Transaction:
+    """Commits at the end, rolls back on an error."""
+
+    def __init__(self, make: Callable[[], Session]) -> None:
+        self._session = make()
+
+    def __enter__(self) -> Session:
+        return self._session
+
+    def __exit__(self, kind: type[BaseException] | None, *_: object) -> None:
+        try:
+            if kind is None:
+                self._session.commit()
+            else:
+                self._session.rollback()
+        finally:
+            self._session.close()
+
+
+def now_text() -> str:
+    return datetime.now(UTC).isoformat(timespec="seconds")

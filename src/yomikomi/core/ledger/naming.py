@@ -1,0 +1,21 @@
+"""File names made from what people wrote."""
+
+from __future__ import annotations
+
+from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.ledger.views import CarrierView
+
+
+def safe_name(text: str) -> str:
+    """A file name from a person's words: letters and digits of any script kept, the rest joined by hyphens."""
+    kept = "".join(c if c.isalnum() else "-" for c in text.strip().lower())
+    while "--" in kept:
+        kept = kept.replace("--", "-")
+    # Names longer than 255 bytes are refused by most file systems; suffixes need room too.
+    while len(kept.encode()) > 120:
+        kept = kept[:-1]
+    return kept.strip("-") or "unnamed"
+
+
+def copy_stem(carrier: CarrierView, recipe: Recipe) -> str:
+    return f"{safe_name(f'{carrier.label} {carrier.title}')}-{recipe.codec}-{recipe.quality}"

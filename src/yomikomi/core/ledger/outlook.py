@@ -1,0 +1,26 @@
+"""The forecast from what the record holds."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.planning.forecast import Work
+
+
+def works_of(views: Iterable[CarrierView]) -> list[Work]:
+    """Each carrier as the forecast sees it."""
+    return [
+        Work(
+            label=view.label,
+            kind=view.kind,
+            format=view.standard,
+            seconds=view.nominal_seconds,
+            unfit=view.unfit,
+            captured=view.take is not None and view.take.state != "recording",
+            take_bytes=view.take.size_bytes if view.take and view.take.origin == "captured" else None,
+            take_seconds=view.take.seconds if view.take else None,
+            copied=any(copy.state == "verified" for copy in view.copies),
+        )
+        for view in views
+    ]

@@ -1,0 +1,215 @@
+"""What leaves the record: frozen views of carriers, takes and copies, and how they are made from rows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from yomikomi.core.balance.models import Prediction, TrialSet
+from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.ledger.schema import Carrier, Copy, ReadingRow, Take, TrialRow
+from yomikomi.core.ledger.workspace import Workspace
+from yomikomi.core.planning.carriers import kind_of
+from yomikomi.core.planning.intake import CarrierDetails, Intake
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.overruling import overrule
+from yomikomi.core.run.copying import CopyResult
+from yomikomi.core.treatment.chain import Deinterlace, Treatment
+from yomikomi.core.video.standards import FieldOrder
+
+
+@dataclass(frozen=True)
+class TakeView:
+    id: int
+    path: Path
+    origin: str
+    state: str
+    seconds: float | None
+    frames: int | None
+    late: int | None
+    dropped: int | None
+    size_bytes: int | None
+    note: str
+    started_at: str
+
+
+@dataclass(frozen=True)
+class OverrulingView:
+    topic: str
+    was: str
+    now: str
+    reason: str
+    made_at: str
+
+
+@dataclass(frozen=True)
+class CopyView:
+    id: int
+    take_id: int
+    carrier: str
+    path: Path
+    state: str
+    recipe: Recipe
+    treatment: Treatment
+    predicted: Prediction | None
+    result: CopyResult | None
+    trouble: str
+    asked_at: str
+    ended_at: str | None
+
+
+@dataclass(frozen=True)
+class CarrierView:
+    """A carrier with what is known of its newest take. ``progress`` counts stations passed, 0…8."""
+
+    id: int
+    label: str
+    title: str
+    kind: str
+    standard: str | None
+    nominal_seconds: float | None
+    source: dict[str, Any] | None
+    note: str
+    details: CarrierDetails
+    created_at: str
+    take: TakeView | None
+    takes: int
+    reading: Reading | None
+    overrulings: tuple[OverrulingView, ...]
+    treatment: Treatment | None
+    trials: TrialSet | None
+    trials_folder: Path | None
+    copies: tuple[CopyView, ...]
+
+    @property
+    def judged(self) -> Reading | None:
+        """The reading with what people overruled put in its place."""
+        return apply_overrulings(self.reading, self.overrulings)
+
+    @property
+    def has_player(self) -> bool:
+        """There is something to capture from; a disc's title is copied instead."""
+        return self.source is not None and self.source.get("kind") == "tape player"
+
+    @property
+    def unfit(self) -> bool:
+        """It must not be played as it is."""
+        return self.details.condition.verdict == "unfit"
+
+    @property
+    def intake(self) -> Intake:
+        """What was written down of it, as it can be changed or exported."""
+        return Intake(
+            label=self.label, title=self.title, kind=kind_of(self.kind).key, format=self.standard, seconds=self.nominal_seconds,
+            note=self.note, details=self.details,
+        )  # fmt: skip
+
+    @property
+    def progress(self) -> int:
+        if any(copy.state == "verified" for copy in self.copies):
+            return 8
+        if self.copies:
+            return 6
+        if self.trials is not None:
+            return 6
+        if self.treatment is not None:
+            return 5
+        if self.reading is not None:
+            return 4
+        if self.take is not None and self.take.state != "recording":
+            return 3
+        return 1
+
+    @property
+    def next_station(self) -> str:
+        """Where the work goes on."""
+        if self.take is None:
+            return "capture" if self.has_player and not self.unfit else "shelf"
+        if self.reading is None:
+            return "reading"
+        if self.treatment is None:
+            return "treatment"
+        if not self.copies:
+            return "balance"
+        return "ledger" if any(c.state == "verified" for c in self.copies) else "run"
+
+
+def apply_overrulings(reading: Reading | None, overrulings: tuple[OverrulingView, ...]) -> Reading | None:
+    """A person's word goes before a measurement; of several on one topic the newest counts."""
+    if reading is None:
+        return None
+    for one in overrulings:
+        reading = overrule(reading, one.topic, one.now)
+    return reading
+
+
+class ViewMaker:
+    """Makes views from rows. Readings and trials are large and never change once written: each is parsed once."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self._workspace = workspace
+        self.readings: dict[int, Reading] = {}
+        self.trials: dict[int, TrialSet] = {}
+
+    def view(self, row: Carrier) -> CarrierView:
+        takes = [take for take in row.takes if take.state != "lost"]
+        take = takes[-1] if takes else None
+        trial = take.trials[-1] if take and take.trials else None
+        treatment = take.treatments[-1] if take and take.treatments else None
+        return CarrierView(
+            id=row.id,
+            label=row.label,
+            title=row.title,
+            kind=row.kind,
+            standard=row.standard,
+            nominal_seconds=row.nominal_seconds,
+            source=row.source,
+            note=row.note,
+            details=CarrierDetails.model_validate(row.details) if row.details else CarrierDetails(),
+            created_at=row.created_at,
+            take=self._take(take) if take else None,
+            takes=len(takes),
+            reading=self._reading(take.readings[-1]) if take and take.readings else None,
+            overrulings=tuple(OverrulingView(o.topic, o.was, o.now, o.reason, o.made_at) for o in (take.overrulings if take else [])),
+            treatment=_treatment(treatment.deinterlace, treatment.field_order) if treatment else None,
+            trials=self._trial_set(trial) if trial else None,
+            trials_folder=self._workspace.path(trial.folder) if trial else None,
+            copies=tuple(self.copy(copy) for copy in (take.copies if take else [])),
+        )
+
+    def _reading(self, row: ReadingRow) -> Reading:
+        if row.id not in self.readings:
+            self.readings[row.id] = Reading.model_validate(row.document)
+        return self.readings[row.id]
+
+    def _trial_set(self, row: TrialRow) -> TrialSet:
+        if row.id not in self.trials:
+            self.trials[row.id] = TrialSet.model_validate(row.document)
+        return self.trials[row.id]
+
+    def _take(self, row: Take) -> TakeView:
+        return TakeView(
+            row.id, self._workspace.path(row.path), row.origin, row.state, row.seconds, row.frames, row.late, row.dropped,
+            row.size_bytes, row.note, row.started_at,
+        )  # fmt: skip
+
+    def copy(self, row: Copy) -> CopyView:
+        return CopyView(
+            id=row.id,
+            take_id=row.take_id,
+            carrier=row.take.carrier.label,
+            path=self._workspace.path(row.path),
+            state=row.state,
+            recipe=Recipe.model_validate(row.recipe),
+            treatment=_treatment(row.deinterlace, row.field_order),
+            predicted=Prediction.model_validate(row.predicted) if row.predicted else None,
+            result=CopyResult.model_validate(row.result) if row.result else None,
+            trouble=row.trouble,
+            asked_at=row.asked_at,
+            ended_at=row.ended_at,
+        )
+
+
+def _treatment(deinterlace: str, field_order: str | None) -> Treatment:
+    return Treatment(Deinterlace(deinterlace), FieldOrder(field_order) if field_order else None)

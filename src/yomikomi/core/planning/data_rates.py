@@ -1,0 +1,57 @@
+"""What capture codecs, uncompressed pictures and sound take, in bits a second."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from yomikomi.core.planning.data_files import load
+
+Sampling = Literal["4:4:4", "4:2:2", "4:2:0", "4:0:0"]
+
+# Samples for each pixel, luma and both chroma together (ITU-R BT.601 naming of sampling families).
+SAMPLES_PER_PIXEL: dict[str, Fraction] = {
+    "4:4:4": Fraction(3), "4:2:2": Fraction(2), "4:2:0": Fraction(3, 2), "4:0:0": Fraction(1),
+}  # fmt: skip
+
+# PCM as this program records it, 48 kHz 16-bit stereo, and AAC at a usual rate. Bits a second.
+PCM_BITS_PER_SECOND = 48_000 * 16 * 2
+AAC_BITS_PER_SECOND = 320_000
+
+
+class CaptureCodec(BaseModel):
+    """``bits_per_pixel``: low, usual, high, for each pixel of each picture."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    words: str
+    bits_per_pixel: tuple[float, float, float]
+    sound: Literal["pcm", "aac"]
+    lossless: bool = False
+
+    @property
+    def sound_bits_per_second(self) -> int:
+        return PCM_BITS_PER_SECOND if self.sound == "pcm" else AAC_BITS_PER_SECOND
+
+
+CAPTURE_CODECS: dict[str, CaptureCodec] = {key: CaptureCodec.model_validate(row) for key, row in load("capture_codecs").items()}
+DEFAULT_CAPTURE_CODEC = "ffv1"
+
+
+def uncompressed_bits_per_second(*, width: int, height: int, rate: Fraction, depth: int, sampling: str) -> Fraction:
+    """Pictures of ``width`` x ``height`` at ``rate`` with ``depth`` bits a sample, tightly packed."""
+    return width * height * rate * depth * SAMPLES_PER_PIXEL[sampling]
+
+
+def pcm_bits_per_second(*, sample_rate: int, depth: int, channels: int) -> int:
+    return sample_rate * depth * channels
+
+
+def capture_bits_per_second(codec: str, *, width: int, height: int, rate: Fraction) -> tuple[float, float, float]:
+    """Low, usual and high rate of a capture codec with its usual sound, in bits a second."""
+    row = CAPTURE_CODECS[codec]
+    pixels = float(width * height * rate)
+    low, usual, high = (bits * pixels + row.sound_bits_per_second for bits in row.bits_per_pixel)
+    return low, usual, high

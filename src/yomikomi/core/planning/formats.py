@@ -1,0 +1,37 @@
+"""Picture formats that carriers come in, with size and exact rate."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from pydantic import BaseModel, ConfigDict
+
+from yomikomi.core.planning.data_files import load
+
+
+class PictureFormat(BaseModel):
+    """``width`` x ``height`` in samples; ``rate`` in frames a second (two fields to a frame where interlaced)."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    words: str
+    width: int
+    height: int
+    rate: Fraction
+    interlaced: bool = False
+
+    @property
+    def pixel_rate(self) -> Fraction:
+        """Pixels a second."""
+        return self.width * self.height * self.rate
+
+
+FORMATS: dict[str, PictureFormat] = {key: PictureFormat.model_validate(row) for key, row in load("formats").items()}
+
+
+def format_of_size(width: int, height: int, rate: Fraction | None) -> str | None:
+    """The key of the format a file comes nearest to: the size must be met, and the rate within 1 % where it is known."""
+    for key, one in FORMATS.items():
+        if (one.width, one.height) == (width, height) and (rate is None or abs(float(rate / one.rate) - 1) < 0.01):
+            return key
+    return None

@@ -1,0 +1,200 @@
+"""What this machine and its take drive can do, measured by a short trial and remembered."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import statistics
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from fractions import Fraction
+from pathlib import Path
+from typing import Literal
+
+import av
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from yomikomi.core.errors import DriveFullError, UnfinishedError
+from yomikomi.core.video.planes import frame_from_planes
+from yomikomi.core.work import Reporter
+from yomikomi.core.work.priority import tame_encoders
+
+# The drive writes this much, in pieces that are forced out one by one, so that memory cannot pass for the drive.
+_PIECE_BYTES, _PIECES = 8_000_000, 24
+_LONGEST_DRIVE_S = 6.0
+# Each encoder works for this long after its first packet.
+_ENCODER_S = 1.2
+_LONGEST_LOOK_AHEAD, _MOST_PICTURES = 240, 3000
+_WIDTH, _HEIGHT = 720, 480
+_DISTINCT_PICTURES = 12
+
+
+class Speed(BaseModel):
+    """A measured speed and its spread: the slowest tenth, the middle, the fastest tenth of the pieces of the trial."""
+
+    model_config = ConfigDict(frozen=True)
+
+    low: float
+    usual: float
+    high: float
+
+
+class MachineSpeeds(BaseModel):
+    """Parameters
+    ----------
+    write_bytes_per_second : of the take drive.
+    encoders : pixels a second of each encoder tried, by name; capture codecs and codecs of copies.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    schema_version: Literal[1] = 1
+    made_at: str
+    processors: int
+    write_bytes_per_second: Speed
+    encoders: dict[str, Speed]
+
+
+@dataclass(frozen=True)
+class TrialEncoder:
+    """An encoder to try: ``name`` as it is remembered, ``library`` as the library calls it."""
+
+    name: str
+    library: str
+    options: tuple[tuple[str, str], ...] = ()
+    pixel_format: str = "yuv420p"
+
+
+# How the capture codecs of ``data/capture_codecs.toml`` are encoded; h264_high stands for what the machine does itself.
+CAPTURE_ENCODERS = (
+    TrialEncoder("ffv1", "ffv1", (("level", "3"), ("slices", "4"), ("slicecrc", "1")), "yuv422p"),
+    TrialEncoder("utvideo", "utvideo", (), "yuv422p"),
+    TrialEncoder("rdd36_hq", "prores_aw", (("profile", "3"),), "yuv422p10le"),
+    TrialEncoder("vc3_hq", "dnxhd", (("profile", "dnxhr_hq"),), "yuv422p"),
+    TrialEncoder("h264_intra", "libx264", (("preset", "ultrafast"), ("crf", "15"), ("g", "1")), "yuv422p"),
+    TrialEncoder("h264_high", "libx264", (("preset", "veryfast"), ("crf", "15")), "yuv420p"),
+)
+
+
+@dataclass(frozen=True)
+class MachineTrialRequest:
+    """``folder``: where the drive is tried; ``encoders``: what is tried."""
+
+    folder: Path
+    encoders: tuple[TrialEncoder, ...]
+
+
+@dataclass(frozen=True)
+class MachineTrialProgress:
+    part: float
+    doing: str
+    seconds_left: float = 0.0
+
+
+def try_machine(request: MachineTrialRequest, reporter: Reporter) -> MachineSpeeds:
+    """Measure the drive, then each encoder on noisy moving pictures of 720x480.
+
+    Raises DriveFullError where the trial would fill the drive, UnfinishedError where it cannot be written.
+    """
+    tame_encoders()
+    reporter.report(MachineTrialProgress(0.02, "drive"))
+    drive = _try_drive(request.folder, reporter)
+    pictures = list(_pictures())
+    speeds = {}
+    for number, encoder in enumerate(request.encoders):
+        left = (len(request.encoders) - number) * _ENCODER_S
+        reporter.report(MachineTrialProgress(0.3 + 0.7 * number / len(request.encoders), encoder.name, left))
+        speeds[encoder.name] = _try_encoder(encoder, pictures, reporter)
+    return MachineSpeeds(
+        made_at=datetime.now(UTC).isoformat(timespec="seconds"),
+        processors=os.cpu_count() or 1,
+        write_bytes_per_second=drive,
+        encoders=speeds,
+    )
+
+
+def _try_drive(folder: Path, reporter: Reporter) -> Speed:
+    if shutil.disk_usage(folder).free < 4 * _PIECE_BYTES * _PIECES:
+        raise DriveFullError("The take drive is nearly full; its speed was not tried.", remedy="Make room first.", path=folder)
+    piece = np.random.default_rng(1).integers(0, 256, _PIECE_BYTES, np.uint8).tobytes()
+    path = folder / f".speed-trial-{os.getpid()}"
+    times: list[float] = []
+    try:
+        with path.open("wb", buffering=0) as file:
+            until = time.monotonic() + _LONGEST_DRIVE_S
+            while len(times) < _PIECES and (len(times) < 3 or time.monotonic() < until):
+                reporter.check()
+                began = time.perf_counter()
+                file.write(piece)
+                os.fsync(file.fileno())
+                times.append(time.perf_counter() - began)
+    except OSError as error:
+        raise UnfinishedError(
+            f"The take drive could not be tried: {error.strerror}.", remedy="Check that the workspace may be written to.", path=folder
+        ) from error
+    finally:
+        with contextlib.suppress(OSError):
+            path.unlink()
+    return _speed([_PIECE_BYTES / taken for taken in times])
+
+
+def _try_encoder(encoder: TrialEncoder, pictures: list[av.VideoFrame], reporter: Reporter) -> Speed:
+    context = av.CodecContext.create(encoder.library, "w")
+    assert isinstance(context, av.VideoCodecContext)
+    context.width, context.height, context.pix_fmt = _WIDTH, _HEIGHT, encoder.pixel_format
+    context.framerate, context.time_base = Fraction(30000, 1001), Fraction(1001, 30000)
+    context.options = dict(encoder.options)
+    context.thread_count = 0
+    if encoder.library == "libx265":
+        context.options |= {"x265-params": "log-level=none"}
+    frames = [picture.reformat(format=encoder.pixel_format) for picture in pictures]
+    number = 0
+    rates: list[float] = []
+    until = None
+    # Encoders look ahead: they swallow the first pictures. Counted is what comes out, from the first packet on.
+    while until is None or time.monotonic() < until or len(rates) < 2:
+        reporter.check()
+        began = time.perf_counter()
+        packets = 0
+        for _ in range(_DISTINCT_PICTURES):
+            packets += _encode(context, frames, number)
+            number += 1
+        if until is not None and packets:
+            rates.append(packets * _WIDTH * _HEIGHT / (time.perf_counter() - began))
+        elif packets or number >= _LONGEST_LOOK_AHEAD:
+            until = time.monotonic() + _ENCODER_S
+        if number > _MOST_PICTURES:
+            break
+    context.encode(None)
+    return _speed(rates)
+
+
+def _encode(context: av.VideoCodecContext, frames: list[av.VideoFrame], number: int) -> int:
+    """Give one picture; returns how many packets came out."""
+    frame = frames[number % len(frames)]
+    frame.pts, frame.time_base, frame.pict_type = number, Fraction(1001, 30000), av.video.frame.PictureType.NONE
+    return len(context.encode(frame))
+
+
+def _pictures() -> Iterator[av.VideoFrame]:
+    """A soft random texture that slides, under fresh noise like a tape's: neither flat nor pure noise."""
+    import cv2
+
+    rng = np.random.default_rng(2)
+    texture = cv2.GaussianBlur(rng.normal(0, 1, (_HEIGHT, _WIDTH + 200)).astype(np.float32), (0, 0), 6)
+    texture = 120 + 40 * texture / texture.std()
+    for number in range(_DISTINCT_PICTURES):
+        noise = cv2.GaussianBlur(rng.normal(0, 1, (_HEIGHT, _WIDTH)).astype(np.float32), (0, 0), 0.8)
+        luma = np.clip(texture[:, 6 * number : 6 * number + _WIDTH] + 3 * noise / noise.std(), 16, 235).astype(np.uint8)
+        chroma = np.full((_HEIGHT, _WIDTH // 2), 128, np.uint8) + (luma[:, ::2] // 16)
+        yield frame_from_planes(luma, chroma, chroma)
+
+
+def _speed(measured: list[float]) -> Speed:
+    ordered = sorted(measured)
+    tenth = len(ordered) // 10
+    return Speed(low=ordered[tenth], usual=statistics.median(ordered), high=ordered[-1 - tenth])

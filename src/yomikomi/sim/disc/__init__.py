@@ -1,0 +1,1 @@
+"""Simulated video discs: titles with known truth, their data and their tables of contents."""

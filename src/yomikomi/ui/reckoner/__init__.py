@@ -1,0 +1,1 @@
+"""The Reckoner: a small window for the arithmetic, there at any time."""
