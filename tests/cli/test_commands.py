@@ -136,7 +136,7 @@ def test_what_cannot_be_finished_is_4(made: tuple[Path, dict[str, Any]], tmp_pat
 
 def test_one_schema_by_name(schemas: dict[str, Any]) -> None:
     assert json.loads(yomikomi("schema", "read").stdout) == schemas["read"]
-    assert set(schemas) == {"read", "predict", "copy", "simulate", "trials"}
+    assert set(schemas) == {"read", "predict", "copy", "simulate", "trials", "titles", "reckon", "shelf", "import"}
 
 
 def test_the_demo_without_a_display_does_the_main_job(tmp_path: Path) -> None:

@@ -181,8 +181,10 @@ def test_intake_offers_free_labels_and_refuses_taken_ones(window: MainWindow) ->
     assert len(window.state.carriers) == 1
     view = window.state.carriers[0]
     assert (length_words(view), state_of(view)[1]) == ("1:58:00", "waits to be captured")
-    assert "mould" in shelf.form.caution.text()
-    assert "law differs" in shelf.form.caution.text()
+    assert not shelf.form.condition.caution.text()
+    shelf.form.condition.box("mould").setChecked(True)
+    assert "mould" in shelf.form.condition.caution.text()
+    assert "law differs" in shelf.form.rights_words.text()
 
 
 def test_a_crash_of_the_recording_worker_is_mended_at_once(window: MainWindow, qtbot: QtBot) -> None:

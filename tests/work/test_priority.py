@@ -10,10 +10,9 @@ import av
 import pytest
 
 from tests.making import sliding_frames
-from yomikomi.core.balance.recipes import tame_encoders
 from yomikomi.core.video.planes import plane_samples
 from yomikomi.core.work import Job, Reporter
-from yomikomi.core.work.priority import lower_all_threads
+from yomikomi.core.work.priority import lower_all_threads, tame_encoders
 
 
 def policies_while_encoding(prepare: bool, reporter: Reporter) -> set[int]:

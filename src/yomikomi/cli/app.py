@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import typer
 
+from yomikomi.cli import planning
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
 
 if TYPE_CHECKING:
@@ -44,6 +45,7 @@ WorkspaceOption = Annotated[Path | None, typer.Option("--workspace", help="Works
 @app.callback()
 def start(context: typer.Context, workspace: WorkspaceOption = None) -> None:
     """Without a command, the window opens."""
+    context.obj = workspace
     if context.invoked_subcommand is None:
         _open_window(workspace or default_workspace(), demo=False)
 
@@ -62,7 +64,8 @@ def demo(workspace: WorkspaceOption = None) -> None:
 
 @app.command()
 def simulate(
-    output: Annotated[Path, typer.Option("-o", "--output", help="The Matroska file to write (.mkv).")],
+    output: Annotated[Path, typer.Option("-o", "--output", help="The Matroska file (.mkv); for a disc a new folder, or an image (.iso).")],
+    kind: Annotated[Literal["tape", "disc"], typer.Option(help="What is simulated.")] = "tape",
     standard: Annotated[Literal["525i", "625i"], typer.Option(help="Line standard.")] = "525i",
     field_order: Annotated[Literal["tff", "bff"], typer.Option(help="Which field comes first.")] = "tff",
     seconds: Annotated[float, typer.Option(help="Length.", min=0.1, max=36_000)] = 10.0,
@@ -70,10 +73,11 @@ def simulate(
     tape: Annotated[Literal["vhs", "video8", "laserdisc", "perfect"], typer.Option(help="What the tape does to the picture.")] = "vhs",
     scenes: Annotated[Literal["mixed", "lively", "still"], typer.Option(help="What was filmed.")] = "mixed",
     corrector: Annotated[bool, typer.Option(help="A player with a time-base corrector.")] = False,
+    layout: Annotated[Literal["lessons", "feature", "series"], typer.Option(help="Of a disc: which titles are on it.")] = "lessons",
     truth: Annotated[Path | None, typer.Option(help="Write what was put in to this file, as JSON.")] = None,
     as_json: Json = False,
 ) -> None:
-    """Play a simulated tape into a file, with known faults."""
+    """Play a simulated tape into a file, with known faults; or make a simulated disc with known titles."""
     from yomikomi.cli.documents import SimulateDocument
     from yomikomi.cli.work import run_job
     from yomikomi.core.video.standards import FieldOrder
@@ -81,10 +85,13 @@ def simulate(
     from yomikomi.sim.player import TapePlayerSpec
     from yomikomi.sim.player import truth as truth_of
 
+    if output.exists() and (kind == "tape" or not output.is_dir() or any(output.iterdir())):
+        raise WrongUseError(f"{output.name} exists already and was left alone.", remedy="Choose another name.")
+    if kind == "disc":
+        _simulate_disc(output, layout, standard, seconds, seed, truth, as_json)
+        return
     if output.suffix.lower() != ".mkv":
         raise WrongUseError(f"{output.name}: the simulation writes Matroska.", remedy="Give the output a name that ends in .mkv.")
-    if output.exists():
-        raise WrongUseError(f"{output.name} exists already and was left alone.", remedy="Choose another name.")
     spec = TapePlayerSpec(
         standard=standard, field_order=FieldOrder(field_order), seed=seed, tape=tape, corrector=corrector, mixture=scenes,
         seconds=seconds, real_time=False,
@@ -93,7 +100,26 @@ def simulate(
     document = SimulateDocument(file=str(output), size_bytes=output.stat().st_size, frames=frames, truth=truth_of(spec, frames))
     if truth is not None:
         _write(truth, json.dumps(document.truth, indent=1))
-    _answer(document, as_json, f"{output}: {frames} frames")
+    answer(document, as_json, f"{output}: {frames} frames")
+
+
+def _simulate_disc(output: Path, layout: str, standard: str, seconds: float, seed: int, truth: Path | None, as_json: bool) -> None:
+    from yomikomi.cli.documents import SimulateDocument
+    from yomikomi.cli.work import run_job
+    from yomikomi.demo.disc_file import DiscRequest, simulate_disc
+    from yomikomi.sim.disc.spec import LAYOUTS
+
+    spec = LAYOUTS[layout](seconds=seconds, seed=seed, standard=standard)
+    made = run_job(simulate_disc, DiscRequest(spec, output), "making the disc", quiet=as_json)
+    document = SimulateDocument(file=str(output), size_bytes=made.size_bytes, frames=made.frames, truth=made.truth)
+    if truth is not None:
+        _write(truth, json.dumps(document.truth, indent=1))
+    answer(document, as_json, f"{output}: {len(spec.titles)} titles, {made.frames} frames")
+
+
+app.command()(planning.titles)
+app.command()(planning.reckon)
+app.add_typer(planning.shelf, name="shelf")
 
 
 @app.command()
@@ -104,7 +130,7 @@ def read(file: File, as_json: Json = False) -> None:
 
     reading = read_file(file, quiet=as_json)
     cards = "\n".join(f"  {card.mark.value:>11}  {card.title} ({card.certainty})\n{'':14}{card.reason}" for card in findings(reading))
-    _answer(reading, as_json, f"{headline(reading)}\n{basis(reading)}\n{cards}")
+    answer(reading, as_json, f"{headline(reading)}\n{basis(reading)}\n{cards}")
 
 
 @app.command()
@@ -126,7 +152,7 @@ def predict(
     reading = read_file(file, quiet=as_json)
     treatment = choose_treatment(reading, deinterlace)
     prediction = predict_file(file, reading, treatment, recipe, quiet=as_json)
-    _answer(prediction, as_json, _prediction_words(prediction))
+    answer(prediction, as_json, _prediction_words(prediction))
 
 
 @app.command()
@@ -160,14 +186,18 @@ def copy(
     lines += [f"  {'fine' if check.passed else 'WRONG':>6}  {check.name}: {check.found}" for check in result.checks]
     if predicted:
         lines.append("predicted " + _prediction_words(predicted))
-    _answer(document, as_json, "\n".join(lines))
+    answer(document, as_json, "\n".join(lines))
     if not result.verified:
         wrong = ", ".join(check.name for check in result.checks if not check.passed)
         raise UnfinishedError(f"The copy was made but failed: {wrong}.", remedy="Keep the source, and copy again.")
 
 
 @app.command()
-def schema(document: Annotated[str | None, typer.Argument(help="read, predict, copy, simulate, trials; or all.")] = None) -> None:
+def schema(
+    document: Annotated[
+        str | None, typer.Argument(help="read, predict, copy, simulate, trials, titles, reckon, shelf, import; or all.")
+    ] = None,
+) -> None:
     """Print the JSON Schema of the documents that --json prints."""
     from yomikomi.cli.documents import DOCUMENTS
 
@@ -200,7 +230,7 @@ def _open_window(folder: Path, *, demo: bool) -> None:
     raise SystemExit(run_window(folder, on_ready=on_ready))
 
 
-def _answer(document: BaseModel, as_json: bool, words: str) -> None:
+def answer(document: BaseModel, as_json: bool, words: str) -> None:
     print(document.model_dump_json(indent=1) if as_json else words)
 
 

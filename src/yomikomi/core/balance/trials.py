@@ -14,7 +14,6 @@ from yomikomi.core.balance.recipes import (
     overhead_bytes,
     pixel_format_for,
     sound_bits_per_second,
-    tame_encoders,
 )
 from yomikomi.core.balance.segments import Segment, plan_segments
 from yomikomi.core.balance.spans import TreatedSpan
@@ -22,6 +21,7 @@ from yomikomi.core.balance.trial import Trial, busiest_place, run_trial, save_cr
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.chain import Treatment
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.priority import tame_encoders
 
 # Segments tried with one recipe of each codec, besides those tried with all, where many recipes are compared.
 SIZING_SEGMENTS = 12

@@ -23,13 +23,13 @@ MOST_FILES = 2000  # in one go; more is more likely the wrong folder
 class Gathered:
     """Parameters
     ----------
-    taken : ids of carriers taken in. ``warnings``: what is not as it should be with some of them, in words.
+    taken : ids of carriers taken in. ``warnings``: file names, and what is not as it should be with them.
     failures : files that could not be taken in, with the reason. ``left_aside``: files in folders that are no footage.
     discs : disc folders and images found; their titles are chosen by a person.
     """
 
     taken: tuple[int, ...]
-    warnings: tuple[str, ...]
+    warnings: tuple[tuple[str, str], ...]
     failures: tuple[YomikomiError, ...]
     left_aside: int
     discs: tuple[Path, ...]
@@ -39,7 +39,7 @@ def gather(record: ShelfRecord, paths: Sequence[Path]) -> Gathered:
     """Put every file with moving pictures on the shelf by reference. A file named by itself is tried whatever its suffix."""
     files, discs, left_aside = _sort(paths)
     taken: list[int] = []
-    warnings: list[str] = []
+    warnings: list[tuple[str, str]] = []
     failures: list[YomikomiError] = []
     if len(files) > MOST_FILES:
         raise WrongUseError(f"{len(files)} files at once are more than {MOST_FILES}.", remedy="Take them in folder by folder.")
@@ -51,7 +51,7 @@ def gather(record: ShelfRecord, paths: Sequence[Path]) -> Gathered:
         else:
             taken.append(carrier)
             if warning:
-                warnings.append(f"{path.name}: {warning}")
+                warnings.append((path.name, warning))
     return Gathered(tuple(taken), tuple(warnings), tuple(failures), left_aside, tuple(discs))
 
 

@@ -42,7 +42,7 @@ SHEETS: dict[str, Sheet] = {
     "a4-24": Sheet("A4, 3 × 8 labels of 70 × 36 mm", _A4, 3, 8, (70.0, 36.0)),
     "a4-40": Sheet("A4, 4 × 10 labels of 48.5 × 25.4 mm", _A4, 4, 10, (48.5, 25.4)),
     "letter-30": Sheet("Letter, 3 × 10 labels of 66.7 × 25.4 mm", _LETTER, 3, 10, (66.7, 25.4)),
-    "spine-10": Sheet("A4, 1 × 14 spine labels of 147 × 19 mm", _A4, 1, 14, (147.0, 19.0)),
+    "a4-14": Sheet("A4, 1 × 14 spine labels of 147 × 19 mm", _A4, 1, 14, (147.0, 19.0)),
 }
 
 

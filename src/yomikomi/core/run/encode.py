@@ -20,7 +20,6 @@ from yomikomi.core.balance.recipes import (
     pixel_format_for,
     set_up,
     sound_bits_per_second,
-    tame_encoders,
 )
 from yomikomi.core.errors import CancelledError, DriveFullError, UnfinishedError, UnreadableError
 from yomikomi.core.reading.models import Reading
@@ -30,7 +29,7 @@ from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import open_media, video_stream
 from yomikomi.core.work import Reporter
-from yomikomi.core.work.priority import lower_all_threads
+from yomikomi.core.work.priority import lower_all_threads, tame_encoders
 
 _REPORT_PERIOD_S = 0.1
 _FORMATS = {"mp4": "mp4", "mkv": "matroska"}

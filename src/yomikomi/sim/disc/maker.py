@@ -63,7 +63,7 @@ def make_disc(spec: DiscSpec, folder: Path, told: Told = lambda part: None) -> l
                 told(min(1.0, (begun + part * share) / total))
 
             path = target / f".reel-{place}-{reel}.vob"
-            reels.append(_Reel(spec, title, place, reel, share, path).make(tell))
+            reels.append(Reel(spec, title, place, reel, share, path).make(tell))
             done += share
         chains[place], made[place] = _chain(spec, place, title, reels, data, standard)
     for place, title in enumerate(spec.titles):
@@ -71,7 +71,7 @@ def make_disc(spec: DiscSpec, folder: Path, told: Told = lambda part: None) -> l
             chains[place], made[place] = _joined(place, title, chains, made)
     sounds = max((title.sounds for title in spec.titles), key=len)
     subtitles = max((title.subtitles for title in spec.titles), key=len)
-    plan = SetPlan(tuple(chains[place] for place in range(len(spec.titles))), lines, spec.wide, sounds, subtitles, PALETTE)
+    plan = SetPlan(tuple(chains[place] for place in range(len(spec.titles))), lines, spec.wide, spec.sound, sounds, subtitles, PALETTE)
     data.close()
     for suffix in ("IFO", "BUP"):
         (target / f"VTS_01_0.{suffix}").write_bytes(set_table(plan, data.sectors))
@@ -129,7 +129,7 @@ class _Parts:
             self.sectors += len(now) // SECTOR
 
 
-class _Reel:
+class Reel:
     """Pictures, sound and subtitles over which the clock runs on, as one program stream."""
 
     def __init__(self, spec: DiscSpec, title: DiscTitle, place: int, reel: int, seconds: float, path: Path) -> None:
@@ -142,14 +142,14 @@ class _Reel:
         self._words = _SUBTITLES[(place + reel) % len(_SUBTITLES)]
         self.events: list[dict[str, Any]] = []
 
-    def make(self, told: Told) -> _Reel:
+    def make(self, told: Told) -> Reel:
         with av.open(str(self.path), "w", format="dvd") as sink:
             video = self._add_video(sink)
             voices = [(self._add_sound(sink), ProgrammeSound(self._seed + 100 * number)) for number, _ in enumerate(self._title.sounds)]
             subtitles = [self._add_subtitles(sink, number) for number, _ in enumerate(self._title.subtitles)]
             line: FilterLine | None = None
             sound_at = 0
-            for number, frame in enumerate(self._pictures()):
+            for number, frame in enumerate(self.pictures()):
                 if number % 5 == 0:
                     told(number / self.frames)
                 frame.pts, frame.time_base = number, 1 / self.standard.rate
@@ -202,10 +202,11 @@ class _Reel:
         self.standard.colour.put_on(context)
         return video
 
-    @staticmethod
-    def _add_sound(sink: av.container.OutputContainer) -> av.AudioStream:
-        stream: av.AudioStream = sink.add_stream("ac3", rate=SAMPLE_RATE, layout="stereo")
-        stream.codec_context.bit_rate = _SOUND_BITS
+    def _add_sound(self, sink: av.container.OutputContainer) -> av.AudioStream:
+        name = {"AC-3": "ac3", "PCM": "pcm_dvd"}[self._spec.sound]
+        stream: Any = sink.add_stream(name, rate=SAMPLE_RATE, layout="stereo")
+        if name == "ac3":
+            stream.codec_context.bit_rate = _SOUND_BITS
         return stream
 
     def _add_subtitles(self, sink: av.container.OutputContainer, number: int) -> Any:
@@ -226,7 +227,7 @@ class _Reel:
         sink.mux(packet)
         self.events.append({"language": language, "seconds": float(at), "words": words})
 
-    def _pictures(self) -> Iterator[av.VideoFrame]:
+    def pictures(self) -> Iterator[av.VideoFrame]:
         """``frames`` frames; film of 24000/1001 is spread over fields 2:3, beginning with A A, A B, …"""
         if not self._spec.film or self.standard.height != 480:
             rate = self.standard.rate
@@ -257,7 +258,7 @@ class _Reel:
 
 
 def _chain(
-    spec: DiscSpec, place: int, title: DiscTitle, reels: list[_Reel], data: _Parts, standard: Standard
+    spec: DiscSpec, place: int, title: DiscTitle, reels: list[Reel], data: _Parts, standard: Standard
 ) -> tuple[ChainPlan, MadeTitle]:
     """Chapters are shared out over the reels; every cell begins a chapter, except where there are more reels than chapters."""
     cells: list[CellPlace] = []

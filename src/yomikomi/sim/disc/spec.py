@@ -36,7 +36,7 @@ class DiscTitle:
 class DiscSpec:
     """``film``: pictures of 24000/1001 spread over 525-line fields 2:3, or of 25 as they are on 625 lines.
 
-    ``part_bytes``: how large a data file may grow before the next begins (1 GiB on real discs).
+    ``sound``: AC-3 or PCM. ``part_bytes``: how large a data file may grow before the next begins (1 GiB on real discs).
     """
 
     titles: tuple[DiscTitle, ...]
@@ -45,6 +45,7 @@ class DiscSpec:
     wide: bool = True
     film: bool = True
     part_bytes: int = 2**30
+    sound: str = "AC-3"
     label: str = "FERRY SCHOOL"
 
 

@@ -21,9 +21,10 @@ def text_picture(words: str, width: int) -> NDArray[np.uint8]:
     """Letters (1) with an edge (2) on nothing (0), cut to their height; even number of lines."""
     (w, h), base = cv2.getTextSize(words, cv2.FONT_HERSHEY_SIMPLEX, 0.8, 2)
     canvas = np.zeros((h + base + 12, min(width, w + 16)), np.uint8)
-    place = (8, h + 5)
-    cv2.putText(canvas, words, place, cv2.FONT_HERSHEY_SIMPLEX, 0.8, 2, 6)
-    cv2.putText(canvas, words, place, cv2.FONT_HERSHEY_SIMPLEX, 0.8, 1, 2)
+    cv2.putText(canvas, words, (8, h + 5), cv2.FONT_HERSHEY_SIMPLEX, 0.8, 255, 2)
+    letters = canvas > 127
+    edged = cv2.dilate(letters.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    canvas = np.where(letters, 1, np.where(edged, 2, 0)).astype(np.uint8)
     return canvas[: canvas.shape[0] // 2 * 2]
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 SECTOR = 2048
+_SOUND_CODES = {"AC-3": 0, "PCM": 4}
 
 
 @dataclass(frozen=True)
@@ -42,6 +43,7 @@ class SetPlan:
     chains: tuple[ChainPlan, ...]
     lines: int
     wide: bool
+    sound: str
     sounds: tuple[str, ...]
     subtitles: tuple[str, ...]
     palette: Sequence[tuple[int, int, int]]
@@ -91,7 +93,7 @@ def set_table(plan: SetPlan, data_sectors: int) -> bytes:
     table.put(0x200, "BB", 0x40 | (0 if plan.lines == 480 else 0x10) | (0x0F if plan.wide else 0x03), 0)
     table.put(0x202, "H", len(plan.sounds))
     for number, language in enumerate(plan.sounds):
-        table.put(0x204 + 8 * number, "BB", 0x04, 0x01)
+        table.put(0x204 + 8 * number, "BB", _SOUND_CODES[plan.sound] << 5 | 0x04, 0x01)
         table.put_bytes(0x206 + 8 * number, language.encode("ascii"))
         table.put(0x209 + 8 * number, "B", 1)
     table.put(0x254, "H", len(plan.subtitles))

@@ -77,7 +77,9 @@ class Bringing(QObject):
             more = f" and {len(found.failures) - 3} more" if len(found.failures) > 3 else ""
             self.state.tell(Weight.LOOK, f"{head} Not taken in: {reasons}{more}.{aside}".strip())
         elif found.warnings:
-            self.state.tell(Weight.LOOK, f"{head} But {found.warnings[0]}.{aside}", "What is there can be used.")
+            file, words = found.warnings[0]
+            told = f"{name} was taken in, but {words}." if count == 1 else f"{head} But {file}: {words}."
+            self.state.tell(Weight.LOOK, f"{told}{aside}", "What is there can be used.")
         elif count:
             self.state.tell(Weight.FINE, f"{head}{aside} Next: read {'it' if count == 1 else 'them'}.")
         elif not found.discs:

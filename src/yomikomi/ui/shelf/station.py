@@ -95,6 +95,10 @@ class ShelfStation(Station):
         self.search.setPlaceholderText("find by label, title, tag or note")
         self.search.setClearButtonEnabled(True)
         self.search.setAccessibleName("Find on the shelf")
+        clear = self.search.findChild(QToolButton)
+        if clear is not None:
+            clear.setToolTip("Clear")
+            clear.setAccessibleName("Clear what is searched for")
         self.kind_box, self.state_box, self.order_box = QComboBox(), QComboBox(), QComboBox()
         self.kind_box.addItem("all kinds", "")
         for key, kind in KINDS.items():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import io
+import struct
 from collections.abc import Iterator
 from pathlib import Path
 from typing import IO, Any, Protocol
@@ -130,13 +131,13 @@ def _image(path: Path) -> Iterator[_Image]:
     image = pycdlib.PyCdlib()
     try:
         image.open(str(path))
-    except (PyCdlibException, OSError, ValueError, IndexError, KeyError, ArithmeticError, AttributeError, TypeError) as error:
+    except (PyCdlibException, OSError, ValueError, IndexError, KeyError, ArithmeticError, AttributeError, TypeError, struct.error) as error:
         # A damaged image may break the library in other ways than its own error.
         raise unreadable from error
     try:
         try:
             places = _places(image, path.stat().st_size)
-        except (PyCdlibException, ValueError, AttributeError, TypeError) as error:
+        except (PyCdlibException, ValueError, AttributeError, TypeError, struct.error) as error:
             raise unreadable from error
         yield _Image(path, places)
     finally:

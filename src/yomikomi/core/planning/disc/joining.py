@@ -7,6 +7,7 @@ moved to go on where the pictures before ended. The Matroska file that comes out
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import time
 from collections.abc import Iterator
@@ -28,6 +29,7 @@ from yomikomi.core.work import Reporter
 _CLOCK = Fraction(1, 90_000)  # seconds in a tick of the disc's clock (ISO/IEC 13818-1)
 # Stream numbers of sound by kind (private stream 1, except MPEG sound).
 _SOUND_BASE = {"AC-3": 0x80, "DTS": 0x88, "PCM": 0xA0, "MPEG-1": 0x1C0, "MPEG-2": 0x1C0}
+_FULL = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
 _DISC_PCM = "pcm_dvd"
 _OVERLAP = Fraction(1, 500)  # seconds that a rounded time stamp may be early
 _REPORT_EVERY = 400  # packets
@@ -136,7 +138,7 @@ class _Joiner:
             with av.open(reader, "r", format="mpeg", options=_LOOK_AHEAD, metadata_errors="replace") as source:
                 self._copy(sink, source, collector, reader)
         except av.error.FFmpegError as error:
-            if isinstance(error, OSError) and error.errno == 28:
+            if isinstance(error, OSError) and error.errno in _FULL:
                 raise
             raise UnreadableError(f"The title's data cannot be read: {error.strerror}.", remedy="Copy the disc again.") from error
         finally:
@@ -311,7 +313,7 @@ def _name(out: Any, language: str | None, title: str) -> None:
 
 
 def _translate(error: OSError, path: Path) -> UnfinishedError:
-    if error.errno in {28, 122}:
+    if error.errno in _FULL:
         return DriveFullError(
             f"No room left for {path.name}.", remedy="Make room on the take drive, then take the title in again.", path=path
         )

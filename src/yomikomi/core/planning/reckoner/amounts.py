@@ -249,7 +249,7 @@ CLIPS = Sheet(
             ("clip", "count", "time"),
             {
                 "time": lambda v: v["clip"] * v["count"],
-                "count": lambda v: Fraction(positive(v["time"], "clips") // v["clip"]),
+                "count": lambda v: positive(Fraction(v["time"] // positive(v["clip"], "a clip")), "one whole clip"),
                 "clip": lambda v: v["time"] / positive(v["count"], "clips"),
             },
         ),

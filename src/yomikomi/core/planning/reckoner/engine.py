@@ -15,6 +15,7 @@ from yomikomi.core.errors import WrongUseError
 from yomikomi.core.planning.reckoner.quantities import KINDS, parse, write
 
 Values = dict[str, Any]
+_MOST_STEPS = 60  # a sheet has a handful of relations; more steps than this lead nowhere
 
 
 class ReckonError(WrongUseError):
@@ -123,21 +124,31 @@ class Reckoning:
         return self.sheet.explain(self.values)
 
     def _follow(self, changed: str) -> None:
-        """Each relation that a change reaches is solved once, for the side that gives way most easily."""
+        """Each relation that a change reaches is solved for the side that gives way most easily, and again for the same side
+        when a later one moves what it rests on."""
         moved = [changed]
-        waiting = list(self.sheet.relations)
-        while True:
-            relation = next((one for one in waiting if any(key in one.uses for key in moved)), None)
-            if relation is None:
+        solved: dict[int, str] = {}
+        news = [changed]
+        for _ in range(_MOST_STEPS):
+            if not news:
                 self.followed = moved[1:]
                 return
-            waiting.remove(relation)
-            target = self._gives_way(relation, moved)
-            if target is None:
-                self._must_hold(relation)
-                continue
-            self.values[target] = relation.solve[target](self.values)
-            moved.append(target)
+            news_key = news.pop(0)
+            for number, relation in enumerate(self.sheet.relations):
+                if news_key not in relation.uses or solved.get(number) == news_key:
+                    continue
+                target = solved.get(number) or self._gives_way(relation, moved)
+                if target is None:
+                    self._must_hold(relation)
+                    continue
+                solved[number] = target
+                before = self.values[target]
+                self.values[target] = relation.solve[target](self.values)
+                if target not in moved:
+                    moved.append(target)
+                if self.values[target] != before:
+                    news.append(target)
+        raise ReckonError("These sides chase each other.", remedy="Pin one of them.")
 
     def _gives_way(self, relation: Relation, moved: list[str]) -> str | None:
         free = [key for key in relation.solve if key not in self.pinned and key not in moved]

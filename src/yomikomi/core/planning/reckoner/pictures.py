@@ -12,11 +12,13 @@ _SIDES = (("1", "any whole number"), ("2", "even"), ("16", "multiples of 16"))
 
 
 def _to_sides(value: Fraction, v: Values, how: str = "near") -> Fraction:
-    """A side as a whole multiple of what sides must be, at least one: nearest, down or up."""
+    """A side as a whole multiple of what sides must be: nearest, down or up. Raises ReckonError where none is that small."""
     step = int(v["sides"])
     exact = value / step
     whole = {"near": round(exact), "down": math.floor(exact), "up": math.ceil(exact)}[how]
-    return Fraction(max(1, whole) * step)
+    if whole < 1:
+        raise ReckonError(f"A side would be smaller than {step}.", remedy="Choose larger sizes, or other sides.")
+    return Fraction(whole * step)
 
 
 SHAPE = Sheet(
@@ -82,6 +84,20 @@ def _rounded_inner(v: Values, side: int) -> Fraction:
     return min(Fraction(limit), _to_sides(exact, v, "up"))
 
 
+def _inner_of_width(v: Values) -> Fraction:
+    """A picture as high as its frame, with bars at the sides."""
+    if v["inner_width"] > v["width"]:
+        raise ReckonError("The picture cannot be wider than its frame.", remedy="Give a smaller width, or a wider frame.")
+    return Fraction(v["inner_width"] * v["pixel"] / v["height"])
+
+
+def _inner_of_height(v: Values) -> Fraction:
+    """A picture as wide as its frame, with bars above and below; one of full height has its shape from its width."""
+    if v["inner_height"] > v["height"]:
+        raise ReckonError("The picture cannot be higher than its frame.", remedy="Give a smaller height, or a higher frame.")
+    return Fraction(v["width"] * v["pixel"] / v["inner_height"]) if v["inner_height"] < v["height"] else _inner_of_width(v)
+
+
 def _crop_words(v: Values) -> list[str]:
     left, over = v["width"] - v["inner_width"], v["height"] - v["inner_height"]
     bars = (
@@ -115,11 +131,11 @@ CROP = Sheet(
     (
         Relation(
             ("width", "height", "pixel", "inner", "sides", "inner_width"),
-            {"inner_width": lambda v: _rounded_inner(v, 0), "inner": lambda v: v["inner_width"] * v["pixel"] / v["inner_height"]},
+            {"inner_width": lambda v: _rounded_inner(v, 0), "inner": _inner_of_width},
         ),
         Relation(
             ("width", "height", "pixel", "inner", "sides", "inner_height"),
-            {"inner_height": lambda v: _rounded_inner(v, 1), "inner": lambda v: v["inner_width"] * v["pixel"] / v["inner_height"]},
+            {"inner_height": lambda v: _rounded_inner(v, 1), "inner": _inner_of_height},
         ),
         Relation(
             ("width", "height", "pixel", "inner", "target", "sides", "crop_width"),

@@ -1,0 +1,40 @@
+"""Simulated discs, made once."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from yomikomi.sim.disc.maker import make_disc, make_image
+from yomikomi.sim.disc.spec import MadeTitle, feature, lessons, series
+
+Disc = tuple[Path, list[MadeTitle]]
+
+
+@pytest.fixture(scope="session")
+def lessons_disc(media: Path) -> Disc:
+    """Three lessons, an extra, a menu; data files so small that titles reach over several of them."""
+    folder = media / "lessons"
+    return folder, make_disc(lessons(seconds=2.6, seed=3, part_bytes=400_000), folder)
+
+
+@pytest.fixture(scope="session")
+def lessons_image(media: Path, lessons_disc: Disc) -> Path:
+    path = media / "lessons.iso"
+    make_image(lessons_disc[0], path, "FERRY SCHOOL")
+    return path
+
+
+@pytest.fixture(scope="session")
+def feature_disc(media: Path) -> Disc:
+    """625 lines; one programme between two extras."""
+    folder = media / "feature"
+    return folder, make_disc(feature(seconds=4.2, seed=4, standard="625i"), folder)
+
+
+@pytest.fixture(scope="session")
+def series_disc(media: Path) -> Disc:
+    """A title that plays three others, and an extra."""
+    folder = media / "series"
+    return folder, make_disc(series(seconds=1.8, seed=5), folder)
