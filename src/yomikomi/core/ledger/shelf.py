@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import delete, select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from yomikomi.core.errors import WrongUseError
@@ -86,7 +86,7 @@ class ShelfRecord(RecordBase):
             row = self._row(session, carrier_id)
             if row.takes:
                 raise WrongUseError(f"{row.label} has takes and stays on the shelf.", remedy="Only carriers without takes can go.")
-            session.execute(delete(Event).where(Event.carrier_id == carrier_id))
+            session.execute(update(Event).where(Event.carrier_id == carrier_id).values(carrier_id=None))  # history stays
             self._note(session, None, f"{row.label} taken off the shelf")
             session.delete(row)
 

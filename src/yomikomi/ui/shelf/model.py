@@ -147,8 +147,9 @@ class ShelfFilter(QSortFilterProxyModel):
     def narrow(self, *, words: str, kind: str, state: str, order: str) -> None:
         wanted = (tuple(words.casefold().split()), kind, state)
         if wanted != (self._words, self._kind, self._state):
+            self.beginFilterChange()
             self._words, self._kind, self._state = wanted
-            self.invalidateFilter()
+            self.endFilterChange()
         if order != self._order:
             self._order = order
             self.invalidate()
