@@ -7,13 +7,15 @@ import platform
 import sys
 import time
 
-from bench import prediction, reading, simulation, window
+from bench import prediction, reading, shelf, simulation, window
 
 BENCHES = {
     "simulation": simulation.run,
     "reading": reading.run,
     "start": window.start,
     "stall": window.stall,
+    "shelf": shelf.run,
+    "disc": shelf.disc,
     "prediction": prediction.run,
 }
 

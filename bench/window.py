@@ -65,7 +65,7 @@ def measure_stall() -> None:
         window = build_window(workspace)
         window.show()
         state = window.state
-        _pause(0.1)  # the first picture of the window is counted as starting
+        pause(0.1)  # the first picture of the window is counted as starting
         with StallWatch() as making:
             preload = Preload(window)
             _wait(lambda: len(window._stations) == len(STATIONS))
@@ -77,7 +77,7 @@ def measure_stall() -> None:
         window.show_station("capture")
         with StallWatch() as capturing:
             window.do("record")
-            _pause(12)
+            pause(12)
             window.do("record")
             _wait(lambda: not state.jobs.jobs)
         assert state.current is not None
@@ -89,7 +89,7 @@ def measure_stall() -> None:
         with StallWatch() as walking:
             for entry in [*STATIONS] * 3:
                 window.show_station(entry.key)
-                _pause(0.15)
+                pause(0.15)
         print(f"loading the rest and making all stations after the start: longest stall {1000 * making.longest:.0f} ms")
         print(f"capture of 12 s: longest {_told(capturing)}; {take.dropped} lost, {take.late} late of {take.frames} frames")
         print(f"reading of it: longest {_told(reading)}")
@@ -117,6 +117,6 @@ def _wait(until: Callable[[], object], seconds: float = 60) -> None:
         raise TimeoutError
 
 
-def _pause(seconds: float) -> None:
+def pause(seconds: float) -> None:
     end = time.monotonic() + seconds
     _wait(lambda: time.monotonic() > end, seconds + 5)

@@ -53,7 +53,9 @@ def test_the_demo_fills_itself_while_the_window_is_used(
     window.show_station("reading")  # a person looks around meanwhile
     qtbot.waitUntil(lambda: made.done, timeout=120_000)
     views = {view.label: view for view in window.state.carriers}
-    assert set(views) == {"K-001", "K-002", "K-004"}
+    lessons = {"K-003-1", "K-003-2", "K-003-3"}
+    assert set(views) == {f"K-00{n}" for n in (1, 2, 4, 5, 6, 7, 8)} | lessons
+    assert all(views[one].take is not None and views[one].take.origin == "copied" for one in lessons)
     assert views["K-001"].progress == 8
     assert isinstance(views["K-001"].reading, Reading)
     assert views["K-001"].reading.scan.field_order == "tff"
@@ -70,7 +72,7 @@ def _all_recipes(**how: object):  # type: ignore[no-untyped-def]
 
 def test_a_filled_demo_is_left_alone(open_window: Opener, finished: Path) -> None:
     window = open_window(finished)
-    assert len(window.state.carriers) == 3
+    assert len(window.state.carriers) == 10
     assert fill(window.state) is None
 
 
@@ -83,4 +85,4 @@ def test_a_demo_that_was_cut_off_goes_on(window: MainWindow, monkeypatch: pytest
     again = fill(window.state)
     assert isinstance(again, DemoMaker)
     assert asked == ["playing K-001", "playing K-001"]
-    assert len(window.state.record.carriers()) == 2
+    assert len(window.state.record.carriers()) == 6

@@ -57,9 +57,9 @@ def _run(console: Console, record: Record) -> None:
         rows[-1] = (rows[-1][0], words, rows[-1][2])
         console.print(f"    {words}")
 
-    label = "K-001"
-    known = [view for view in record.carriers() if view.label == label]
-    carrier_id = known[0].id if known else _add(record, label)
+    intake, source = scenario.SHELF[0]
+    known = [view for view in record.carriers() if view.label == intake.label]
+    carrier_id = known[0].id if known else record.put_on_shelf([intake], [source])[0]
     take_id, path = record.begin_take(carrier_id)
     spec = replace(scenario.K001, real_time=True)
     captured = do(
@@ -95,15 +95,3 @@ def _run(console: Console, record: Record) -> None:
     console.print("verified" if result.verified else "NOT verified", style="bold")
     if not result.verified:
         raise SystemExit(4)
-
-
-def _add(record: Record, label: str) -> int:
-    return record.add_carrier(
-        label=label,
-        title=scenario.TITLES[label],
-        kind="vhs",
-        standard="525i",
-        nominal_seconds=118 * 60.0,
-        source=scenario.K001.to_json(),
-        note=scenario.NOTES[label],
-    )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
@@ -17,6 +18,9 @@ from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.capture.session import CaptureResult
 from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.planning.disc.contents import read_contents
+from yomikomi.core.planning.disc.joining import JoinRequest, JoinResult, join_title
+from yomikomi.core.planning.disc.titles import judge_titles
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.run.encode import free_name
@@ -27,7 +31,10 @@ from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
 from yomikomi.demo import scenario
 from yomikomi.demo.card_file import CardRequest, make_card_file
+from yomikomi.demo.disc_file import DiscMade, DiscRequest, simulate_disc
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
+from yomikomi.ui.shelf.bringing import titles_to_take_in
+from yomikomi.ui.shelf.discs import TitlesChosen
 from yomikomi.ui.state import AppState
 
 _UNFINISHED = ".demo-unfinished"
@@ -45,7 +52,7 @@ def fill(state: AppState) -> DemoMaker | None:
 
 
 class DemoMaker(QObject):
-    """K-001 goes through all stations; K-002 waits to be captured; K-004 comes as a file.
+    """K-001 goes through all stations; K-003 is copied from a disc; K-004 comes as a file; the others wait.
 
     Every figure is computed on the way: nothing about it is stored beforehand. The next step follows from what the record
     holds, so that a demo that was cut off goes on.
@@ -66,6 +73,10 @@ class DemoMaker(QObject):
             self._play(view)
         elif "K-004" not in labels:
             self._make_card()
+        elif "K-003-1" not in labels:
+            self._make_disc()
+        elif waiting := [one for one in self._record.carriers() if one.kind == "disc" and one.take is None]:
+            self._copy_title(waiting[0])
         elif view.reading is None:
             self._read(view)
         elif view.trials is None:
@@ -76,14 +87,7 @@ class DemoMaker(QObject):
             self._finish()
 
     def _put_on_shelf(self) -> None:
-        for label, kind, standard, seconds, spec in (
-            ("K-001", "vhs", "525i", 118 * 60.0, scenario.K001),
-            ("K-002", "video8", "625i", 42 * 60.0, scenario.K002),
-        ):
-            self._record.add_carrier(
-                label=label, title=scenario.TITLES[label], kind=kind, standard=standard, nominal_seconds=seconds,
-                source=spec.to_json(), note=scenario.NOTES[label],
-            )  # fmt: skip
+        self._record.put_on_shelf([intake for intake, _ in scenario.SHELF], [source for _, source in scenario.SHELF])
         self._state.reload()
 
     def _play(self, view: CarrierView) -> None:
@@ -100,9 +104,30 @@ class DemoMaker(QObject):
         card = self._record.workspace.folder / "card K-004" / "bow-camera.mp4"
 
         def ended(_frames: int) -> None:
-            self._record.import_file(card, title=scenario.TITLES["K-004"], kind="card", label="K-004")
+            self._record.import_file(card, title=scenario.K004_TITLE, kind="card", label="K-004")
 
         self._job(make_card_file, CardRequest(card, scenario.K004_SEED, scenario.K004_SECONDS), "making K-004", ended)
+
+    def _make_disc(self) -> None:
+        folder = self._record.workspace.folder / "disc K-003" / scenario.K003_TITLE
+        shutil.rmtree(folder, ignore_errors=True)  # what an earlier start left unfinished
+
+        def ended(_made: DiscMade) -> None:
+            wanted = [one for one in judge_titles(read_contents(folder).titles) if one.kind == "episode"]
+            intakes, sources = titles_to_take_in(TitlesChosen(folder, "K-003", tuple(wanted)))
+            self._record.put_on_shelf(intakes, sources)
+
+        self._job(simulate_disc, DiscRequest(scenario.K003, folder), "making K-003", ended)
+
+    def _copy_title(self, view: CarrierView) -> None:
+        assert view.source is not None
+        target = self._record.name_take(view.id)
+
+        def ended(done: JoinResult) -> None:
+            self._record.add_copied_take(view.id, target, seconds=done.seconds, frames=done.frames, words="title copied")
+
+        request = JoinRequest(Path(view.source["path"]), int(view.source["title"]), target)
+        self._job(join_title, request, f"copying {view.label}", ended)
 
     def _read(self, view: CarrierView) -> None:
         assert view.take is not None

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.video.standards import FieldOrder
+from yomikomi.sim.disc.spec import DiscSpec, lessons
 from yomikomi.sim.player import TapePlayerSpec
 
 # How much of the first tape the demo has captured: enough to show, made in seconds.
@@ -10,11 +14,40 @@ EXCERPT_S = 3.0
 
 K001 = TapePlayerSpec(standard="525i", field_order=FieldOrder.TFF, seed=1993, tape="vhs", mixture="lively", seconds=118 * 60)
 K002 = TapePlayerSpec(standard="625i", field_order=FieldOrder.BFF, seed=8, tape="video8", mixture="mixed", seconds=42 * 60)
+K007 = TapePlayerSpec(standard="525i", field_order=FieldOrder.TFF, seed=7, tape="laserdisc", mixture="mixed", seconds=55 * 60, wide=True)
+K003: DiscSpec = lessons(seconds=3.0, seed=3, part_bytes=1_000_000)
+K003_TITLE = "Ferry school"
 K004_SEED, K004_SECONDS = 4, 3
+K004_TITLE = "Bow camera at the boat race"
 
-TITLES = {"K-001": "Lantern parade 1993", "K-002": "Kiln opening", "K-004": "Bow camera at the boat race"}
-NOTES = {
-    "K-001": "no time-base corrector; linear mono sound",
-    "K-002": "visitors' camcorder; bottom field first",
-    "K-004": "must play on boxes that know H.264 only",
-}
+_FINE = Condition(looked=True)
+
+
+def _carrier(
+    label: str, title: str, kind: str, standard: str, minutes: float | None, note: str, player: TapePlayerSpec | None = None,
+    **details: Any,
+) -> tuple[Intake, dict[str, Any] | None]:  # fmt: skip
+    known = {"condition": _FINE, "rights": True, "wanted": ("archive", "viewing"), **details}
+    intake = Intake(
+        label=label, title=title, kind=kind, format=standard, seconds=60.0 * minutes if minutes else None, note=note,
+        details=CarrierDetails(**known),
+    )  # fmt: skip
+    return intake, player.to_json() if player else None
+
+
+# What stands on the shelf from the start; K-003 and K-004 come as data.
+SHELF = (
+    _carrier("K-001", "Lantern parade 1993", "vhs", "525i", 118, "no time-base corrector; linear mono sound", K001,
+             shape="4:3", sound="mono", marked_minutes=120, speed="SP", tags=("parade", "1993")),
+    _carrier("K-002", "Kiln opening", "video8", "625i", 42, "visitors' camcorder; bottom field first", K002,
+             shape="4:3", sound="mono", marked_minutes=60, speed="SP", tags=("kiln",),
+             condition=Condition(looked=True, ticked=("shell",))),
+    _carrier("K-005", "Tide Keeper, played aloud", "console", "1080p59.94", 60, "content protection on; headphones in the wrong place",
+             shape="16:9", sound="stereo and commentary", tags=("game",),
+             condition=Condition(looked=True, ticked=("console_protection", "console_headphones"))),
+    _carrier("K-006", "Curator interview", "camera", "1080i59.94", 45, "23.976 inside 59.94i; sound 220 ms early",
+             shape="16:9", sound="stereo", tags=("interview",), wanted=("edit", "archive"), rights=False),
+    _carrier("K-007", "Aquarium guide", "laserdisc", "525i", 55, "squeezed 16:9", K007, shape="16:9 squeezed", sound="two languages"),
+    _carrier("K-008", "Harbour survey", "camera", "2160p23.976", None, "card-limited; wide gamut; to be cropped to three shapes",
+             shape="3:2", sound="silent", wanted=("edit", "upload"), tags=("survey",)),
+)  # fmt: skip

@@ -6,6 +6,7 @@ copies of the workspace came to. It is quick enough to be made anew whenever som
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
@@ -16,7 +17,7 @@ from yomikomi.core.planning.data_rates import CAPTURE_CODECS, capture_bits_per_s
 from yomikomi.core.planning.formats import FORMATS, PictureFormat
 from yomikomi.core.planning.lengths import LONGEST_OVER_MARKED
 from yomikomi.core.planning.machine import MachineSpeeds
-from yomikomi.core.planning.spans import Span, total
+from yomikomi.core.planning.spans import Span, Sum, total
 
 # Footage differs: on one machine, encoding took between these multiples of what the trial says (docs/science.md).
 _FOOTAGE = Span(0.6, 1.0, 1.7)
@@ -113,25 +114,26 @@ def forecast(works: Sequence[Work], wish: Wish, *, free: int, machine: MachineSp
     fit_works = [work for work in works if not work.unfit]
     to_capture = [work for work in fit_works if not work.captured and kind_of(work.kind).way != "copy"]
     to_copy = [work for work in fit_works if not work.captured and kind_of(work.kind).way == "copy" and work.kind != "file"]
-    lengths = {work.label: _length(work, works) for work in fit_works}
-    rates = {work.label: _bytes_per_second(work, works, wish.capture_codec) for work in to_capture}
+    known = _Known(works)
+    lengths = {work.label: _length(work, known) for work in fit_works}
+    sorts = {(work.kind, work.format): work for work in to_capture}
+    by_sort = {sort: _bytes_per_second(work, known, wish.capture_codec) for sort, work in sorts.items()}
+    rates = {work.label: by_sort[work.kind, work.format] for work in to_capture}
     evening = (wish.until - wish.begin).total_seconds()
 
     bars: list[Bar] = []
     needs: list[Span] = []
-    done: list[Span] = []
+    done = Sum()
     full_at = None
-    start = 0.0
+    start = filled = 0.0
     for number, work in enumerate(to_capture):
-        length = total([lengths[work.label], _HANDLING_S])
-        done.append(length)
-        idle = number * wish.changeover_s
-        end = _shifted(total(done), idle)
+        done.add(total([lengths[work.label], _HANDLING_S]))
+        end = _shifted(done.span, number * wish.changeover_s)
         bars.append(Bar(work.label, "capture", start, end, _fit(end, evening)))
-        before = sum(need.usual for need in needs)
         needs.append(lengths[work.label].times(rates[work.label]))
-        if full_at is None and before + needs[-1].usual > free:
-            full_at = start + max(0.0, free - before) / rates[work.label].usual
+        if full_at is None and filled + needs[-1].usual > free:
+            full_at = start + max(0.0, free - filled) / rates[work.label].usual
+        filled += needs[-1].usual
         start = end.usual + wish.changeover_s
     capture_end = bars[-1].end if bars else Span.exact(0.0)
     needs += [_DISC_BYTES for _ in to_copy]
@@ -180,16 +182,30 @@ def _encoding(
     return total(spans), bars
 
 
-def _length(work: Work, works: Sequence[Work]) -> Span:
+class _Known:
+    """What the other carriers tell of one that is not known itself: lengths by kind, bytes a second by kind and format."""
+
+    def __init__(self, works: Sequence[Work]) -> None:
+        lengths: dict[str, list[float]] = defaultdict(list)
+        rates: dict[tuple[str, str | None], list[float]] = defaultdict(list)
+        for work in works:
+            if work.seconds:
+                lengths[work.kind].append(work.seconds)
+            if work.take_bytes and work.take_seconds:
+                rates[work.kind, work.format].append(work.take_bytes / work.take_seconds)
+        self.lengths = {kind: sorted(found) for kind, found in lengths.items()}
+        self.rates = {key: sorted(found) for key, found in rates.items()}
+
+
+def _length(work: Work, known: _Known) -> Span:
     """Running time in seconds: of a take as measured, else as marked, else as like carriers here, else as the kind allows."""
     kind = kind_of(work.kind)
     if work.take_seconds:
         return Span.exact(work.take_seconds)
     if work.seconds:
-        return (
-            Span(0.95 * work.seconds, work.seconds, LONGEST_OVER_MARKED * work.seconds) if kind.way == "play" else Span.exact(work.seconds)
-        )
-    like = sorted(other.seconds for other in works if other.kind == work.kind and other.seconds)
+        marked = Span(0.95 * work.seconds, work.seconds, LONGEST_OVER_MARKED * work.seconds)
+        return marked if kind.way == "play" else Span.exact(work.seconds)
+    like = known.lengths.get(work.kind, [])
     if len(like) >= 3:
         return Span(like[0], like[len(like) // 2], like[-1] * LONGEST_OVER_MARKED)
     if kind.marked:
@@ -199,17 +215,13 @@ def _length(work: Work, works: Sequence[Work]) -> Span:
     return _LIVE_S if kind.way == "live" else Span.exact(0.0)
 
 
-def _bytes_per_second(work: Work, works: Sequence[Work], codec: str) -> Span:
+def _bytes_per_second(work: Work, known: _Known, codec: str) -> Span:
     """What capturing fills: as earlier takes of such carriers did (they are FFV1), else as the codec's table says."""
-    learned = sorted(
-        other.take_bytes / other.take_seconds
-        for other in works
-        if other.kind == work.kind and other.format == work.format and other.take_bytes and other.take_seconds
-    )
-    low, usual, high = capture_bits_per_second(codec, width=_format(work).width, height=_format(work).height, rate=_format(work).rate)
+    learned = known.rates.get((work.kind, work.format))
     if learned and codec == "ffv1":
-        middle = learned[len(learned) // 2]
-        return Span(0.85 * min(learned), middle, 1.15 * max(learned))
+        return Span(0.85 * learned[0], learned[len(learned) // 2], 1.15 * learned[-1])
+    found = _format(work)
+    low, usual, high = capture_bits_per_second(codec, width=found.width, height=found.height, rate=found.rate)
     return Span(low / 8, usual / 8, high / 8)
 
 

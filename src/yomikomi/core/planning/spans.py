@@ -31,14 +31,28 @@ class Span:
         return Span(self.low * factor, self.usual * factor, self.high * factor)
 
 
-def total(spans: Iterable[Span]) -> Span:
-    """The sum of quantities that err independently: deviations add as the root of their squares.
+class Sum:
+    """A running sum of quantities that err independently: deviations add as the root of their squares.
 
     Source: propagation of uncertainty for uncorrelated inputs, JCGM 100 (GUM), 5.1.2.
     """
-    usual, below, above = 0.0, 0.0, 0.0
+
+    def __init__(self) -> None:
+        self._usual = self._below = self._above = 0.0
+
+    def add(self, span: Span) -> None:
+        self._usual += span.usual
+        self._below += (span.usual - span.low) ** 2
+        self._above += (span.high - span.usual) ** 2
+
+    @property
+    def span(self) -> Span:
+        return Span(max(0.0, self._usual - math.sqrt(self._below)), self._usual, self._usual + math.sqrt(self._above))
+
+
+def total(spans: Iterable[Span]) -> Span:
+    """The sum of some quantities, as :class:`Sum` adds them."""
+    summed = Sum()
     for span in spans:
-        usual += span.usual
-        below += (span.usual - span.low) ** 2
-        above += (span.high - span.usual) ** 2
-    return Span(max(0.0, usual - math.sqrt(below)), usual, usual + math.sqrt(above))
+        summed.add(span)
+    return summed.span

@@ -92,11 +92,7 @@ class Bringing(QObject):
 
     def take_titles(self, chosen: TitlesChosen) -> None:
         """A carrier for each title, then its data copied into a take, one after another."""
-        labels = [chosen.label] if len(chosen.titles) == 1 else [f"{chosen.label}-{one.title.entry.index}" for one in chosen.titles]
-        intakes = [_title_intake(label, chosen.path, one) for label, one in zip(labels, chosen.titles, strict=True)]
-        sources: list[dict[str, Any] | None] = [
-            {"kind": DISC_TITLE, "path": str(chosen.path.absolute()), "title": one.title.entry.index} for one in chosen.titles
-        ]
+        intakes, sources = titles_to_take_in(chosen)
         try:
             ids = self.state.record.put_on_shelf(intakes, sources)
         except YomikomiError as error:
@@ -209,6 +205,15 @@ class Bringing(QObject):
         if self.box is not None:
             self.box.deleteLater()
             self.box = None
+
+
+def titles_to_take_in(chosen: TitlesChosen) -> tuple[list[Intake], list[dict[str, Any] | None]]:
+    """A carrier for each title, and where its data are."""
+    one_only = len(chosen.titles) == 1
+    labels = [chosen.label if one_only else f"{chosen.label}-{one.title.entry.index}" for one in chosen.titles]
+    intakes = [_title_intake(label, chosen.path, one) for label, one in zip(labels, chosen.titles, strict=True)]
+    place = str(chosen.path.absolute())
+    return intakes, [{"kind": DISC_TITLE, "path": place, "title": one.title.entry.index} for one in chosen.titles]
 
 
 def _title_intake(label: str, disc: Path, one: Judged) -> Intake:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, QSortFilterProxyModel, Qt
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -53,44 +54,6 @@ def length_words(view: CarrierView) -> str:
     return f"{clock(taken)} of {clock(nominal)}" if nominal and taken < 0.9 * nominal else clock(taken)
 
 
-class ShelfModel(QAbstractListModel):
-    def __init__(self) -> None:
-        super().__init__()
-        self._views: list[CarrierView] = []
-
-    def put(self, views: list[CarrierView]) -> None:
-        """Show these carriers. Where only some of them changed, only those are told to be drawn anew."""
-        before, self._views = self._views, list(views)
-        if [view.id for view in before] != [view.id for view in views]:
-            self._views = before
-            self.beginResetModel()
-            self._views = list(views)
-            self.endResetModel()
-            return
-        for row, (old, new) in enumerate(zip(before, views, strict=True)):
-            if old is not new:
-                self.dataChanged.emit(self.index(row, 0), self.index(row, 0))
-
-    def rowCount(self, _parent: Index | None = None) -> int:
-        return len(self._views)
-
-    def data(self, index: Index, role: int = int(Qt.ItemDataRole.DisplayRole)) -> object:
-        view = self._views[index.row()]
-        if role == ViewRole:
-            return view
-        if role == Qt.ItemDataRole.DisplayRole:
-            return f"{view.label} {view.title}"
-        if role in {Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole}:
-            return _told(view)
-        return None
-
-    def row_of(self, carrier_id: int) -> int:
-        return next((row for row, view in enumerate(self._views) if view.id == carrier_id), -1)
-
-    def view_at(self, row: int) -> CarrierView:
-        return self._views[row]
-
-
 def _told(view: CarrierView) -> str:
     """All that the spine shows, and what it has no room for, in words."""
     details = view.details
@@ -113,8 +76,8 @@ STATES: dict[str, tuple[str, Callable[[CarrierView], bool]]] = {
     "done": ("copied and verified", lambda view: view.progress == 8),
 }
 ORDERS: dict[str, tuple[str, Callable[[CarrierView], Any]]] = {
-    "taken in": ("as taken in", lambda view: view.id),
     "label": ("by label", lambda view: natural(view.label)),
+    "taken in": ("as taken in", lambda view: view.id),
     "title": ("by title", lambda view: view.title.casefold()),
     "kind": ("by kind", lambda view: (kind_of(view.kind).words, natural(view.label))),
     "progress": ("by progress", lambda view: (view.progress, view.id)),
@@ -128,53 +91,87 @@ def natural(label: str) -> tuple[tuple[int, int, str], ...]:
     return tuple((0, int(part), "") if part.isdigit() else (1, 0, part) for part in parts)
 
 
-class ShelfFilter(QSortFilterProxyModel):
-    """Narrows by words, kind and state, and orders. All words must be found, in any order, anywhere in what is written down."""
+@dataclass(frozen=True)
+class Narrowing:
+    """What of the shelf is shown: all words must be found, in any order, anywhere in what is written down of a carrier.
 
-    def __init__(self, source: ShelfModel) -> None:
-        super().__init__()
-        self._shelf = source
-        self._words: tuple[str, ...] = ()
-        self._kind, self._state, self._order = "", "all", "taken in"
-        self.setSourceModel(source)
-        self.setDynamicSortFilter(True)
-        self.sort(0)
+    ``kind``: key of a kind, empty for all; ``state`` and ``order``: keys of ``STATES`` and ``ORDERS``.
+    """
+
+    words: tuple[str, ...] = ()
+    kind: str = ""
+    state: str = "all"
+    order: str = "label"
 
     @property
-    def narrowed(self) -> bool:
-        return bool(self._words or self._kind or self._state != "all")
+    def narrows(self) -> bool:
+        return bool(self.words or self.kind or self.state != "all")
 
-    def narrow(self, *, words: str, kind: str, state: str, order: str) -> None:
-        wanted = (tuple(words.casefold().split()), kind, state)
-        if wanted != (self._words, self._kind, self._state):
-            self.beginFilterChange()
-            self._words, self._kind, self._state = wanted
-            self.endFilterChange()
-        if order != self._order:
-            self._order = order
-            self.invalidate()
-            self.sort(0)
-
-    def views(self) -> list[CarrierView]:
-        """What is shown, in the order shown."""
-        return [self._shelf.view_at(self.mapToSource(self.index(row, 0)).row()) for row in range(self.rowCount())]
-
-    def filterAcceptsRow(self, row: int, _parent: Index) -> bool:
-        view = self._shelf.view_at(row)
-        if self._kind and view.kind != self._kind:
-            return False
-        if not STATES[self._state][1](view):
-            return False
-        return all(word in _searched(view) for word in self._words)
-
-    def lessThan(self, left: Index, right: Index) -> bool:
-        rule = ORDERS[self._order][1]
-        return bool(rule(self._shelf.view_at(left.row())) < rule(self._shelf.view_at(right.row())))
+    def apply(self, views: list[CarrierView]) -> list[CarrierView]:
+        rule = STATES[self.state][1]
+        found = [view for view in views if (not self.kind or view.kind == self.kind) and rule(view)]
+        for word in self.words:
+            found = [view for view in found if word in _searched(view)]
+        return sorted(found, key=ORDERS[self.order][1])
 
 
 def _searched(view: CarrierView) -> str:
     parts = (view.label, view.title, view.note, kind_of(view.kind).words, view.standard or "", *view.details.tags)
     return " ".join(parts).casefold()
+
+
+class ShelfModel(QAbstractListModel):
+    """The carriers that are shown, narrowed and ordered. Of a thousand, only what changed is told to be drawn anew."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._all: list[CarrierView] = []
+        self._shown: list[CarrierView] = []
+        self._narrowing = Narrowing()
+
+    @property
+    def narrowed(self) -> bool:
+        return self._narrowing.narrows
+
+    def put(self, views: list[CarrierView]) -> None:
+        self._all = list(views)
+        self._show()
+
+    def narrow(self, narrowing: Narrowing) -> None:
+        self._narrowing = narrowing
+        self._show()
+
+    def views(self) -> list[CarrierView]:
+        """What is shown, in the order shown."""
+        return list(self._shown)
+
+    def row_of(self, carrier_id: int) -> int:
+        return next((row for row, view in enumerate(self._shown) if view.id == carrier_id), -1)
+
+    def rowCount(self, _parent: Index | None = None) -> int:
+        return len(self._shown)
+
+    def data(self, index: Index, role: int = int(Qt.ItemDataRole.DisplayRole)) -> object:
+        view = self._shown[index.row()]
+        if role == ViewRole:
+            return view
+        if role == Qt.ItemDataRole.DisplayRole:
+            return f"{view.label} {view.title}"
+        if role in {Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole}:
+            return _told(view)
+        return None
+
+    def _show(self) -> None:
+        before, after = self._shown, self._narrowing.apply(self._all)
+        if [view.id for view in before] != [view.id for view in after]:
+            self.beginResetModel()
+            self._shown = after
+            self.endResetModel()
+            return
+        self._shown = after
+        for row, (old, new) in enumerate(zip(before, after, strict=True)):
+            if old is not new:
+                self.dataChanged.emit(self.index(row, 0), self.index(row, 0))
 
 
 class SpineDelegate(QStyledItemDelegate):

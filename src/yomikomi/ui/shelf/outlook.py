@@ -74,7 +74,12 @@ class Outlook(Card):
         self.until.timeChanged.connect(self.refresh)
         for box in (self.capture_codec, self.copy_codec):
             box.currentIndexChanged.connect(self.refresh)
-        state.shelf_changed.connect(self.refresh)
+        # One turn of the event loop later: with a thousand carriers the spines are drawn first, and several changes make one sum.
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(0)
+        self._soon.timeout.connect(self.refresh)
+        state.shelf_changed.connect(self._soon.start)
         state.machine_changed.connect(self.refresh)
         self._timer = QTimer(self)
         self._timer.setInterval(_REFRESH_MS)
@@ -179,11 +184,17 @@ class ClockBars(QWidget):
         super().__init__()
         self._bars: tuple[Bar, ...] = ()
         self._wish: Wish | None = None
+        self.span_s = 3600.0
         self.setFixedHeight(self._TOP + 2 * self._LANE + 6)
         self.setAccessibleName("The session on the clock")
 
     def show_bars(self, bars: tuple[Bar, ...], wish: Wish) -> None:
-        self._bars, self._wish = bars, wish
+        self._wish = wish
+        evening = (wish.until - wish.begin).total_seconds()
+        last = max((bar.end.high for bar in bars), default=0.0)
+        # The picture reaches over the session and what goes beyond it, up to twice its length.
+        self.span_s = max(1800.0, min(max(evening * 1.08, last * 1.02), evening * 2))
+        self._bars = tuple(bar for bar in bars if bar.start < self.span_s)
         told = [f"{bar.label}, {bar.lane}: to {clock_time(wish.begin, bar.end.usual)}, {bar.fit}" for bar in bars[:40]]
         self.setToolTip("\n".join(told))
         self.setAccessibleDescription("; ".join(told))
@@ -191,15 +202,6 @@ class ClockBars(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(500, self.height())
-
-    @property
-    def span_s(self) -> float:
-        """Seconds that the picture reaches: the session and what goes beyond it, up to twice its length."""
-        if self._wish is None:
-            return 3600.0
-        evening = (self._wish.until - self._wish.begin).total_seconds()
-        last = max((bar.end.high for bar in self._bars), default=0.0)
-        return max(1800.0, min(max(evening * 1.08, last * 1.02), evening * 2))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -18,7 +18,7 @@ from yomikomi.ui import theme
 from yomikomi.ui.icons import icon
 from yomikomi.ui.shelf.bringing import DISC_TITLE, Bringing
 from yomikomi.ui.shelf.intake import Filled, IntakeForm
-from yomikomi.ui.shelf.model import ORDERS, STATES, ShelfFilter, ShelfModel, SpineDelegate, ViewRole
+from yomikomi.ui.shelf.model import ORDERS, STATES, Narrowing, ShelfModel, SpineDelegate, ViewRole
 from yomikomi.ui.shelf.outlook import Outlook
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
@@ -36,7 +36,6 @@ class ShelfStation(Station):
         self.setAcceptDrops(True)
         self.bringing = Bringing(state, self)
         self.model = ShelfModel()
-        self.filter = ShelfFilter(self.model)
         self.list = self._make_list()
         self.empty = label(_EMPTY, quiet=True, wrap=True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -75,7 +74,7 @@ class ShelfStation(Station):
     def _make_list(self) -> QListView:
         made = QListView()
         made.setObjectName("shelf")
-        made.setModel(self.filter)
+        made.setModel(self.model)
         made.setItemDelegate(SpineDelegate(made))
         made.setViewMode(QListView.ViewMode.IconMode)
         made.setResizeMode(QListView.ResizeMode.Adjust)
@@ -140,7 +139,7 @@ class ShelfStation(Station):
     def show_carrier(self, view: CarrierView | None) -> None:
         self._say(view)
         if view is not None:
-            index = self.filter.mapFromSource(self.model.index(self.model.row_of(view.id), 0))
+            index = self.model.index(self.model.row_of(view.id), 0)
             if index.isValid():
                 self.list.selectionModel().setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
             else:
@@ -154,7 +153,7 @@ class ShelfStation(Station):
         self.form.submit()
 
     def act(self, key: str) -> None:
-        shown = self.filter.views()
+        shown = self.model.views()
         does: dict[str, Callable[[], object]] = {
             "import": self.bringing.ask_files,
             "import_folder": self.bringing.ask_folder,
@@ -183,7 +182,7 @@ class ShelfStation(Station):
         self.import_files([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
 
     def _begin_form(self) -> None:
-        last = next((view for view in reversed(self.state.carriers) if view.take is None or view.take.origin == "captured"), None)
+        last = next((view for view in reversed(self.state.carriers) if view.kind not in {"file", "disc"}), None)
         self.form.begin(self.state.record.next_label(), self._labels(), last)
 
     def _labels(self) -> set[str]:
@@ -231,12 +230,8 @@ class ShelfStation(Station):
         self.state.tell(Weight.FINE, f"{name} was taken off the shelf.")
 
     def _narrow(self) -> None:
-        self.filter.narrow(
-            words=self.search.text(),
-            kind=self.kind_box.currentData(),
-            state=self.state_box.currentData(),
-            order=self.order_box.currentData(),
-        )
+        words = tuple(self.search.text().casefold().split())
+        self.model.narrow(Narrowing(words, self.kind_box.currentData(), self.state_box.currentData(), self.order_box.currentData()))
         self._show_count()
         self.show_carrier(self.state.current)
 
@@ -247,8 +242,8 @@ class ShelfStation(Station):
         self.show_carrier(self.state.current)
 
     def _show_count(self) -> None:
-        shown, count = self.filter.rowCount(), len(self.state.carriers)
-        self.found.setText(f"{shown} of {count}" if self.filter.narrowed else "")
+        shown, count = self.model.rowCount(), len(self.state.carriers)
+        self.found.setText(f"{shown} of {count}" if self.model.narrowed else "")
         self.list.setVisible(bool(shown))
         self.empty.setVisible(not shown)
         self.empty.setText(_NONE_FOUND if count else _EMPTY)
