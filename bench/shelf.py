@@ -9,6 +9,10 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from yomikomi.ui.shelf.station import ShelfStation
 
 _CARRIERS = 1000
 
@@ -70,6 +74,7 @@ def measure() -> None:
                 does()
                 pause(0.4)
             print(f"{words}: longest stall {1000 * watch.longest:.0f} ms")
+        _drop_a_disc(shelf, Path(folder))
         bar = shelf.list.verticalScrollBar()
         with StallWatch() as watch:
             for step in range(60):
@@ -79,6 +84,30 @@ def measure() -> None:
         window.hide()
         window.close()
         workspace.close()
+
+
+def _drop_a_disc(shelf: ShelfStation, folder: Path) -> None:
+    """From the drop to the list of titles, and from there to the takes."""
+    from tests.ui.watch import StallWatch
+
+    from bench.window import pause, wait
+    from yomikomi.sim.disc.maker import make_disc
+    from yomikomi.sim.disc.spec import lessons
+    from yomikomi.ui.shelf.discs import DiscBox
+
+    make_disc(lessons(seconds=1.0), folder / "disc")
+    with StallWatch() as watch:
+        shelf.bringing.bring([folder / "disc"])
+        wait(lambda: shelf.bringing.box is not None)
+        pause(0.3)
+    print(f"disc dropped, titles listed: longest stall {1000 * watch.longest:.0f} ms")
+    box = shelf.bringing.box
+    assert isinstance(box, DiscBox)
+    with StallWatch() as watch:
+        box.take.click()
+        wait(lambda: not shelf.state.jobs.jobs)
+        pause(0.2)
+    print(f"three titles copied: longest stall {1000 * watch.longest:.0f} ms")
 
 
 def disc() -> Iterator[str]:

@@ -68,7 +68,7 @@ def measure_stall() -> None:
         pause(0.1)  # the first picture of the window is counted as starting
         with StallWatch() as making:
             preload = Preload(window)
-            _wait(lambda: len(window._stations) == len(STATIONS))
+            wait(lambda: len(window._stations) == len(STATIONS))
             preload.join()
         state.record.add_carrier(
             label="K-001", title="x", kind="vhs", standard="525i", source=TapePlayerSpec(seed=3, mixture="lively").to_json()
@@ -79,13 +79,13 @@ def measure_stall() -> None:
             window.do("record")
             pause(12)
             window.do("record")
-            _wait(lambda: not state.jobs.jobs)
+            wait(lambda: not state.jobs.jobs)
         assert state.current is not None
         take = state.current.take
         assert take is not None
         with StallWatch() as reading:
             window.do("read")
-            _wait(lambda: not state.jobs.jobs)
+            wait(lambda: not state.jobs.jobs)
         with StallWatch() as walking:
             for entry in [*STATIONS] * 3:
                 window.show_station(entry.key)
@@ -103,7 +103,7 @@ def _told(watch: Any) -> str:
     return f"stall {1000 * watch.longest:.0f} ms, {len(watch.gaps)} over 20 ms"
 
 
-def _wait(until: Callable[[], object], seconds: float = 60) -> None:
+def wait(until: Callable[[], object], seconds: float = 60) -> None:
     """Run the real event loop until something is so."""
     from PySide6.QtCore import QEventLoop, QTimer
 
@@ -119,4 +119,4 @@ def _wait(until: Callable[[], object], seconds: float = 60) -> None:
 
 def pause(seconds: float) -> None:
     end = time.monotonic() + seconds
-    _wait(lambda: time.monotonic() > end, seconds + 5)
+    wait(lambda: time.monotonic() > end, seconds + 5)

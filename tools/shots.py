@@ -9,11 +9,13 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QTime
+from PySide6.QtWidgets import QApplication, QWidget
 
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.demo.maker import fill
 from yomikomi.ui.app import application, build_window
+from yomikomi.ui.shelf.station import ShelfStation
 from yomikomi.ui.shell.window import MainWindow
 
 _FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -44,10 +46,37 @@ class Photographer:
         QApplication.processEvents()
         self.window.grab().save(str(self.folder / f"{name}.png"))
 
+    def save(self, widget: QWidget, name: str) -> None:
+        widget.grab().save(str(self.folder / f"{name}.png"))
+
     def station(self, key: str, *, after: float = 1.0) -> None:
         self.window.show_station(key)
         pause(after)
         self.shoot(key)
+
+
+def shoot_shelf(window: MainWindow, camera: Photographer, home: Path) -> None:
+    """The shelf with its forecast, a disc's titles, the Reckoner."""
+    window.state.measure_machine()
+    wait(lambda: window.state.machine is not None and not window.state.jobs.jobs, 90)
+    shelf = window.station("shelf")
+    assert isinstance(shelf, ShelfStation)
+    shelf.outlook.until.setTime(QTime(23, 30))
+    camera.station("shelf")
+    shelf.bringing.bring([next((home / "Kamome Bay" / "disc K-003").iterdir())])
+    wait(lambda: shelf.bringing.box is not None, 10)
+    pause(0.3)
+    assert shelf.bringing.box is not None
+    camera.save(shelf.bringing.box, "disc")
+    shelf.bringing.box.reject()
+    reckoner = window.open_reckoner()
+    reckoner.form("size").put("time", "1:58:00")
+    reckoner.form("size").put("size", "4.7GB")
+    reckoner.show_sheet("crop")
+    reckoner.form("crop").put("target", "9:16")
+    pause(0.3)
+    camera.save(reckoner, "reckoner")
+    reckoner.close()
 
 
 def main(folder: Path = _FOLDER) -> None:
@@ -62,7 +91,7 @@ def main(folder: Path = _FOLDER) -> None:
         wait(lambda: maker.done and not window.state.jobs.jobs, 240)
         camera = Photographer(window, folder)
         carriers = {view.label: view.id for view in window.state.carriers}
-        camera.station("shelf")
+        shoot_shelf(window, camera, home)
         for key in ("reading", "treatment", "balance", "run", "ledger"):
             camera.station(key, after=2.0)
         window.state.choose(carriers["K-002"])
@@ -77,7 +106,7 @@ def main(folder: Path = _FOLDER) -> None:
         box = window.open_goto()
         box.line.setText("k")
         pause(0.3)
-        box.grab().save(str(folder / "go-to.png"))
+        camera.save(box, "go-to")
         box.reject()
         window.close()
     finally:

@@ -146,3 +146,79 @@ def test_the_demo_without_a_display_does_the_main_job(tmp_path: Path) -> None:
         assert words in done.stdout, words
     assert len(list((tmp_path / "demo" / "takes").iterdir())) == 1
     assert len(list((tmp_path / "demo" / "copies").iterdir())) == 1
+
+
+def test_a_simulated_disc_and_its_titles(tmp_path: Path, schemas: dict[str, Any]) -> None:
+    """What is found on a disc against what was put on it, from a folder and from an image."""
+    folder, image, told = tmp_path / "disc", tmp_path / "disc.iso", tmp_path / "truth.json"
+    made = answer("simulate", "--kind", "disc", "--seconds", "1.5", "--seed", "4", "-o", folder, "--truth", told)
+    jsonschema.validate(made, schemas["simulate"])
+    truth = json.loads(told.read_text())
+    assert truth == made["truth"]
+    found = answer("titles", folder)
+    jsonschema.validate(found, schemas["titles"])
+    for title, true in zip(found["titles"], truth["titles"], strict=True):
+        assert (title["index"], title["kind"], title["chapters"]) == (true["index"], true["kind"], true["chapters"])
+        assert title["seconds"] == pytest.approx(true["seconds"], abs=0.05)
+        assert [s["language"] for s in title["sound"]] == [s["language"] for s in true["sound"]]
+        assert [s["language"] for s in title["subtitles"]] == [s["language"] for s in true["subtitles"]]
+        assert 0 < title["confidence"] < 1
+        assert title["reason"]
+    yomikomi("simulate", "--kind", "disc", "--layout", "series", "--seconds", "0.9", "-o", image)
+    series = answer("titles", image)["titles"]
+    assert [title["kind"] for title in series] == ["programme", "episode", "episode", "episode", "extra"]
+    assert series[0]["joins"] == [2, 3, 4]
+    assert "plays titles 2, 3 and 4" in yomikomi("titles", image).stdout
+    yomikomi("simulate", "--kind", "disc", "-o", folder, code=2)
+    assert "exists already" in yomikomi("simulate", "--kind", "disc", "-o", image, code=2).stderr
+    assert "no VIDEO_TS" in yomikomi("titles", tmp_path, code=3).stderr
+    assert "readable image" in yomikomi("titles", told.rename(tmp_path / "x.iso"), code=3).stderr
+
+
+def test_reckoning(schemas: dict[str, Any]) -> None:
+    made = answer("reckon", "size", "time=2h", "size=4.7GB", "container=0")
+    jsonschema.validate(made, schemas["reckon"])
+    assert made["given"] == ["time", "size", "container"]
+    assert made["values"]["video"] == pytest.approx(4.7e9 * 8 / 7200 - 160e3)
+    assert made["text"]["time"] == "2:00:00"
+    assert "÷ 8 bits a byte" in " ".join(made["explanation"])
+    assert "(given)" in yomikomi("reckon", "timecode", "rate=25", "code=01:00:00:00").stdout
+    assert answer("reckon", "card", "needs=20", "card=40")["values"]["time"] is None
+    listed = answer("reckon")["sheets"]
+    assert {"size", "capture", "timecode", "crop", "levels", "upload"} <= set(listed)
+    for words, piece in (
+        (["cooking"], "no sheet"),
+        (["size", "time=soon"], "no time"),
+        (["size", "time"], "side=value"),
+        (["size", "x=1"], "no side"),
+    ):
+        assert piece in yomikomi("reckon", *words, code=2).stderr
+
+
+def test_the_shelf_from_scripts(tmp_path: Path, schemas: dict[str, Any]) -> None:
+    place = ("--workspace", tmp_path / "w")
+
+    def shelf(*words: str | Path) -> dict[str, Any]:
+        return json.loads(yomikomi(*place, "shelf", *words, "--json").stdout)  # type: ignore[no-any-return]
+
+    made = shelf("add", "T-09", "--count", "3", "--kind", "vhs", "--marked", "120", "--speed", "LP", "--standard", "525i", "--tags", "a, b")
+    jsonschema.validate(made, schemas["shelf"])
+    assert [one["label"] for one in made["carriers"]] == ["T-09", "T-10", "T-11"]
+    assert {(one["seconds"], one["next_station"], tuple(one["tags"])) for one in made["carriers"]} == {(14_400.0, "capture", ("a", "b"))}
+    table = tmp_path / "inventory.csv"
+    table.write_text("label,title,kind,standard,length\nT-11,Taken,vhs,525i,1h\nT-20,Parade,vhs,525i,1:58:00\n")
+    clip = write_clip(tmp_path / "clip.mp4", sliding_frames(12), rate=25)
+    taken = shelf("import", table, clip)
+    jsonschema.validate(taken, schemas["import"])
+    assert [one["label"] for one in taken["carriers"]] == ["T-20", "F-001"]
+    assert "T-11 is there already" in taken["problems"][0]
+    listed = shelf("list")
+    assert [one["label"] for one in listed["carriers"]] == ["T-09", "T-10", "T-11", "T-20", "F-001"]
+    assert "Parade" in yomikomi(*place, "shelf", "list").stdout
+    for words, code, piece in (
+        (["add", "T-09"], 2, "already"), (["add", "X", "--kind", "wax"], 2, "no kind"), (["add", "X", "--standard", "819"], 2, "no standard"),
+        (["add", "X", "--length", "soon"], 2, "no running time"), (["add", "X", "--speed", "warp"], 2, "no speed"),
+        (["import", tmp_path / "gone.mp4"], 3, "no file"),
+    ):  # fmt: skip
+        assert piece in yomikomi(*place, "shelf", *words, code=code).stderr
+    assert len(shelf("list")["carriers"]) == 5

@@ -143,9 +143,9 @@ def shelf_import(
     from yomikomi.cli.app import answer
     from yomikomi.cli.documents import CarrierDocument, ImportDocument
     from yomikomi.core.ledger.gathering import gather
-    from yomikomi.core.planning.inventory import match_columns, read_table, take_in
+    from yomikomi.core.planning.inventory import TABLE_SUFFIXES, match_columns, read_table, take_in
 
-    tables = [path for path in paths if path.suffix.lower() in {".csv", ".tsv"}]
+    tables = [path for path in paths if path.suffix.lower() in TABLE_SUFFIXES]
     with _record(context) as record:
         ids: list[int] = []
         problems: list[str] = []

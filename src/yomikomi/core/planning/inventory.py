@@ -18,6 +18,7 @@ from yomikomi.core.planning.lengths import running_seconds
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import number_text, parse_number, parse_time
 
+TABLE_SUFFIXES = {".csv", ".tsv"}
 LARGEST_TABLE_BYTES = 50_000_000
 _YES = {"yes", "y", "true", "1", "x", "ja", "oui", "si", "はい"}
 

@@ -43,6 +43,7 @@ class ReckonerWindow(QDialog):
         self.history.setAccessibleName("History")
         self.history.setToolTip("Enter brings a line back")
         self.history.setFixedHeight(104)
+        self.history.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.copy_button = button("Copy", self.copy, tip="The result and how it was worked out (Ctrl+Shift+C)")
         self.send_button = button(
             "Send to the carrier", self.send, tip="A length or a shape goes to its place, anything else into the note"

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, QTimer
 from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
 
 from yomikomi.core.errors import YomikomiError
@@ -16,7 +16,7 @@ from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.disc.joining import JoinRequest, JoinResult, join_title
 from yomikomi.core.planning.disc.titles import Judged
 from yomikomi.core.planning.intake import CarrierDetails, Intake
-from yomikomi.core.planning.inventory import Inventory, Table, read_table, write_table
+from yomikomi.core.planning.inventory import TABLE_SUFFIXES, Inventory, Table, read_table, write_table
 from yomikomi.core.planning.labels import label_sheet
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
@@ -28,6 +28,7 @@ from yomikomi.ui.shelf.tables import TableBox
 from yomikomi.ui.state import AppState
 
 DISC_TITLE = "disc title"
+_BREATH_MS = 30
 
 
 class Bringing(QObject):
@@ -50,11 +51,14 @@ class Bringing(QObject):
             self.bring([Path(name)])
 
     def bring(self, paths: Sequence[Path]) -> None:
-        """Look at everything in a thread; footage goes onto the shelf, for discs the titles are asked for."""
-        if paths:
-            self.state.calls.call(
-                "import", partial(gather, self.state.record, list(paths)), self._gathered, self.state.tell_error, stale_allowed=True
-            )
+        """Look at everything in a thread; footage goes onto the shelf, for discs and inventories a person is asked."""
+        for path in paths:
+            if path.suffix.lower() in TABLE_SUFFIXES:
+                self.bring_table(path)
+        rest = [path for path in paths if path.suffix.lower() not in TABLE_SUFFIXES]
+        if rest:
+            look = partial(gather, self.state.record, rest)
+            self.state.calls.call("import", look, self._gathered, self.state.tell_error, stale_allowed=True)
 
     def _gathered(self, found: Gathered) -> None:
         self.state.reload()
@@ -100,8 +104,8 @@ class Bringing(QObject):
             return
         self.state.reload()
         self.state.choose(ids[0])
-        for one in ids:
-            self.copy_title(self.state.record.carrier(one))
+        for place, one in enumerate(ids, start=1):  # spread out, so that the window stays in use
+            QTimer.singleShot(place * _BREATH_MS, self, lambda one=one: self.copy_title(self.state.record.carrier(one)))
 
     def copy_title(self, view: CarrierView) -> None:
         """Copy the data of a disc's title into a take."""

@@ -107,7 +107,7 @@ class IntakeForm(QWidget):
         self.tags_line.setPlaceholderText("parade, 1993")
         self.wanted = {key: QCheckBox(words) for key, words in OUTCOMES.items()}
         self.rights = QCheckBox("It is ours to copy, or we may")
-        self.rights_words = label(kind_of("file").caution_words()[0], quiet=True, wrap=True)
+        self.rights_words = label(quiet=True, wrap=True)
         self.condition = ConditionCheck()
         self.order = QComboBox()
         for order in FieldOrder:
@@ -290,6 +290,7 @@ class IntakeForm(QWidget):
         for widget in (self._player, self.corrector):
             self._form.setRowVisible(widget, stand_in(kind.key, "525i", seed=1, seconds=None) is not None)
         self._form.setRowVisible(self.condition, bool(kind.checks))
+        self.rights_words.setText("\n".join(kind.caution_words("copy")))
         self.condition.show_kind(kind.key)
 
     def _marked_minutes(self) -> float | None:

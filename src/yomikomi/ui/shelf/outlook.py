@@ -147,7 +147,7 @@ class Outlook(Card):
         elif not made.encode.usual:
             self._put("encode", "fine", "Nothing to encode", "")
         else:
-            late = made.encode_end.usual > (wish.until - wish.begin).total_seconds()
+            late = made.encode_end.high > (wish.until - wish.begin).total_seconds()
             words = f"{spoken(made.encode.usual)} of encoding"
             self._put("encode", "look here" if late else "fine", words, f"done about {clock_time(wish.begin, made.encode_end.usual)}")
             self._figures["encode"][2].setToolTip(span_words(made.encode) + ", all processors at work")

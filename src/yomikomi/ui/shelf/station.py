@@ -12,13 +12,13 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QLineEdit, QListView
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.planning.carriers import KINDS
+from yomikomi.core.planning.carriers import KINDS, kind_of
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui import theme
 from yomikomi.ui.icons import icon
 from yomikomi.ui.shelf.bringing import DISC_TITLE, Bringing
 from yomikomi.ui.shelf.intake import Filled, IntakeForm
-from yomikomi.ui.shelf.model import ORDERS, STATES, Narrowing, ShelfModel, SpineDelegate, ViewRole
+from yomikomi.ui.shelf.model import ORDERS, STATES, Narrowing, ShelfModel, SpineDelegate, ViewRole, state_of
 from yomikomi.ui.shelf.outlook import Outlook
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
@@ -278,8 +278,17 @@ class ShelfStation(Station):
             self.state.tell(
                 Weight.WRONG, f"{view.label} is {view.details.condition.words}.", "Judge its condition anew (F2) before it is played."
             )
+        elif view.next_station == "shelf":
+            self.state.tell(Weight.LOOK, f"{view.label}: {state_of(view)[1]}.", _wanting(view))
         else:
             self.state.go.emit(view.next_station)
+
+
+def _wanting(view: CarrierView) -> str:
+    """What a carrier that can go nowhere yet is waiting for."""
+    if kind_of(view.kind).way == "copy":
+        return "Drop its files, its disc folder or an image of it here."
+    return "No player for it is connected." if view.standard else "Say which standard it has (F2)."
 
 
 def _next_words(filled: Filled) -> str:

@@ -10,9 +10,11 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWi
 
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
+from yomikomi.core.planning.data_rates import DEFAULT_CAPTURE_CODEC, capture_bits_per_second
+from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.timecode import clock
-from yomikomi.core.video.units import size_text
+from yomikomi.core.video.units import bit_rate_text, size_text
 from yomikomi.core.work import Job
 from yomikomi.ui import theme
 from yomikomi.ui.icons import icon, pixmap
@@ -20,8 +22,7 @@ from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import ElidedLabel, label
 from yomikomi.ui.widgets.track import ProgressTrack
 
-# What an hour of standard definition takes in the capture codec: about 65 Mb/s (measured, docs/science.md).
-_CAPTURE_BITS_PER_SECOND = 65e6
+_USUAL_FORMAT = "525i"  # for the room left, where the current carrier names none
 _FREE_PERIOD_MS = 5000
 
 
@@ -102,6 +103,7 @@ class CarrierStrip(QWidget):
             self._name.say(f"{view.label}  {view.title}")
             self._line.say(carrier_line(view))
             self._track.show_progress(view.progress)
+        self._show_free()
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -115,10 +117,13 @@ class CarrierStrip(QWidget):
             self._free.setText("drive not there")
             self._fits.setText("check its connection")
             return
-        hours = free * 8 / _CAPTURE_BITS_PER_SECOND / 3600
+        format_key = self._state.current.standard if self._state.current and self._state.current.standard in FORMATS else _USUAL_FORMAT
+        one = FORMATS[format_key or _USUAL_FORMAT]
+        _, rate, _ = capture_bits_per_second(DEFAULT_CAPTURE_CODEC, width=one.width, height=one.height, rate=one.rate)
+        hours = free * 8 / rate / 3600
         self._free.setText(f"{size_text(free)} free")
         self._fits.setText(f"{hours:.0f} h of capture" if hours >= 10 else f"{hours:.1f} h of capture")
-        self._fits.setToolTip("at 65 Mb/s, what standard definition takes in FFV1")
+        self._fits.setToolTip(f"at {bit_rate_text(rate)}, what {one.words} usually takes in FFV1")
 
 
 class _Doing(QWidget):

@@ -45,6 +45,7 @@ class Rail(QWidget):
             self._buttons[entry.key] = made
             layout.addWidget(made)
         layout.addStretch(1)
+        layout.addWidget(self._command("reckoner", "calculator"), 0, Qt.AlignmentFlag.AlignHCenter)
         layout.addWidget(self._command("keys", "keyboard"), 0, Qt.AlignmentFlag.AlignHCenter)
 
     def _command(self, key: str, glyph: str) -> QToolButton:
