@@ -57,7 +57,8 @@ def measure() -> None:
         print(f"window over them, drawn: {1000 * (time.perf_counter() - began):.0f} ms")
         shelf = window.station("shelf")
         assert isinstance(shelf, ShelfStation)
-        pause(0.3)
+        window.make_rest_idly()
+        pause(1.5)
         state = window.state
         first = state.carriers[0]
         for words, does in (

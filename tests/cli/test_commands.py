@@ -216,7 +216,7 @@ def test_the_shelf_from_scripts(tmp_path: Path, schemas: dict[str, Any]) -> None
     assert [one["label"] for one in listed["carriers"]] == ["T-09", "T-10", "T-11", "T-20", "F-001"]
     assert "Parade" in yomikomi(*place, "shelf", "list").stdout
     for words, code, piece in (
-        (["add", "T-09"], 2, "already"), (["add", "X", "--kind", "wax"], 2, "no kind"), (["add", "X", "--standard", "819"], 2, "no standard"),
+        (["add", "T-09"], 2, "already"), (["add", "X", "--kind", "wax"], 2, "no kind"), (["add", "X", "--standard", "9"], 2, "no standard"),
         (["add", "X", "--length", "soon"], 2, "no running time"), (["add", "X", "--speed", "warp"], 2, "no speed"),
         (["import", tmp_path / "gone.mp4"], 3, "no file"),
     ):  # fmt: skip

@@ -20,7 +20,7 @@ from yomikomi.core.planning.machine import MachineSpeeds
 from yomikomi.core.planning.spans import Span, Sum, total
 
 # Footage differs: on one machine, encoding took between these multiples of what the trial says (docs/science.md).
-_FOOTAGE = Span(0.6, 1.0, 1.7)
+_FOOTAGE = Span(0.4, 1.0, 1.7)
 # A take is begun and ended by hand: some seconds of lead-in and run-out.
 _HANDLING_S = Span(10, 30, 120)
 # Discs and cards: bytes to copy where nothing is known (common practice, no source: 4 to 5 GB a film, up to twice that).

@@ -155,7 +155,7 @@ class Outlook(Card):
     def _show_drive(self, made: Forecast) -> None:
         machine = self.state.machine
         if machine is None:
-            self._put("drive", "cannot tell", "Drive not measured", "takes about fifteen seconds")
+            self._put("drive", "cannot tell", "Drive not measured", "takes about half a minute")
             return
         speed = f"{size_text(machine.write_bytes_per_second.usual)}/s written"
         if made.write_margin is None:

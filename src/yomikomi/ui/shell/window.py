@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
@@ -93,6 +94,8 @@ class MainWindow(QWidget):
         if rest:
             self.station(rest[0])
             QTimer.singleShot(40, self.make_rest_idly)
+        else:
+            gc.freeze()  # as in ui.app: all stations are there now
 
     def open_goto(self) -> GoToBox:
         box = GoToBox(self.state, self)
