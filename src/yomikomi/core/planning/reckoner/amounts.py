@@ -213,6 +213,15 @@ CARD = Sheet(
     _card_words,
 )
 
+_RATE_TIME_SIZE = Relation(
+    ("time", "rate", "size"),
+    {
+        "size": lambda v: v["rate"] * v["time"] / 8,
+        "time": lambda v: v["size"] * 8 / v["rate"],
+        "rate": lambda v: v["size"] * 8 / v["time"],
+    },
+)
+
 LOOKBACK = Sheet(
     "lookback",
     "Look-back memory",
@@ -221,16 +230,7 @@ LOOKBACK = Sheet(
         Field("rate", "Rate", "bit rate", "67M"),
         Field("size", "Room of the ring", "size", "5GB"),
     ),
-    (
-        Relation(
-            ("time", "rate", "size"),
-            {
-                "size": lambda v: v["rate"] * v["time"] / 8,
-                "time": lambda v: v["size"] * 8 / v["rate"],
-                "rate": lambda v: v["size"] * 8 / v["time"],
-            },
-        ),
-    ),
+    (_RATE_TIME_SIZE,),
     lambda v: [f"{bits_words(v['rate'])} × {time_words(v['time'])} ÷ 8 = {size_words(v['size'])} kept all the time"],
 )
 
@@ -253,14 +253,7 @@ CLIPS = Sheet(
                 "clip": lambda v: v["time"] / positive(v["count"], "clips"),
             },
         ),
-        Relation(
-            ("time", "rate", "size"),
-            {
-                "size": lambda v: v["rate"] * v["time"] / 8,
-                "time": lambda v: v["size"] * 8 / v["rate"],
-                "rate": lambda v: v["size"] * 8 / v["time"],
-            },
-        ),
+        _RATE_TIME_SIZE,
     ),
     lambda v: [
         f"{number_text(v['count'])} × {time_words(v['clip'])} = {time_words(v['clip'] * v['count'])}",
