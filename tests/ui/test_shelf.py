@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -15,7 +16,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
-from yomikomi.core.planning.machine import MachineSpeeds, Speed
+from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, Speed
 from yomikomi.core.work import SilentReporter
 from yomikomi.demo.disc_file import DiscRequest, simulate_disc
 from yomikomi.sim.disc.spec import lessons
@@ -262,7 +263,10 @@ def test_the_forecast_follows_every_change(window: MainWindow, shelf: ShelfStati
     assert not outlook.clock.grab().isNull()
 
 
-def test_this_machine_is_measured_and_remembered(window: MainWindow, shelf: ShelfStation, qtbot: QtBot) -> None:
+def test_this_machine_is_measured_and_remembered(
+    window: MainWindow, shelf: ShelfStation, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("yomikomi.ui.state.MachineTrialRequest", partial(MachineTrialRequest, encoder_seconds=0.1))
     put(window, Intake(label="K-1", kind="vhs", format="525i", seconds=3600))
     shelf.outlook.measure_button.click()
     qtbot.waitUntil(lambda: window.state.machine is not None, timeout=60_000)

@@ -26,8 +26,6 @@ from yomikomi.core.work.priority import tame_encoders
 # The drive writes this much, in pieces that are forced out one by one, so that memory cannot pass for the drive.
 _PIECE_BYTES, _PIECES = 8_000_000, 24
 _LONGEST_DRIVE_S = 6.0
-# Each encoder works for this long after its first packet.
-_ENCODER_S = 1.8
 _LONGEST_LOOK_AHEAD, _MOST_PICTURES = 240, 3000
 _WIDTH, _HEIGHT = 720, 480
 _DISTINCT_PICTURES = 12
@@ -82,10 +80,11 @@ CAPTURE_ENCODERS = (
 
 @dataclass(frozen=True)
 class MachineTrialRequest:
-    """``folder``: where the drive is tried; ``encoders``: what is tried."""
+    """``folder``: where the drive is tried; ``encoders``: what is tried, each for ``encoder_seconds`` after its first packet."""
 
     folder: Path
     encoders: tuple[TrialEncoder, ...]
+    encoder_seconds: float = 1.8
 
 
 @dataclass(frozen=True)
@@ -106,9 +105,9 @@ def try_machine(request: MachineTrialRequest, reporter: Reporter) -> MachineSpee
     pictures = list(_pictures())
     speeds = {}
     for number, encoder in enumerate(request.encoders):
-        left = (len(request.encoders) - number) * _ENCODER_S
+        left = (len(request.encoders) - number) * request.encoder_seconds
         reporter.report(MachineTrialProgress(0.3 + 0.7 * number / len(request.encoders), encoder.name, left))
-        speeds[encoder.name] = _try_encoder(encoder, pictures, reporter)
+        speeds[encoder.name] = _try_encoder(encoder, pictures, request.encoder_seconds, reporter)
     return MachineSpeeds(
         made_at=datetime.now(UTC).isoformat(timespec="seconds"),
         processors=os.cpu_count() or 1,
@@ -142,7 +141,7 @@ def _try_drive(folder: Path, reporter: Reporter) -> Speed:
     return _speed([_PIECE_BYTES / taken for taken in times])
 
 
-def _try_encoder(encoder: TrialEncoder, pictures: list[av.VideoFrame], reporter: Reporter) -> Speed:
+def _try_encoder(encoder: TrialEncoder, pictures: list[av.VideoFrame], seconds: float, reporter: Reporter) -> Speed:
     context = av.CodecContext.create(encoder.library, "w")
     assert isinstance(context, av.VideoCodecContext)
     context.width, context.height, context.pix_fmt = _WIDTH, _HEIGHT, encoder.pixel_format
@@ -166,7 +165,7 @@ def _try_encoder(encoder: TrialEncoder, pictures: list[av.VideoFrame], reporter:
             break
         if until is None:
             if packets or number >= _LONGEST_LOOK_AHEAD:
-                until, packets, began = time.monotonic() + _ENCODER_S, 0, time.perf_counter()
+                until, packets, began = time.monotonic() + seconds, 0, time.perf_counter()
         elif packets >= _DISTINCT_PICTURES:
             now = time.perf_counter()
             rates.append(packets * _WIDTH * _HEIGHT / (now - began))
