@@ -20,6 +20,7 @@ from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, S
 from yomikomi.core.work import SilentReporter
 from yomikomi.demo.disc_file import DiscRequest, simulate_disc
 from yomikomi.sim.disc.spec import lessons
+from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.ui.capture.station import CaptureStation
 from yomikomi.ui.shelf.discs import DiscBox
 from yomikomi.ui.shelf.model import natural, state_of
@@ -173,6 +174,20 @@ def test_mould_is_cautioned_at_once_and_keeps_the_tape_from_being_played(window:
     window.show_station("capture")
     assert capture.start_button.isEnabled()
     assert "stored charge" in capture.caution.text()
+
+
+def test_changing_keeps_what_the_form_does_not_ask(window: MainWindow, shelf: ShelfStation) -> None:
+    player = {**TapePlayerSpec(tape="laserdisc", wide=True, mixture="lively", seed=7).to_json()}
+    window.state.record.put_on_shelf([Intake(label="K-007", kind="laserdisc", format="525i", seconds=600)], [player])
+    window.state.reload()
+    window.do("change")
+    shelf.form.seed.setValue(9)
+    shelf.form.title_line.setText("Aquarium")
+    shelf.form.submit()
+    source = window.state.carriers[0].source
+    assert source is not None
+    assert (source["seed"], source["wide"], source["mixture"]) == (9, True, "lively")
+    assert TapePlayerSpec.from_json(source).wide
 
 
 def test_changing_can_be_left_and_removing_keeps_what_has_takes(window: MainWindow, shelf: ShelfStation) -> None:

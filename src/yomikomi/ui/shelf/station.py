@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QItemSelectionModel, QModelIndex, QSize, Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
@@ -192,7 +193,8 @@ class ShelfStation(Station):
         record = self.state.record
         try:
             if filled.changes is not None:
-                record.change_carrier(filled.changes, filled.intakes[0], source=filled.sources[0])
+                source = _with_changes(record.carrier(filled.changes).source, filled.sources[0])
+                record.change_carrier(filled.changes, filled.intakes[0], source=source)
                 chosen = filled.changes
             else:
                 chosen = record.put_on_shelf(filled.intakes, filled.sources)[0]
@@ -282,6 +284,13 @@ class ShelfStation(Station):
             self.state.tell(Weight.LOOK, f"{view.label}: {state_of(view)[1]}.", _wanting(view))
         else:
             self.state.go.emit(view.next_station)
+
+
+def _with_changes(before: dict[str, Any] | None, asked: dict[str, Any] | None) -> dict[str, Any] | None:
+    """A simulated player with what the form asks put in place; what the form does not ask stays as it was."""
+    if before is None or asked is None:
+        return asked
+    return {**before, **{key: asked[key] for key in ("standard", "field_order", "seed", "tape", "corrector", "seconds")}}
 
 
 def _wanting(view: CarrierView) -> str:
