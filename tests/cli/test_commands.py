@@ -169,7 +169,6 @@ def test_a_simulated_disc_and_its_titles(tmp_path: Path, schemas: dict[str, Any]
     assert [title["kind"] for title in series] == ["programme", "episode", "episode", "episode", "extra"]
     assert series[0]["joins"] == [2, 3, 4]
     assert "plays titles 2, 3 and 4" in yomikomi("titles", image).stdout
-    yomikomi("simulate", "--kind", "disc", "-o", folder, code=2)
     assert "exists already" in yomikomi("simulate", "--kind", "disc", "-o", image, code=2).stderr
     assert "no VIDEO_TS" in yomikomi("titles", tmp_path, code=3).stderr
     assert "readable image" in yomikomi("titles", told.rename(tmp_path / "x.iso"), code=3).stderr
@@ -186,13 +185,8 @@ def test_reckoning(schemas: dict[str, Any]) -> None:
     assert answer("reckon", "card", "needs=20", "card=40")["values"]["time"] is None
     listed = answer("reckon")["sheets"]
     assert {"size", "capture", "timecode", "crop", "levels", "upload"} <= set(listed)
-    for words, piece in (
-        (["cooking"], "no sheet"),
-        (["size", "time=soon"], "no time"),
-        (["size", "time"], "side=value"),
-        (["size", "x=1"], "no side"),
-    ):
-        assert piece in yomikomi("reckon", *words, code=2).stderr
+    assert "no sheet" in yomikomi("reckon", "cooking", code=2).stderr
+    assert "side=value" in yomikomi("reckon", "size", "time", code=2).stderr
 
 
 def test_the_shelf_from_scripts(tmp_path: Path, schemas: dict[str, Any]) -> None:
@@ -214,11 +208,8 @@ def test_the_shelf_from_scripts(tmp_path: Path, schemas: dict[str, Any]) -> None
     assert "T-11 is there already" in taken["problems"][0]
     listed = shelf("list")
     assert [one["label"] for one in listed["carriers"]] == ["T-09", "T-10", "T-11", "T-20", "F-001"]
-    assert "Parade" in yomikomi(*place, "shelf", "list").stdout
     for words, code, piece in (
-        (["add", "T-09"], 2, "already"), (["add", "X", "--kind", "wax"], 2, "no kind"), (["add", "X", "--standard", "9"], 2, "no standard"),
-        (["add", "X", "--length", "soon"], 2, "no running time"), (["add", "X", "--speed", "warp"], 2, "no speed"),
-        (["import", tmp_path / "gone.mp4"], 3, "no file"),
+        (["add", "T-09"], 2, "already"), (["add", "X", "--standard", "9"], 2, "no standard"), (["import", tmp_path / "gone.mp4"], 3, "no file"),
     ):  # fmt: skip
         assert piece in yomikomi(*place, "shelf", *words, code=code).stderr
     assert len(shelf("list")["carriers"]) == 5

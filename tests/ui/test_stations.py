@@ -365,7 +365,7 @@ def test_the_loop_is_held_stepped_and_compared(read_window: MainWindow, qtbot: Q
     assert station.play_button.text() == "Play"
     shown = station.player.after._shown
     QTest.mouseClick(station.on_button, Qt.MouseButton.LeftButton)
-    assert station.player.after._shown == shown + 1
+    assert station.player.after._shown == (shown + 1) % len(station.player.after._images)  # it may be held at its last picture
     QTest.mouseClick(station.back_button, Qt.MouseButton.LeftButton)
     assert station.player.after._shown == shown
     assert station._loop is not None
