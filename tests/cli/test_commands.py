@@ -209,7 +209,8 @@ def test_the_shelf_from_scripts(tmp_path: Path, schemas: dict[str, Any]) -> None
     listed = shelf("list")
     assert [one["label"] for one in listed["carriers"]] == ["T-09", "T-10", "T-11", "T-20", "F-001"]
     for words, code, piece in (
-        (["add", "T-09"], 2, "already"), (["add", "X", "--standard", "9"], 2, "no standard"), (["import", tmp_path / "gone.mp4"], 3, "no file"),
+        (["add", "T-09"], 2, "already"), (["add", "X", "--standard", "9"], 2, "no standard"),
+        (["import", tmp_path / "gone.mp4"], 3, "no file"),
     ):  # fmt: skip
         assert piece in yomikomi(*place, "shelf", *words, code=code).stderr
     assert len(shelf("list")["carriers"]) == 5

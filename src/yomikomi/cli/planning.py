@@ -25,7 +25,7 @@ def titles(
 ) -> None:
     """List the titles of a video disc: which are programme, episodes, extras, menus, and why."""
     from yomikomi.cli.app import answer
-    from yomikomi.cli.documents import TitleDocument, TitlesDocument
+    from yomikomi.cli.planning_documents import TitleDocument, TitlesDocument
     from yomikomi.core.planning.disc.contents import read_contents, refuse_scrambled
     from yomikomi.core.planning.disc.titles import judge_titles
     from yomikomi.core.video.timecode import clock
@@ -49,7 +49,7 @@ def reckon(
 ) -> None:
     """Work out a sheet of the Reckoner: what is given stands, the rest follows."""
     from yomikomi.cli.app import answer
-    from yomikomi.cli.documents import ReckonDocument, SheetsDocument
+    from yomikomi.cli.planning_documents import ReckonDocument, SheetsDocument
     from yomikomi.core.planning.reckoner.engine import reckon as work_out
     from yomikomi.core.planning.reckoner.sheets import SHEETS, sheet_of
 
@@ -74,7 +74,7 @@ def reckon(
 def shelf_list(context: typer.Context, as_json: Json = False) -> None:
     """List the carriers."""
     from yomikomi.cli.app import answer
-    from yomikomi.cli.documents import CarrierDocument, ShelfDocument
+    from yomikomi.cli.planning_documents import CarrierDocument, ShelfDocument
     from yomikomi.core.video.timecode import clock
 
     with _record(context) as record:
@@ -141,7 +141,7 @@ def shelf_import(
 ) -> None:
     """Take in footage by reference, or an inventory; what is not understood is told and left out."""
     from yomikomi.cli.app import answer
-    from yomikomi.cli.documents import CarrierDocument, ImportDocument
+    from yomikomi.cli.planning_documents import CarrierDocument, ImportDocument
     from yomikomi.core.ledger.gathering import gather
     from yomikomi.core.planning.inventory import TABLE_SUFFIXES, match_columns, read_table, take_in
 
@@ -170,7 +170,7 @@ def shelf_import(
 
 def _put(record: Record, intakes: list[Any], as_json: bool) -> None:
     from yomikomi.cli.app import answer
-    from yomikomi.cli.documents import CarrierDocument, ShelfDocument
+    from yomikomi.cli.planning_documents import CarrierDocument, ShelfDocument
 
     ids = record.put_on_shelf(intakes, _players(intakes))
     views: list[CarrierView] = [record.carrier(one) for one in ids]
