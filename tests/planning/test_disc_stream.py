@@ -9,6 +9,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import IO
 
+import av
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -147,12 +148,57 @@ def test_subtitle_colours_follow_bt_601(ycrcb: tuple[int, int, int], rgb: tuple[
     assert all(abs(one - two) <= 2 for one, two in zip(found, rgb, strict=True))
 
 
+def chain_of(disc: Path, title: int) -> int:
+    """Where a title's chain begins in the title set's table."""
+    table = (disc / "VIDEO_TS" / "VTS_01_0.IFO").read_bytes()
+    chains = struct.unpack_from(">I", table, 0xCC)[0] * SECTOR
+    return int(chains + struct.unpack_from(">I", table, chains + 8 + 8 * (title - 1) + 4)[0])
+
+
 def first_cell_of(disc: Path, title: int) -> int:
     """Where the cell table of a title's chain begins in the title set's table."""
     table = (disc / "VIDEO_TS" / "VTS_01_0.IFO").read_bytes()
-    chains = struct.unpack_from(">I", table, 0xCC)[0] * SECTOR
-    chain = chains + struct.unpack_from(">I", table, chains + 8 + 8 * (title - 1) + 4)[0]
+    chain = chain_of(disc, title)
     return int(chain + struct.unpack_from(">H", table, chain + 0xE8)[0])
+
+
+def test_a_chain_says_which_stream_a_language_is(lessons_disc: Disc, tmp_path: Path) -> None:
+    """The list of a title set names languages; which stream in the data is meant, the chain says: here they are exchanged."""
+    disc = tmp_path / "disc"
+    shutil.copytree(lessons_disc[0], disc)
+    straight = join_title(JoinRequest(disc, 2, tmp_path / "a.mkv"), SilentReporter())
+    damage(disc / "VIDEO_TS" / "VTS_01_0.IFO", chain_of(disc, 2) + 0x0C, bytes([0x81, 0, 0x80, 0]))
+    # The subtitle's stream for wide pictures is one that is not there, the one for 4:3 is: this title is wide.
+    damage(disc / "VIDEO_TS" / "VTS_01_0.IFO", chain_of(disc, 2) + 0x1C, bytes([0x80, 5, 0, 0]))
+    exchanged = join_title(JoinRequest(disc, 2, tmp_path / "b.mkv"), SilentReporter())
+
+    def sound(path: Path, language: str) -> list[bytes]:
+        with av.open(str(path)) as container:
+            stream = next(one for one in container.streams.audio if one.language == language)
+            return [bytes(packet) for packet in container.demux(stream) if packet.size]
+
+    assert sound(exchanged.path, "eng") == sound(straight.path, "jpn")
+    assert sound(exchanged.path, "jpn") == sound(straight.path, "eng")
+    with av.open(str(exchanged.path)) as container:
+        assert [packet for packet in container.demux(container.streams.subtitles[0]) if packet.size] == []
+
+
+def test_a_disc_that_fails_in_the_middle_leaves_nothing(lessons_disc: Disc, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A scratch: what the drive says comes through the library as it is."""
+    whole = CellReader._read
+    reads: list[int] = []
+
+    def scratched(self: CellReader, name: str, offset: int, count: int) -> bytes:
+        reads.append(offset)
+        if len(reads) > 3:
+            raise UnreadableError(f"{name} cannot be read: input/output error.", remedy="Clean the disc, or copy it again.")
+        return whole(self, name, offset, count)
+
+    monkeypatch.setattr(CellReader, "_read", scratched)
+    with pytest.raises(UnreadableError, match="cannot be read") as told:
+        join_title(JoinRequest(lessons_disc[0], 1, tmp_path / "t.mkv"), SilentReporter())
+    assert "Clean the disc" in told.value.remedy
+    assert list(tmp_path.iterdir()) == []
 
 
 def test_angles_are_known_and_told(lessons_disc: Disc, tmp_path: Path) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -137,8 +137,10 @@ def _title(files: DiscFiles, entry: TitleEntry, found: TitleSet) -> TitleData:
         cells=cells,
         seconds=sum((chain.seconds for chain in chains.values()), Fraction(0)),
         chapter_starts=tuple(_chapter_starts(chapters, order, chains)),
-        sounds=tuple(sound for sound in found.sounds if sound.number in first.sounds),
-        subtitles=tuple(subtitle for subtitle in found.subtitles if subtitle.number in first.subtitles),
+        sounds=tuple(replace(one, stream=first.sounds[one.number]) for one in found.sounds if one.number in first.sounds),
+        subtitles=tuple(
+            replace(one, stream=first.subtitles[one.number][found.wide]) for one in found.subtitles if one.number in first.subtitles
+        ),
         palette=first.palette,
         width=found.width,
         height=found.height,

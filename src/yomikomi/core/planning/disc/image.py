@@ -35,7 +35,7 @@ def looks_like_disc(path: Path) -> bool:
 
 @contextlib.contextmanager
 def open_disc(path: Path) -> Iterator[DiscFiles]:
-    """A VIDEO_TS folder, the folder it lies in, or an image file. Raises UnreadableError with what to do."""
+    """A VIDEO_TS folder, the folder it lies in, an image file, or a drive's device. Raises UnreadableError with what to do."""
     if not path.exists():
         raise UnreadableError(f"There is no {path.name}.", remedy="Check the name, or whether its drive is connected.", path=path)
     if path.is_dir():
@@ -136,13 +136,19 @@ def _image(path: Path) -> Iterator[_Image]:
         raise unreadable from error
     try:
         try:
-            places = _places(image, path.stat().st_size)
-        except (PyCdlibException, ValueError, AttributeError, TypeError, struct.error) as error:
+            places = _places(image, _length(path))
+        except (PyCdlibException, OSError, ValueError, AttributeError, TypeError, struct.error) as error:
             raise unreadable from error
         yield _Image(path, places)
     finally:
         with contextlib.suppress(PyCdlibException):
             image.close()
+
+
+def _length(path: Path) -> int:
+    """Bytes of an image, also of a disc drive's device, which a file's size does not tell."""
+    with path.open("rb") as file:
+        return file.seek(0, io.SEEK_END)
 
 
 def _places(image: Any, image_bytes: int) -> dict[str, tuple[int, int]]:

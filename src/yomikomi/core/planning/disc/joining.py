@@ -223,7 +223,7 @@ class _Joiner:
         by_id = {stream.id: stream for stream in source.streams.audio}
         found = {}
         for entry in self._title.sounds:
-            stream = by_id.get(_SOUND_BASE.get(entry.kind, 0) + entry.number)
+            stream = by_id.get(_SOUND_BASE.get(entry.kind, 0) + entry.stream)
             if stream is not None and stream.codec_context is not None and stream.codec_context.sample_rate:
                 found[entry.number] = stream
         return found
@@ -240,7 +240,7 @@ class _Joiner:
         for subtitle in self._title.subtitles:
             out = sink.add_stream("dvd_subtitle", options={"palette": _palette_words(self._title.palette)})
             _name(out, subtitle.language, subtitle.purpose)
-            self._subtitle_out[subtitle.number] = out
+            self._subtitle_out[subtitle.stream] = out
 
     @staticmethod
     def _sound_out(sink: av.container.OutputContainer, stream: av.AudioStream) -> Any:

@@ -32,20 +32,25 @@ T = TypeVar("T")
 
 @dataclass(frozen=True)
 class SoundEntry:
-    """``number``: its place in the stream; ``codec_base`` + number is the stream's number in the data."""
+    """``number``: its place in the title set's list; ``stream``: its number among streams of its kind in the data, as the
+    title's chain says."""
 
     number: int
     language: str | None
     channels: int
     kind: str
     purpose: str
+    stream: int = 0
 
 
 @dataclass(frozen=True)
 class SubtitleEntry:
+    """As for sound; ``stream`` is the one meant for the title's own shape."""
+
     number: int
     language: str | None
     purpose: str
+    stream: int = 0
 
 
 @dataclass(frozen=True)
@@ -62,14 +67,17 @@ class Cell:
 
 @dataclass(frozen=True)
 class Chain:
-    """A programme chain: cells in the order of play; ``entries`` are the cell numbers (from 0) where its programs begin."""
+    """A programme chain: cells in the order of play; ``entries`` are the cell numbers (from 0) where its programs begin.
+
+    ``sounds``: place in the title set's list to stream in the data; ``subtitles`` to the streams for 4:3 and for wide pictures.
+    """
 
     cells: tuple[Cell, ...]
     seconds: Fraction
     entries: tuple[int, ...]
     palette: tuple[tuple[int, int, int], ...]
-    sounds: frozenset[int]
-    subtitles: frozenset[int]
+    sounds: dict[int, int]
+    subtitles: dict[int, tuple[int, int]]
     still: int
 
 
@@ -255,8 +263,10 @@ def _chain(table: Bytes, at: int) -> Chain:
         seconds=told if abs(told - summed) <= 1 else summed,
         entries=entries,
         palette=tuple(tuple(table.part(at + 0xA4 + 4 * k + 1, 3)) for k in range(16)),  # type: ignore[misc]
-        sounds=frozenset(k for k in range(8) if table.number(at + 0x0C + 2 * k, "H") & 0x8000),
-        subtitles=frozenset(k for k in range(32) if table.number(at + 0x1C + 4 * k, "I") & 0x8000_0000),
+        sounds={k: word >> 8 & 7 for k in range(8) if (word := table.number(at + 0x0C + 2 * k, "H")) & 0x8000},
+        subtitles={
+            k: (word >> 24 & 31, word >> 16 & 31) for k in range(32) if (word := table.number(at + 0x1C + 4 * k, "I")) & 0x8000_0000
+        },
         still=table.number(at + 0xA2, "B"),
     )
 
