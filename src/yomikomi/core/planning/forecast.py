@@ -25,6 +25,8 @@ _FOOTAGE = Span(0.4, 1.0, 1.7)
 _HANDLING_S = Span(10, 30, 120)
 # Discs and cards: bytes to copy where nothing is known (common practice, no source: 4 to 5 GB a film, up to twice that).
 _DISC_BYTES = Span(1e9, 4.5e9, 9.4e9)
+# Where its length is known: bytes a second of discs (common practice, no source: 3 to 9.5 Mb/s).
+_DISC_BYTES_PER_S = Span(3e6 / 8, 5e6 / 8, 9.5e6 / 8)
 # A live session of unknown length.
 _LIVE_S = Span(600, 3600, 10_800)
 _UNKNOWN_FORMAT = "625i"
@@ -136,7 +138,7 @@ def forecast(works: Sequence[Work], wish: Wish, *, free: int, machine: MachineSp
         filled += needs[-1].usual
         start = end.usual + wish.changeover_s
     capture_end = bars[-1].end if bars else Span.exact(0.0)
-    needs += [_DISC_BYTES for _ in to_copy]
+    needs += [_bytes_to_copy(work) for work in to_copy]
 
     encode, encode_bars = _encoding(fit_works, bars, lengths, wish, machine, evening)
     needed = max((rate.high for rate in rates.values()), default=0.0)
@@ -223,6 +225,11 @@ def _bytes_per_second(work: Work, known: _Known, codec: str) -> Span:
     found = _format(work)
     low, usual, high = capture_bits_per_second(codec, width=found.width, height=found.height, rate=found.rate)
     return Span(low / 8, usual / 8, high / 8)
+
+
+def _bytes_to_copy(work: Work) -> Span:
+    """What a disc or card that waits to be copied will fill."""
+    return _DISC_BYTES_PER_S.scaled(work.seconds) if work.kind == "disc" and work.seconds else _DISC_BYTES
 
 
 def _headroom(to_capture: Sequence[Work], codec: str, machine: MachineSpeeds | None) -> float | None:
