@@ -108,3 +108,8 @@ def test_every_sheet_shows_and_the_drive_knows_what_was_measured(window: MainWin
     assert reckoner.current.reckoning.text("measured") == "150 MB/s"
     assert reckoner.current.reckoning.text("free") != "500 GB"
     assert window.open_reckoner() is reckoner
+
+
+def test_it_goes_with_the_window(window: MainWindow, reckoner: ReckonerWindow) -> None:
+    window.close()
+    assert not reckoner.isVisible()

@@ -143,6 +143,8 @@ class MainWindow(QWidget):
         if recording and self.isVisible() and not self._sure():
             event.ignore()
             return
+        if self._reckoner is not None:
+            self._reckoner.close()
         if self.current_key:
             self.station(self.current_key).left()
         self.state.jobs.stop_all()
