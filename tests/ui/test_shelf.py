@@ -274,6 +274,16 @@ def test_the_forecast_follows_every_change(window: MainWindow, shelf: ShelfStati
     shelf.form.length.setText("2h")
     shelf.form.submit()
     qtbot.waitUntil(lambda: outlook.forecast is not None and outlook.forecast.capture.usual == 5 * 3600)
+    # Three tapes of an hour and one of two, each within 5 %: the root of 3 x 180^2 + 360^2 is 476 s on either side of five hours.
+    assert "4 h 52 min to 5 h 8 min" in outlook._figures["capture"][2].toolTip()
+    assert "usually takes" in outlook._figures["room"][2].toolTip()
+    put(
+        window,
+        Intake(label="K-8", kind="vhs", details=CarrierDetails(condition=Condition(ticked=("mould",)))),
+        Intake(label="K-9", kind="disc"),
+    )
+    qtbot.waitUntil(lambda: "set aside as unfit: K-8" in outlook._figures["capture"][2].toolTip())
+    assert "1 discs or cards" in outlook._figures["room"][2].toolTip()
     assert outlook.clock.accessibleDescription().startswith("K-1, capture")
     assert not outlook.clock.grab().isNull()
 

@@ -126,10 +126,12 @@ class Outlook(Card):
         worst = "fits" if fitting == len(bars) else "perhaps" if any(bar.fit != "not today" for bar in bars) else "not today"
         basis = f"{fitting} of {len(bars)} fit, to {clock_time(wish.begin, made.capture_end.usual)}"
         self._put("capture", _MARKS[worst], f"{spoken(made.capture.usual)} to capture", basis)
+        lines = [span_words(made.capture)]
         if made.guesses:
-            self._figures["capture"][2].setToolTip(f"{span_words(made.capture)}; length not known: {', '.join(made.guesses)}")
-        else:
-            self._figures["capture"][2].setToolTip(span_words(made.capture))
+            lines.append(f"length not known: {', '.join(made.guesses)}")
+        if made.set_aside:
+            lines.append(f"set aside as unfit: {', '.join(made.set_aside)}")
+        self._figures["capture"][2].setToolTip("\n".join(lines))
 
     def _show_room(self, made: Forecast, wish: Wish) -> None:
         words = f"{size_text(made.room.usual)} of {size_text(made.free)} free"
@@ -140,6 +142,11 @@ class Outlook(Card):
         else:
             basis = "nothing to be written"
         self._put("room", _MARKS[made.enough_room], words, basis)
+        lines = [f"{size_text(made.room.low)} to {size_text(made.room.high)}"]
+        if made.waiting:
+            lines.append(f"{made.waiting} discs or cards to be copied are in it")
+        lines.append("as earlier takes of such carriers filled" if made.learned else "by what the codec usually takes")
+        self._figures["room"][2].setToolTip("\n".join(lines))
 
     def _show_encode(self, made: Forecast, wish: Wish) -> None:
         if made.encode is None or made.encode_end is None:
