@@ -14,6 +14,7 @@ from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.ledger.gathering import gather
 from yomikomi.core.ledger.outlook import works_of
 from yomikomi.core.ledger.record import Record
+from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.ledger.workspace import NEWEST_REVISION, Workspace
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.planning.machine import MachineSpeeds, Speed
@@ -28,6 +29,11 @@ def record(tmp_path: Path):  # type: ignore[no-untyped-def]
 
 def put(record: Record, *labels: str, **more: object) -> list[int]:
     return record.put_on_shelf([Intake(label=one, kind="vhs", **more) for one in labels], [None] * len(labels))  # type: ignore[arg-type]
+
+
+def judged(view: CarrierView, condition: Condition, note: str = "") -> Intake:
+    """What is written down of a carrier, with its condition judged anew."""
+    return view.intake.model_copy(update={"details": view.details.model_copy(update={"condition": condition}), "note": note})
 
 
 def test_a_workspace_of_the_first_form_is_taken_over_whole(tmp_path: Path) -> None:
@@ -92,10 +98,11 @@ def test_an_unfit_carrier_cannot_be_captured_by_accident(record: Record) -> None
         record.begin_take(number)
     assert "condition" in told.value.remedy
     assert record.carrier(number).take is None
-    record.judge_condition(number, Condition(looked=True), "cleaned by the conservator")
+    record.change_carrier(number, judged(view, Condition(looked=True), "cleaned by the conservator"))
     record.begin_take(number)
     assert record.carrier(number).take is not None
-    assert "cleaned by the conservator" in " ".join(words for _, _, words in record.events(number))
+    assert record.carrier(number).note == "cleaned by the conservator"
+    assert "K-001 changed: looked at, fine" in [words for _, _, words in record.events(number)]
 
 
 def test_only_carriers_without_takes_leave_the_shelf(record: Record) -> None:
@@ -125,7 +132,7 @@ def test_views_are_made_once_and_anew_only_where_something_changed(record: Recor
     assert after[4].take is not None
     for change in (
         lambda: record.save_mended(take, None),
-        lambda: record.judge_condition(ids[4], Condition(looked=True)),
+        lambda: record.change_carrier(ids[4], judged(record.carrier(ids[4]), Condition(looked=True))),
         lambda: record.change_carrier(ids[4], record.carrier(ids[4]).intake.model_copy(update={"note": "x"})),
     ):
         old = record.carrier(ids[4])

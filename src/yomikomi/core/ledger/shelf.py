@@ -14,7 +14,7 @@ from yomikomi.core.ledger.base import RecordBase, now_text
 from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.schema import Carrier, Event, MachineTrialRow, Reckoning, Take
 from yomikomi.core.planning.formats import format_of_size
-from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
+from yomikomi.core.planning.intake import CarrierDetails, Intake
 from yomikomi.core.planning.machine import MachineSpeeds
 from yomikomi.core.video.media import check_tail, probe
 from yomikomi.core.video.timecode import clock
@@ -63,22 +63,19 @@ class ShelfRecord(RecordBase):
             return [row.id for row in rows]
 
     def change_carrier(self, carrier_id: int, intake: Intake, *, source: dict[str, Any] | None = None) -> None:
-        """Write down anew what a carrier is; ``source`` replaces the player where one is given."""
+        """Write down anew what a carrier is; ``source`` replaces the player where one is given.
+
+        The history keeps how its condition was judged.
+        """
         with self._session() as session:
             row = self._row(session, carrier_id)
             others = set(session.scalars(select(Carrier.label).where(Carrier.id != carrier_id)))
             row.label = _free_label(intake.label, others)
+            before = CarrierDetails.model_validate(row.details or {}).condition
             _write(row, intake)
             row.source = source or row.source
-            self._note(session, carrier_id, f"{row.label} changed")
-
-    def judge_condition(self, carrier_id: int, condition: Condition, reason: str = "") -> None:
-        """The condition check's answers; the history keeps what was found, and why it was judged otherwise."""
-        with self._session() as session:
-            row = self._row(session, carrier_id)
-            details = CarrierDetails.model_validate(row.details or {})
-            row.details = details.model_copy(update={"condition": condition}).model_dump(mode="json")
-            self._note(session, carrier_id, f"condition: {condition.words}" + (f" ({reason})" if reason else ""))
+            judged = intake.details.condition
+            self._note(session, carrier_id, f"{row.label} changed" + (f": {judged.words}" if judged != before else ""))
 
     def remove_carrier(self, carrier_id: int) -> None:
         """Take a carrier off the shelf that was put there by mistake. Raises WrongUseError once it has takes."""
