@@ -16,8 +16,13 @@ SAMPLES_PER_PIXEL: dict[str, Fraction] = {
     "4:4:4": Fraction(3), "4:2:2": Fraction(2), "4:2:0": Fraction(3, 2), "4:0:0": Fraction(1),
 }  # fmt: skip
 
-# PCM as this program records it, 48 kHz 16-bit stereo, and AAC at a usual rate. Bits a second.
-PCM_BITS_PER_SECOND = 48_000 * 16 * 2
+
+def pcm_bits_per_second(*, sample_rate: int, depth: int, channels: int) -> int:
+    return sample_rate * depth * channels
+
+
+# PCM as this program records it, and AAC at a usual rate. Bits a second.
+PCM_BITS_PER_SECOND = pcm_bits_per_second(sample_rate=48_000, depth=16, channels=2)
 AAC_BITS_PER_SECOND = 320_000
 
 
@@ -40,13 +45,13 @@ CAPTURE_CODECS: dict[str, CaptureCodec] = {key: CaptureCodec.model_validate(row)
 DEFAULT_CAPTURE_CODEC = "ffv1"
 
 
+def uncompressed_bits_per_pixel(*, depth: int, sampling: str) -> Fraction:
+    return depth * SAMPLES_PER_PIXEL[sampling]
+
+
 def uncompressed_bits_per_second(*, width: int, height: int, rate: Fraction, depth: int, sampling: str) -> Fraction:
     """Pictures of ``width`` x ``height`` at ``rate`` with ``depth`` bits a sample, tightly packed."""
-    return width * height * rate * depth * SAMPLES_PER_PIXEL[sampling]
-
-
-def pcm_bits_per_second(*, sample_rate: int, depth: int, channels: int) -> int:
-    return sample_rate * depth * channels
+    return width * height * rate * uncompressed_bits_per_pixel(depth=depth, sampling=sampling)
 
 
 def capture_bits_per_second(codec: str, *, width: int, height: int, rate: Fraction) -> tuple[float, float, float]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from yomikomi.core.planning.data_rates import CAPTURE_CODECS, PCM_BITS_PER_SECOND, SAMPLES_PER_PIXEL
+from yomikomi.core.planning.data_rates import CAPTURE_CODECS, PCM_BITS_PER_SECOND, SAMPLES_PER_PIXEL, uncompressed_bits_per_pixel
 from yomikomi.core.planning.reckoner.engine import Field, Relation, Sheet, Values, positive
 from yomikomi.core.planning.reckoner.quantities import NEVER, bits_words, bytes_words, size_words, time_words
 from yomikomi.core.video.units import number_text
@@ -53,7 +53,7 @@ SIZE = Sheet(
 
 def _bits_per_pixel(v: Values) -> Fraction:
     if v["codec"] == "uncompressed":
-        return Fraction(v["depth"]) * SAMPLES_PER_PIXEL[v["sampling"]]
+        return uncompressed_bits_per_pixel(depth=int(v["depth"]), sampling=v["sampling"])
     if v["codec"] == _OWN:
         return Fraction(v["bits"])
     return Fraction(str(CAPTURE_CODECS[v["codec"]].bits_per_pixel[1]))
