@@ -22,8 +22,8 @@ from yomikomi.core.video.standards import FieldOrder
 # A cluster a quarter second, flushed as packets come: measured loss at kill -9 is 0.03 to 0.17 s (docs/science.md).
 _CONTAINER_OPTIONS = {"cluster_time_limit": "250", "flush_packets": "1"}
 _FFV1_OPTIONS = {"level": "3", "slices": "4", "slicecrc": "1"}
-# AVFieldOrder numbers: coded and shown top first, coded and shown bottom first.
-_FIELD_ORDER_NUMBER = {FieldOrder.TFF: 2, FieldOrder.BFF: 3}
+# AVFieldOrder numbers: progressive; coded and shown top first; coded and shown bottom first.
+_FIELD_ORDER_NUMBER = {None: 1, FieldOrder.TFF: 2, FieldOrder.BFF: 3}
 _FULL = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
 
 
@@ -59,7 +59,7 @@ class Recorder:
         frame.time_base = 1 / self._rate
         self._source.standard.colour.put_on(self._video.codec_context)
         if self._flags is None:
-            order = self._source.field_order.value
+            order = self._source.field_order.value if self._source.field_order else "prog"
             self._flags = FilterLine(
                 [("setfield", order)], template=frame, time_base=1 / self._rate, rate=self._rate,
                 sample_aspect=self._source.sample_aspect,

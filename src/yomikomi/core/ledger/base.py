@@ -10,12 +10,18 @@ from sqlalchemy import event, select
 from sqlalchemy.orm import Session, selectinload
 
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.ledger.schema import Base, Carrier, Event, Take
+from yomikomi.core.ledger.schema import Base, Carrier, Event, PathSheetRow, Take
 from yomikomi.core.ledger.views import CarrierView, ViewMaker
 from yomikomi.core.ledger.workspace import Workspace
 
 _AT_ONCE = 400  # ids in one query; SQLite takes at most some thousands of parameters
-_TAKE_PARTS = (Take.readings, Take.overrulings, Take.treatments, Take.trials, Take.copies)
+_PARTS = (
+    *(
+        selectinload(Carrier.takes).selectinload(part)
+        for part in (Take.readings, Take.overrulings, Take.treatments, Take.trials, Take.copies)
+    ),
+    selectinload(Carrier.sheets),
+)
 
 
 class RecordBase:
@@ -34,7 +40,7 @@ class RecordBase:
             missing = [one for one in ids if one not in self._views]
             for start in range(0, len(missing), _AT_ONCE):
                 query = select(Carrier).where(Carrier.id.in_(missing[start : start + _AT_ONCE]))
-                for row in session.scalars(query.options(*(selectinload(Carrier.takes).selectinload(part) for part in _TAKE_PARTS))):
+                for row in session.scalars(query.options(*_PARTS)):
                     self._views[row.id] = self.maker.view(row)
         return [self._views[one] for one in ids]
 
@@ -68,7 +74,7 @@ def _owner(session: Session, row: Base) -> int | None:
     """The carrier that a row belongs to."""
     if isinstance(row, Carrier):
         return row.id
-    if isinstance(row, Take | Event):
+    if isinstance(row, Take | Event | PathSheetRow):
         return row.carrier_id
     take_id = getattr(row, "take_id", None)
     take = session.get(Take, take_id) if take_id is not None else None

@@ -12,6 +12,7 @@ from yomikomi.core.capture.mend import Mended
 from yomikomi.core.capture.session import CaptureResult
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.base import now_text
+from yomikomi.core.ledger.paths import PathRecord
 from yomikomi.core.ledger.schema import Carrier, Copy, Event, Overruling, ReadingRow, Take, TreatmentRow, TrialRow
 from yomikomi.core.ledger.shelf import ShelfRecord
 from yomikomi.core.ledger.views import CopyView
@@ -23,7 +24,7 @@ from yomikomi.core.treatment.chain import Treatment
 from yomikomi.core.video.timecode import clock
 
 
-class Record(ShelfRecord):
+class Record(ShelfRecord, PathRecord):
     """All that the stations ask of the workspace."""
 
     def begin_take(self, carrier_id: int) -> tuple[int, Path]:
@@ -39,7 +40,9 @@ class Record(ShelfRecord):
                     f"{carrier.label} is {condition.words}.", remedy="Judge its condition anew on the Shelf before it is played."
                 )
             path = self._take_path(session, carrier)
-            return self._add_take(session, carrier_id, path, origin="captured", state="recording").id, path
+            take = self._add_take(session, carrier_id, path, origin="captured", state="recording")
+            self._keep_sheet(session, carrier, take)
+            return take.id, path
 
     def end_take(self, take_id: int, result: CaptureResult) -> None:
         with self._session() as session:

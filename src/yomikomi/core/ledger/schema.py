@@ -30,6 +30,7 @@ class Carrier(Base):
     details: Mapped[dict[str, Any] | None]
     created_at: Mapped[str]
     takes: Mapped[list[Take]] = relationship(back_populates="carrier", order_by="Take.id", cascade="all, delete-orphan")
+    sheets: Mapped[list[PathSheetRow]] = relationship(order_by="PathSheetRow.id", cascade="all, delete-orphan")
 
 
 class Take(Base):
@@ -140,6 +141,28 @@ class Reckoning(Base):
     sheet: Mapped[str]
     typed: Mapped[dict[str, Any]]
     words: Mapped[str]
+
+
+class EquipmentRow(Base):
+    """The equipment there is; one row."""
+
+    __tablename__ = "equipment"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    changed_at: Mapped[str]
+    document: Mapped[dict[str, Any]]
+
+
+class PathSheetRow(Base):
+    """A path with its settings sheet. ``take_id`` is empty for the one a carrier's work goes on with."""
+
+    __tablename__ = "path_sheets"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    carrier_id: Mapped[int] = mapped_column(ForeignKey("carriers.id"))
+    take_id: Mapped[int | None] = mapped_column(ForeignKey("takes.id"))
+    changed_at: Mapped[str]
+    document: Mapped[dict[str, Any]]
 
 
 class Event(Base):

@@ -8,10 +8,11 @@ from typing import Any
 
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.recipes import Recipe
-from yomikomi.core.ledger.schema import Carrier, Copy, ReadingRow, Take, TrialRow
+from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TrialRow
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.intake import CarrierDetails, Intake
+from yomikomi.core.planning.path.sheet import PathSheet
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import overrule
 from yomikomi.core.run.copying import CopyResult
@@ -61,7 +62,7 @@ class CopyView:
 
 @dataclass(frozen=True)
 class CarrierView:
-    """A carrier with what is known of its newest take. ``progress`` counts stations passed, 0…8."""
+    """A carrier with what is known of its newest take. ``progress`` counts stations passed, 0…8; ``path``: as planned last."""
 
     id: int
     label: str
@@ -81,6 +82,7 @@ class CarrierView:
     trials: TrialSet | None
     trials_folder: Path | None
     copies: tuple[CopyView, ...]
+    path: PathSheet | None = None
 
     @property
     def judged(self) -> Reading | None:
@@ -119,13 +121,15 @@ class CarrierView:
             return 4
         if self.take is not None and self.take.state != "recording":
             return 3
-        return 1
+        return 2 if self.path is not None else 1
 
     @property
     def next_station(self) -> str:
         """Where the work goes on."""
         if self.take is None:
-            return "capture" if self.has_player and not self.unfit else "shelf"
+            if self.unfit or kind_of(self.kind).way == "copy":
+                return "shelf"
+            return "capture" if self.has_player and self.path is not None else "path"
         if self.reading is None:
             return "reading"
         if self.treatment is None:
@@ -151,6 +155,7 @@ class ViewMaker:
         self._workspace = workspace
         self.readings: dict[int, Reading] = {}
         self.trials: dict[int, TrialSet] = {}
+        self.sheets: dict[int, PathSheet] = {}
 
     def view(self, row: Carrier) -> CarrierView:
         takes = [take for take in row.takes if take.state != "lost"]
@@ -176,6 +181,7 @@ class ViewMaker:
             trials=self._trial_set(trial) if trial else None,
             trials_folder=self._workspace.path(trial.folder) if trial else None,
             copies=tuple(self.copy(copy) for copy in (take.copies if take else [])),
+            path=next((self._sheet(sheet) for sheet in row.sheets if sheet.take_id is None), None),
         )
 
     def _reading(self, row: ReadingRow) -> Reading:
@@ -187,6 +193,11 @@ class ViewMaker:
         if row.id not in self.trials:
             self.trials[row.id] = TrialSet.model_validate(row.document)
         return self.trials[row.id]
+
+    def _sheet(self, row: PathSheetRow) -> PathSheet:
+        if row.id not in self.sheets:
+            self.sheets[row.id] = PathSheet.model_validate(row.document)
+        return self.sheets[row.id]
 
     def _take(self, row: Take) -> TakeView:
         return TakeView(

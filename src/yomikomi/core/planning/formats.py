@@ -10,7 +10,8 @@ from yomikomi.core.planning.data_files import load
 
 
 class PictureFormat(BaseModel):
-    """``width`` x ``height`` in samples; ``rate`` in frames a second (two fields to a frame where interlaced)."""
+    """``width`` x ``height`` in samples; ``rate`` in frames a second (two fields to a frame where interlaced); ``raster``
+    is what a digital link carries, with blanking: samples a line, lines a frame."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -18,6 +19,7 @@ class PictureFormat(BaseModel):
     width: int
     height: int
     rate: Fraction
+    raster: tuple[int, int]
     interlaced: bool = False
 
     @property

@@ -5,11 +5,10 @@ from __future__ import annotations
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass
-from importlib.resources import files
 
 from yomikomi.core.errors import WrongUseError
+from yomikomi.core.planning.pdf_type import font_for, shipped_fonts
 
-_JAPANESE = "HeiseiKakuGo-W5"
 _MM = 72 / 25.4  # points in a millimetre
 
 
@@ -65,7 +64,7 @@ def label_sheet(labels: Sequence[LabelText], *, sheet: str = "a4-24", skip: int 
         raise WrongUseError(f"A page of this sheet has {layout.count} labels.", remedy=f"Skip 0 to {layout.count - 1}.")
     from reportlab.pdfgen.canvas import Canvas
 
-    regular, figures = _fonts()
+    regular, figures = shipped_fonts()
     out = io.BytesIO()
     page = (layout.page[0] * _MM, layout.page[1] * _MM)
     canvas = Canvas(out, pagesize=page, invariant=True)
@@ -104,34 +103,9 @@ def _draw(canvas: object, text: LabelText, x: float, y: float, size: tuple[float
     small = big * 0.6
     baseline = y + height - margin - big
     for wanted, points, words in ((figures, big, text.code), (regular, small, text.title), (regular, small, text.line)):
-        font = _font_for(words, wanted)
+        font = font_for(words, wanted)
         while words and stringWidth(words, font, points) > room:
             words = words[:-2].rstrip() + "…" if len(words) > 2 else ""  # noqa: PLW2901  shortened until it fits
         canvas.setFont(font, points)
         canvas.drawString(words_x, baseline, words)
         baseline -= points * 1.5
-
-
-def _font_for(words: str, wanted: str) -> str:
-    """The shipped type, or for Japanese the type that every reader of PDF brings along."""
-    from reportlab.pdfbase.cidfonts import UnicodeCIDFont
-    from reportlab.pdfbase.pdfmetrics import getFont, getRegisteredFontNames, registerFont
-
-    known = getFont(wanted).face.charToGlyph
-    if all(ord(character) in known for character in words):
-        return wanted
-    if _JAPANESE not in getRegisteredFontNames():
-        registerFont(UnicodeCIDFont(_JAPANESE))
-    return _JAPANESE
-
-
-def _fonts() -> tuple[str, str]:
-    """The shipped type, made known to reportlab once."""
-    from reportlab.pdfbase.pdfmetrics import getRegisteredFontNames, registerFont
-    from reportlab.pdfbase.ttfonts import TTFont
-
-    folder = files("yomikomi") / "assets" / "fonts"
-    for name, file in (("PlexSans", "IBMPlexSans-Regular.ttf"), ("PlexMono", "IBMPlexMono-Medium.ttf")):
-        if name not in getRegisteredFontNames():
-            registerFont(TTFont(name, io.BytesIO((folder / file).read_bytes())))
-    return "PlexSans", "PlexMono"

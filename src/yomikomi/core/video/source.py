@@ -49,10 +49,10 @@ class SoundBlock:
 
 @dataclass(frozen=True)
 class SourceFormat:
-    """What an opened source delivers."""
+    """What an opened source delivers; ``field_order`` is None where it sends whole pictures."""
 
     standard: Standard
-    field_order: FieldOrder
+    field_order: FieldOrder | None
     sample_aspect: Fraction
     sound_rate: int
     sound_channels: int

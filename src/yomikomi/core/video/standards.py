@@ -26,7 +26,7 @@ class FieldOrder(enum.StrEnum):
 
 @dataclass(frozen=True)
 class Standard:
-    """An analogue line standard as it is sampled.
+    """A standard of lines and rates: an analogue one as it is sampled, or what a camera or console sends.
 
     Parameters
     ----------
@@ -46,6 +46,7 @@ class Standard:
     sample_aspect_16_9: Fraction
     colour: ColourTags
     words: str
+    interlaced: bool = True
 
     @property
     def field_rate(self) -> Fraction:

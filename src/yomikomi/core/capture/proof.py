@@ -1,0 +1,98 @@
+"""Proving a path: what was seen and heard in a short look, held against what its settings sheet promises."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from yomikomi.core.capture.look import LookResult
+from yomikomi.core.planning.path.sheet import PathSheet, SheetItem
+from yomikomi.core.planning.path.structure import Knob
+
+_HEARD_DB = -60.0  # a tape's hiss lies below, any programme above
+_QUIET_DB = -40.0  # a peak below this leaves less than ten of sixteen bits
+_CLIPPED = 1e-4  # share of samples at full scale that is no accident
+_HOT_DB = -2.0  # programme stays below (common practice, no source)
+
+# What is proven by a picture that stands, and by sound that moves.
+_BY_PICTURE = {"plugged", "power", "input", "output", "standard", "protection", "plug", "send"}
+_BY_SOUND = {"plugged", "power", "sound_to", "screen_sound", "sound_input", "mic_power", "input"}
+
+
+@dataclass(frozen=True)
+class ProofLine:
+    """``mark``: fine, look here, wrong, or cannot tell."""
+
+    name: str
+    found: str
+    mark: Literal["fine", "look here", "wrong", "cannot tell"]
+
+
+@dataclass(frozen=True)
+class Proof:
+    """``proven``: knobs that the look has shown to be right. ``seen``: symptoms, keys of ``SYMPTOMS``."""
+
+    lines: tuple[ProofLine, ...]
+    proven: frozenset[Knob]
+    seen: frozenset[str]
+
+    @property
+    def holds(self) -> bool:
+        return not any(line.mark == "wrong" for line in self.lines)
+
+    @property
+    def sentence(self) -> str:
+        wrong = [line for line in self.lines if line.mark == "wrong"]
+        if wrong:
+            return f"Not proven: {wrong[0].name} {wrong[0].found}."
+        return "Proven: the picture stands and the sound moves." if any(line.name == "sound" for line in self.lines) else "Proven."
+
+
+def prove(sheet: PathSheet, look: LookResult, *, silent: bool) -> Proof:
+    """Hold a look against a sheet. What a short look cannot show (range, level of the whole tape, sync) is said to be open."""
+    lines, seen = [_picture(look)], set()
+    if look.picture != "there":
+        seen.add({"none": "no picture"}.get(look.picture, look.picture))
+    else:
+        lines.append(ProofLine("movement", "moves", "fine") if look.moves else ProofLine("movement", "stands still", "cannot tell"))
+        lines.append(ProofLine("levels", f"from {look.dark:.0f} to {look.light:.0f} of 255", "cannot tell" if look.dark > 30 else "fine"))
+        if not look.coloured:
+            lines.append(ProofLine("colour", "has next to none", "look here"))
+    if look.missing:
+        lines.append(ProofLine("frames", f"lack {look.missing} of {look.frames + look.missing}", "wrong"))
+        seen.add("drops")
+    heard = look.peak_db > _HEARD_DB
+    if not silent and look.frames:
+        line, symptom = _sound(look, heard=heard)
+        lines.append(line)
+        seen |= {symptom} if symptom else set()
+    proven = {item.knob for item in sheet.items if _shown(sheet, item, picture=look.picture == "there", sound=heard and not silent)}
+    return Proof(tuple(lines), frozenset(proven), frozenset(seen))
+
+
+def _picture(look: LookResult) -> ProofLine:
+    words = {
+        "none": "does not come", "black": "is black", "blue": "is the recorder's empty one", "torn": "is torn",
+        "there": f"stands, {look.width} × {look.height} at {look.rate:.2f} a second",
+    }  # fmt: skip
+    return ProofLine("picture", words[look.picture], "fine" if look.picture == "there" else "wrong")
+
+
+def _sound(look: LookResult, *, heard: bool) -> tuple[ProofLine, str]:
+    peak = f"peaks at {look.peak_db:.0f} dB"
+    if not heard:
+        return ProofLine("sound", "does not come", "wrong"), "no sound"
+    if look.clipped > _CLIPPED:
+        return ProofLine("sound", f"clips: {100 * look.clipped:.1f} % of it at full scale", "wrong"), "distorted"
+    if look.peak_db < _QUIET_DB:
+        return ProofLine("sound", f"{peak}, very quiet", "look here"), "quiet"
+    return ProofLine("sound", peak, "look here" if look.peak_db > _HOT_DB else "fine"), ""
+
+
+def _shown(sheet: PathSheet, item: SheetItem, *, picture: bool, sound: bool) -> bool:
+    path = sheet.path
+    if item.at:
+        return False
+    seen_by = {piece for link in (*path.picture, *path.host) for piece in (link.source, link.target, link.cable)} | {path.source}
+    heard_by = {piece for link in (*path.sound, *path.host) for piece in (link.source, link.target, link.cable)} | {path.computer}
+    return (picture and item.piece in seen_by and item.key in _BY_PICTURE) or (sound and item.piece in heard_by and item.key in _BY_SOUND)
