@@ -87,6 +87,7 @@ class DemoMaker(QObject):
             self._finish()
 
     def _put_on_shelf(self) -> None:
+        self._record.save_equipment(scenario.EQUIPMENT)
         self._record.put_on_shelf([intake for intake, _ in scenario.SHELF], [source for _, source in scenario.SHELF])
         self._state.reload()
 

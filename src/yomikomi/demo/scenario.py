@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
+from yomikomi.core.planning.path.equipment import Equipment, Piece
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.sim.disc.spec import DiscSpec, lessons
 from yomikomi.sim.player import TapePlayerSpec
@@ -19,6 +20,38 @@ K003: DiscSpec = lessons(seconds=3.0, seed=3, part_bytes=1_000_000)
 K003_TITLE = "Ferry school"
 K004_SEED, K004_SECONDS = 4, 3
 K004_TITLE = "Bow camera at the boat race"
+
+# What the archive has: enough to show a good path, a broken one, and what would lift it.
+EQUIPMENT = Equipment(
+    pieces=tuple(
+        Piece(id=f"{kind}-{number}", kind=kind, words=words, where=where)
+        for kind, number, words, where in (
+            ("vhs_plain", 1, "", "shelf A"),
+            ("svhs_deck", 1, "", "shelf A"),
+            ("camcorder_8", 1, "visitors' camcorder", "drawer 2"),
+            ("laser_player", 1, "", "shelf B"),
+            ("disc_drive", 1, "", "desk"),
+            ("card_reader", 1, "", "desk"),
+            ("console_dock", 1, "", "game corner"),
+            ("camera_clean", 1, "interview camera", "cupboard"),
+            ("camera_raw", 1, "survey camera", "cupboard"),
+            ("usb_grabber", 1, "", "desk"),
+            ("hd_box", 1, "", "desk"),
+            ("loop_recorder", 1, "", "game corner"),
+            ("computer", 1, "", "desk"),
+            ("ssd", 1, "", "desk"),
+            ("screen", 1, "", "desk"),
+            ("headset_wired", 1, "", "desk"),
+            ("microphone_usb", 1, "", "drawer 1"),
+            ("card_slow", 1, "", "cupboard"),
+            ("cable_s_video", 1, "", "drawer 3"),
+            ("cable_composite_stereo", 1, "", "drawer 3"),
+            ("cable_usb3", 1, "", "drawer 3"),
+            ("cable_hdmi", 1, "", "drawer 3"),
+            ("cable_hdmi", 2, "", "drawer 3"),
+        )
+    )
+)
 
 _FINE = Condition(looked=True)
 

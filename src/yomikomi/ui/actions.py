@@ -18,6 +18,7 @@ class StationEntry:
 
 STATIONS = (
     StationEntry("shelf", 1, "Shelf", "library", "what there is to read in"),
+    StationEntry("path", 2, "Path", "route", "how picture, sound and power get to the recorder"),
     StationEntry("capture", 3, "Capture", "cassette-tape", "record a take"),
     StationEntry("reading", 4, "Reading", "scan-search", "what the take is"),
     StationEntry("treatment", 5, "Treatment", "layers", "what will be corrected"),
@@ -51,6 +52,13 @@ ACTIONS = (
     ActionEntry("remove", "Take the chosen carrier off the shelf", "Ctrl+Shift+Delete", "shelf"),
     ActionEntry("find", "Find on the shelf", "Ctrl+F", "shelf"),
     ActionEntry("measure", "Measure this machine and its take drive", "F8", "shelf"),
+    ActionEntry("equipment", "Say what equipment there is", "Ctrl+M", "path"),
+    ActionEntry("wishes", "What the path is wanted for, and what counts", "Ctrl+J", "path"),
+    ActionEntry("schools", "Choices of two schools, side by side", "Ctrl+H", "path"),
+    ActionEntry("diagnose", "Where has it gone? From a symptom to its cause", "F4", "path"),
+    ActionEntry("last_time", "Settings as last time", "Ctrl+T", "path"),
+    ActionEntry("sheet", "Save the settings sheet (PDF or Markdown)", "Ctrl+P", "path"),
+    ActionEntry("as_text", "The path in words", "Ctrl+D", "path"),
     ActionEntry("record", "Start or end the take", "F9", "capture"),
     ActionEntry("read", "Read the take", "F5", "reading"),
     ActionEntry("play", "Play or hold the loop", "F6", "treatment"),

@@ -22,6 +22,7 @@ from yomikomi.ui.state import AppState
 
 _CLASSES = {
     "shelf": "ShelfStation",
+    "path": "PathStation",
     "capture": "CaptureStation",
     "reading": "ReadingStation",
     "treatment": "TreatmentStation",

@@ -48,6 +48,16 @@ class AppState(QObject):
         self.shelf_changed.emit()
         self.carrier_changed.emit(self.current)
 
+    def refresh(self, carrier_id: int, *, tell: bool) -> None:
+        """One carrier changed: read it again; ``tell``: it looks otherwise in the strip or on the shelf."""
+        if tell:
+            self.reload()
+            return
+        fresh = self.record.carrier(carrier_id)
+        self.carriers = [fresh if view.id == carrier_id else view for view in self.carriers]
+        if self.current is not None and self.current.id == carrier_id:
+            self.current = fresh
+
     def choose(self, carrier_id: int) -> None:
         """Make a carrier the current one."""
         self.current = next((view for view in self.carriers if view.id == carrier_id), self.current)

@@ -41,6 +41,11 @@ class PathRecord(RecordBase):
             if before != sheet.route:
                 self._note(session, carrier_id, f"path: {sheet.route}")
 
+    def note(self, carrier_id: int, words: str) -> None:
+        """A line of the history."""
+        with self._session() as session:
+            self._note(session, carrier_id, words)
+
     def sheet_of_take(self, take_id: int) -> PathSheet | None:
         """The sheet as it was when the take was begun."""
         with self._session() as session:

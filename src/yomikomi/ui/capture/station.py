@@ -12,6 +12,7 @@ from yomikomi.core.capture.session import CaptureRequest, CaptureResult, capture
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
+from yomikomi.core.video.source import SourceSpec
 from yomikomi.core.video.standards import STANDARDS
 from yomikomi.core.video.timecode import clock, spoken
 from yomikomi.core.video.units import bit_rate_text, size_text
@@ -20,6 +21,7 @@ from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
 from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.ui import theme
+from yomikomi.ui.path.stand_in import source_on_path
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Card, MarkShape, Well, button, label, restyle, row
@@ -237,13 +239,19 @@ class CaptureStation(Station):
         else:
             self.state.tell(Weight.FINE, f"{clock(result.seconds)} captured, nothing lost. Next: read it.")
 
-    def _spec(self) -> TapePlayerSpec | None:
+    def _player(self) -> TapePlayerSpec | None:
         if self._view is None or self._view.source is None or not self._view.has_player:
             return None
         return TapePlayerSpec.from_json(self._view.source)
 
+    def _spec(self) -> SourceSpec | None:
+        """The player at the far end of its path, where one was planned."""
+        if self._view is None or not self._view.has_player:
+            return None
+        return source_on_path(self._view, self._view.path)
+
     def _describe(self, view: CarrierView | None) -> None:
-        spec = self._spec()
+        spec = self._player()
         if view is None or spec is None:
             self.source_head.setText("No player")
             copied = view is not None and kind_of(view.kind).way == "copy"
@@ -254,11 +262,13 @@ class CaptureStation(Station):
             self.picture.empty = "Nothing to capture here. Choose a tape on the Shelf."
             return
         standard = STANDARDS[spec.standard]
-        corrected = "time-base corrector fitted" if spec.corrector else "no time-base corrector"
+        steady = not view.path.delivery.wobble if view.path else spec.corrector
+        corrected = "time-base corrector fitted" if steady else "no time-base corrector"
         self.source_head.setText(f"Simulated {kind_of(view.kind).words} player")
         self.source_words.setText(
             f"{standard.words} frames a second, {standard.width} × {standard.height}, {spec.field_order.words} · {corrected}\n"
-            "recorded as FFV1 and PCM in Matroska: nothing is thrown away"
+            + (f"{view.path.route}\n" if view.path else "no path was planned: as if all were set right\n")
+            + "recorded as FFV1 and PCM in Matroska: nothing is thrown away"
         )
         condition = view.details.condition
         lines = [*([f"{condition.words.capitalize()}."] if condition.ticked else []), *kind_of(view.kind).caution_words("play", "live")]

@@ -189,6 +189,14 @@ def joins(cable: DeviceKind, out: str, into: str) -> int | None:
 
 
 @lru_cache(maxsize=512)
+def cable_for(out: str, into: str) -> str | None:
+    """The simplest kind of cable of the catalogue that joins an output to an input; None where there is none."""
+    kinds = [kind for kind in CATALOGUE.values() if kind.ends and joins(kind, out, into) is not None]
+    best = min(kinds, key=lambda kind: len(kind.ends), default=None)
+    return best.key if best else None
+
+
+@lru_cache(maxsize=512)
 def payload_mbps(*connectors: str) -> float | None:
     """What gets through a chain of plugs and sockets: the slowest decides. None: analogue, no limit in bits."""
     found = [CONNECTORS[key].payload_mbps for key in connectors]

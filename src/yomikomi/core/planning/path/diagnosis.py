@@ -8,7 +8,7 @@ question is the one that is expected to tell most for the minutes it takes.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Set
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -22,7 +22,8 @@ from yomikomi.core.video.delivery import SYMPTOMS, Delivery, symptoms_of
 # How people report. A symptom that is there is noticed nearly always when it is the one complained of, and left unsaid often
 # enough when it is not; one that is said and not there is rare, but happens. Our own figures.
 _SAID_THOUGH_ABSENT = 0.01
-_UNSAID_THOUGH_THERE = 0.35
+_UNSAID_THOUGH_THERE = 0.4
+_UNSAID_THOUGH_PLAIN = 0.05  # what nobody overlooks: no picture, no sound
 _MISREAD = 0.03  # a test read wrongly
 _VERIFIED = 0.15  # what a tick on the sheet leaves of the odds: it may have been wrong, or changed since
 _UNSURE = 1.5  # what could not be verified is a little more suspect
@@ -34,6 +35,7 @@ _PROBE_MINUTES = 2.0  # carrying a screen or headphones to a device
 
 # Whoever says one of these may see any of the others: people do not tell them apart by name.
 _NO_PICTURE = {"no picture", "black", "blue", "torn"}
+_PLAIN = {*_NO_PICTURE, "no sound"}
 
 
 @dataclass(frozen=True)
@@ -121,12 +123,12 @@ class Diagnosis:
         for cause in self.causes:
             self._weights[cause.key] *= (1 - _MISREAD) if test.outcome_of[cause.key] == outcome else _MISREAD
 
-    def next_test(self) -> Test | None:
-        """The open question with most expected information for its minutes; None when one cause is all but sure, or when
-        nothing is left to ask."""
+    def next_test(self, skipped: Set[str] = frozenset()) -> Test | None:
+        """The open question with most expected information for its minutes, but for those ``skipped``; None when one cause is
+        all but sure, or when nothing is left to ask."""
         if self.sure is not None:
             return None
-        open_tests = [test for test in self.tests if test.key not in self.answers]
+        open_tests = [test for test in self.tests if test.key not in self.answers and test.key not in skipped]
         best = max(open_tests, key=lambda test: (self._worth(test), test.key), default=None)
         return best if best is not None and self._worth(best) > 1e-4 else None
 
@@ -153,7 +155,7 @@ def _fit(shown: frozenset[str], seen: frozenset[str]) -> float:
         likely *= 0.95 if one in shown else 0.3 if alike & shown else _SAID_THOUGH_ABSENT
     for one in shown - seen:
         if not (one in _NO_PICTURE and seen & _NO_PICTURE):
-            likely *= _UNSAID_THOUGH_THERE
+            likely *= _UNSAID_THOUGH_PLAIN if one in _PLAIN else _UNSAID_THOUGH_THERE
     return likely
 
 

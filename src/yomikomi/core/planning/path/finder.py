@@ -10,7 +10,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence, Set
 from dataclasses import dataclass, replace
 
-from yomikomi.core.planning.path.catalogue import DeviceKind, Port, fits, joins, payload_mbps
+from yomikomi.core.planning.path.catalogue import DeviceKind, Port, cable_for, fits, joins, payload_mbps
 from yomikomi.core.planning.path.equipment import Equipment
 from yomikomi.core.planning.path.structure import OWN_CABLE, Link, Path, Task, Wishes
 
@@ -152,7 +152,18 @@ class Finder:
         found = list(self._sound_ways(path))
         yield from (replace(path, sound=links) for links in found)
         if not found:
-            yield path
+            missing = self._missing_sound(path)
+            yield replace(path, sound=(missing,)) if missing else path
+
+    def _missing_sound(self, path: Path) -> Link | None:
+        """Where a cable for the sound would go that is not there."""
+        taken = {(link.target, link.into) for link in path.picture}
+        for out in self._kinds[path.source].outs("sound"):
+            for into in self._kinds[path.recorder].ins("sound"):
+                free = (path.recorder, into.key) not in taken and "picture" not in into.carries
+                if free and not out.takes_away and "picture" not in out.carries and cable_for(out.connector, into.connector):
+                    return Link(path.source, out.key, path.recorder, into.key, None)
+        return None
 
     def _sound_ways(self, path: Path) -> Iterator[tuple[Link, ...]]:
         source, recorder, computer = path.source, path.recorder, path.computer

@@ -20,7 +20,8 @@ _MOST_ADDED = 3  # pieces bought for one path
 _MOST_ANSWERS = 4
 # Roles that somebody may add; the carrier's own source only where there is none at all.
 _ADDABLE = {"cable", "recorder", "converter", "interface", "screen", "amplifier", "drive", "card", "microphone", "headset", "hub"}
-_LEAST_GAIN = 1.5  # points of the score (of 100) for each piece added, that are worth a word
+# Points of the score (of 100) that a cable, and any other device, must bring to be worth a word.
+_LEAST_GAIN, _LEAST_GAIN_DEVICE = 1.5, 4.0
 _TWICE = ("cable_hdmi", "cable_stereo")  # kinds that one path may need two of
 
 
@@ -54,11 +55,15 @@ def improvements(equipment: Equipment, task: Task, wishes: Wishes, ranked: Seque
             score = score_of(rate(traced), wishes, broken=bool(traced.breaks))
             # It lifts the path chosen, or else it must be better than anything there is.
             alike = now is not None and (path.source, path.recorder) == (now.path.source, now.path.recorder)
-            bar = (before if alike else max(before, best)) + _LEAST_GAIN * len(needed)
+            bar = (before if alike else max(before, best)) + sum(_least_gain(key) for key in needed)
             if not traced.breaks and score >= bar and (needed not in found or score > found[needed][0]):
                 found[needed] = (score, path)
     kept = _undominated(found)
     return [_improvement(adds, score, path, now, ranked) for adds, (score, path) in kept[:_MOST_ANSWERS]]
+
+
+def _least_gain(kind: str) -> float:
+    return _LEAST_GAIN if CATALOGUE[kind].role == "cable" else _LEAST_GAIN_DEVICE
 
 
 def _variants(path: Path, added: set[str]) -> Iterator[Path]:

@@ -95,13 +95,13 @@ def route_words(setup: Setup) -> str:
     words = setup.words(path.source)
     for link in path.picture:
         plugs = setup.port_out(link).words
-        beside = [one for one in path.sound if one not in path.picture and one.target == link.target]
+        beside = [one for one in path.sound if one not in path.picture and one.target == link.target and one.cable is not None]
         if beside:
             plugs += f" + {setup.port_out(beside[0]).words}"
         words += f" → {plugs} → {setup.words(link.target)}"
     if path.sound and path.sound[0] not in path.picture and path.sound[-1].target not in {link.target for link in path.picture}:
         words += f", sound by {setup.words(path.sound[0].target)}"
-    elif not path.sound and not setup.task.silent:
+    elif (not path.sound or path.sound[0].cable is None) and not setup.task.silent:
         words += ", no sound"
     return words
 
@@ -213,6 +213,23 @@ def _wishes(traced: Trace) -> Side:
     return Side(value, f"it cannot give {' and '.join(missing)}" if missing else "every wish is met")
 
 
+_SIDE_FIELDS: dict[str, set[str]] = {
+    "picture": {*_PICTURE_COSTS, "crawl", "picture"}, "sound": {*_SOUND_COSTS, "sound"}, "steadiness": set(_STEADINESS_COSTS),
+    "lag": {"screen", "ears"},
+}  # fmt: skip
+
+
+def _sets_apart(worse: Trace, better: Trace, side: str) -> str:
+    """What the worse of two paths suffers from on a side, and the better does not; empty where that is no finding."""
+    fields = _SIDE_FIELDS.get(side, set())
+    shared = {one.rule for one in better.findings}
+    apart = [
+        one for one in worse.findings
+        if one.rule not in shared and (fields & set(one.effect) or (side == "steadiness" and one.weight == "risk"))
+    ]  # fmt: skip
+    return _clause(apart[0]) if apart else ""
+
+
 def _reasons(
     traced: Trace, sides: dict[str, Side], other: tuple[Trace, dict[str, Side]] | None, wishes: Wishes, *, first: bool
 ) -> tuple[str, ...]:
@@ -227,13 +244,11 @@ def _reasons(
     against = "the next" if first else "the best"
     lines = []
     for side in telling[:2]:
-        mine, theirs = sides[side], other[1][side]
-        if first:
-            lines.append(
-                f"Better in {SIDES[side]} than {against}: {theirs.because if mine.value == 1 and theirs.because else mine.because}."
-            )
-        else:
-            lines.append(f"Behind {against} in {SIDES[side]}: {mine.because}.")
+        worse, better = (other[0], traced) if first else (traced, other[0])
+        because = _sets_apart(worse, better, side) or (other[1] if first else sides)[side].because
+        lines.append(
+            f"Ahead of {against} in {SIDES[side]}: there {because}." if first else f"Behind {against} in {SIDES[side]}: {because}."
+        )
     if not lines:
         return (f"As good as {against}; {sides['boxes'].because}.",)
     return tuple(lines)

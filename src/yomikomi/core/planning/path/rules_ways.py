@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.path.catalogue import CATALOGUE, CONNECTORS, joins
+from yomikomi.core.planning.path.catalogue import CATALOGUE, CONNECTORS, cable_for
 from yomikomi.core.planning.path.findings import AddPiece, Found, Site, cap, gone, the
 from yomikomi.core.planning.path.plan import format_at, recorded_format
 
@@ -17,21 +17,19 @@ def cable_missing(site: Site) -> Found | None:
     if link is None or link.cable is not None:
         return None
     out, into = site.setup.port_out(link), site.setup.port_in(link)
-    kinds = [kind.key for kind in CATALOGUE.values() if kind.ends and joins(kind, out.connector, into.connector) is not None]
-    best = min(kinds, key=lambda key: len(CATALOGUE[key].ends), default="")
+    best = cable_for(out.connector, into.connector)
     what = CATALOGUE[best].words if best else f"{out.words} cable"
     way = f"from {the(site.setup.words(link.source))} to {the(site.words)}"
-    return Found(f"No cable runs {way} for this.", f"Run a {what} {way}.", (AddPiece(best),) if best else (), gone(site))
+    return Found(f"No cable for the {site.strand} runs {way}.", f"Run a {what} {way}.", (AddPiece(best),) if best else (), gone(site))
 
 
 def no_sound_way(site: Site) -> Found | None:
-    """The picture's cable carries no sound and no second one is there."""
+    """The picture's cable carries no sound, and the recorder has no other way in for it."""
     path = site.setup.path
     if not site.first or path.sound or site.setup.task.silent or site.setup.reads_data or path.recorder == path.source:
         return None
     link = path.picture[0]
     out = site.setup.port_out(link)
-    kind = site.kind
     if "sound" in CONNECTORS[out.connector].carries and "sound" not in out.carries:
         return Found(
             f"{cap(the(site.words))} sends no sound over {out.words}.",
@@ -39,11 +37,6 @@ def no_sound_way(site: Site) -> Found | None:
             (AddPiece("microphone_powered"), AddPiece("cable_mic")), {"sound": "none"},
         )  # fmt: skip
     recorder = site.setup.words(path.recorder)
-    if kind.outs("sound") and site.setup.kind(path.recorder).ins("sound"):
-        return Found(
-            f"{cap(out.words)} carries the picture only.", f"Run a stereo cable from {the(site.words)} to {the(recorder)}.",
-            (AddPiece("cable_stereo"),), {"sound": "none"},
-        )  # fmt: skip
     return Found(
         f"{cap(the(recorder))} has no input for the sound of {the(site.words)}.", "Take the sound with a computer sound interface.",
         (AddPiece("sound_interface"), AddPiece("cable_stereo"), AddPiece("cable_usb2")), {"sound": "none"},

@@ -45,6 +45,12 @@ class Wishes(BaseModel):
     scan: Literal["as it is", "progressive 720", "interlaced 1080"] = "as it is"
     weights: dict[str, float] = Field(default_factory=lambda: dict(WEIGHTS))
 
+    @classmethod
+    def usual(cls, intake: Intake) -> Wishes:
+        """What is wanted of such a carrier as a rule: games are played while they are recorded, comments are kept apart."""
+        plays = intake.kind == "console"
+        return cls(watch=plays, headphones=plays, commentary="commentary" in intake.details.sound)
+
     def weight(self, side: str) -> float:
         return max(0.0, self.weights.get(side, WEIGHTS[side]))
 

@@ -6,6 +6,7 @@ A strand that is broken stops there: what lies behind the break is not looked at
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, fields
 from functools import cached_property
 from typing import Any, Literal
@@ -18,6 +19,7 @@ from yomikomi.core.planning.path.rates import Flow, flow_over
 from yomikomi.core.planning.path.rules import RULES
 from yomikomi.core.planning.path.structure import Link, Setup
 from yomikomi.core.video.delivery import Delivery
+from yomikomi.core.video.units import frame_rate_text
 
 _SOUND_FIELDS = {"sound", "level", "sound_lead_ms", "drift", "commentary"}
 _PICTURE_FIELDS = {one.name for one in fields(Delivery)} - _SOUND_FIELDS - {"screen", "ears"}
@@ -68,6 +70,11 @@ class Trace:
     @property
     def degradations(self) -> tuple[Finding, ...]:
         return tuple(one for one in self.findings if one.weight == "degrade")
+
+    @cached_property
+    def broken(self) -> frozenset[Strand]:
+        """Strands that do not reach their end."""
+        return frozenset(strand for one in self.breaks for strand in one.strands)
 
     @property
     def mark(self) -> str:
@@ -205,7 +212,7 @@ class _Walk:
                     right = dict(self.setup.kind(piece).options(key)).get(setting.right, setting.right)
                     name = self.setup.words(piece)
                     mend = (SetOption((piece, key), setting.right),)
-                    found = Found(f"The {name} {wrong.says}.", f"{setting.words} of the {name}: {right}.", mend, wrong.effect)
+                    found = Found(f"The {name} {wrong.says}.", f"Set “{setting.words}” to: {right}.", mend, wrong.effect)
                     self._apply(f"{key}={wrong.option}", wrong.weight, strand, piece, found, link)
             if key == "plugged" and chosen == "loose":
                 found = Found(
@@ -267,5 +274,6 @@ def _link_words(setup: Setup, link: Link, strand: Strand) -> str:
         return "data"
     if strand in {"picture", "screen"}:
         key = format_at(setup, link.target) if link in path.picture else format_at(setup, path.recorder)
-        return FORMATS[key].words
+        name, frames = re.match(r"(\d+[ip])(.*)", key).groups()  # type: ignore[union-attr]
+        return f"{name} {frames or frame_rate_text(FORMATS[key].rate)}"
     return setup.port_out(link).words

@@ -1,0 +1,444 @@
+"""The Path station: the paths there are, the chosen one drawn, its settings sheet, and proving it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QModelIndex, QSize, Qt
+from PySide6.QtWidgets import QFileDialog, QMenu, QPlainTextEdit, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+
+from yomikomi.core.capture.look import LookRequest, LookResult, look_at
+from yomikomi.core.capture.proof import Proof, prove
+from yomikomi.core.errors import UnfinishedError, YomikomiError
+from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.planning.carriers import kind_of
+from yomikomi.core.planning.path.diagnosis import Cause
+from yomikomi.core.planning.path.equipment import Equipment
+from yomikomi.core.planning.path.findings import Finding, SetOption
+from yomikomi.core.planning.path.schools import SchoolOption, schools_of
+from yomikomi.core.planning.path.sheet import differences
+from yomikomi.core.planning.path.sheet_export import sheet_markdown, sheet_pdf
+from yomikomi.core.planning.path.structure import Knob, Task, Wishes
+from yomikomi.core.planning.path.telling import headline, told
+from yomikomi.core.work import Job
+from yomikomi.core.work.job import JobState
+from yomikomi.core.work.notices import Weight
+from yomikomi.ui import theme
+from yomikomi.ui.icons import icon
+from yomikomi.ui.path.diagnosis_box import DiagnosisBox
+from yomikomi.ui.path.drawing import Site, StrandDrawing, in_scroll
+from yomikomi.ui.path.equipment_box import EquipmentBox
+from yomikomi.ui.path.path_list import PathList
+from yomikomi.ui.path.planner import PathRequest, PathsFound, Planner, search
+from yomikomi.ui.path.schools_box import SchoolsBox
+from yomikomi.ui.path.sheet_panel import SheetPanel
+from yomikomi.ui.path.stand_in import source_on_path
+from yomikomi.ui.path.wishes import WishesBox
+from yomikomi.ui.shell.station import Station
+from yomikomi.ui.state import AppState
+from yomikomi.ui.widgets.basics import Card, CardColumn, MarkShape, button, label, row, scrolled, side_panel
+
+_PROOF_S = 2.0
+_SIDE_PX = 320
+_DRAWING_MOST_PX = 416  # of a drawing with every lane; the list keeps its place under it
+
+
+class PathStation(Station):
+    def __init__(self, state: AppState) -> None:
+        super().__init__(state)
+        self.planner = Planner()
+        self.equipment: Equipment = state.record.equipment()
+        self._asked: PathRequest | None = None
+        self.proof: Proof | None = None
+        self.diagnosis: DiagnosisBox | None = None
+        self.schools: SchoolsBox | None = None
+        self.drawing = StrandDrawing()
+        self.text = QPlainTextEdit()
+        self.text.setReadOnly(True)
+        self.text.setAccessibleName("Path in words")
+        self.stack = QStackedWidget()
+        self.stack.addWidget(in_scroll(self.drawing))
+        self.stack.addWidget(self.text)
+        self.notes = CardColumn()
+        self.notes.setSpacing(2)
+        self.list = PathList()
+        self.head, self.could_be = label("Paths with your equipment", name="section"), label(quiet=True, wrap=True)
+        self.sheet_panel = SheetPanel()
+        self.text_button = QToolButton()
+        self.text_button.setText("In words")
+        self.text_button.setCheckable(True)
+        self.text_button.setToolTip("The same as text (Ctrl+D)")
+        self.text_button.toggled.connect(lambda on: self.stack.setCurrentIndex(int(on)))
+        self.lay_out(self._make_left(), self._make_side())
+        self.drawing.looked_at.connect(self._tell_site)
+        self.list.activated.connect(self._choose_row)
+        self.list.clicked.connect(self._choose_row)
+        self.sheet_panel.ticked.connect(self._tick)
+        self.sheet_panel.turned.connect(self._turn)
+        state.machine_changed.connect(self._search)
+
+    def _make_left(self) -> QVBoxLayout:
+        drawn = Card(choosable=False)
+        drawn.body.setContentsMargins(2, 2, 2, 2)
+        drawn.body.setSpacing(0)
+        drawn.body.addWidget(self.stack, 1)
+        notes = scrolled(self.notes)
+        notes.setFixedHeight(60)
+        drawn.body.addWidget(notes)
+        self.equipment_button = button("Equipment…", self.open_equipment, tip="What there is (Ctrl+M)")
+        line = row(
+            self.head, 1, self.text_button, button("Two schools…", self.open_schools, tip="Choices side by side (Ctrl+H)"),
+            button("Wishes…", self.open_wishes, tip="What it is wanted for, and what counts (Ctrl+J)"), self.equipment_button,
+        )  # fmt: skip
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.addWidget(drawn, 5)
+        left.addLayout(line)
+        self.list.setMinimumHeight(88)
+        left.addWidget(self.list, 3)
+        left.addWidget(self.could_be)
+        return left
+
+    def _make_side(self) -> QWidget:
+        panel, layout = side_panel(_SIDE_PX)
+        more = QToolButton()
+        more.setText("More")
+        more.setIcon(icon("chevron-down", theme.INK))
+        more.setIconSize(QSize(14, 14))
+        more.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        more.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
+        more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(more)
+        menu.addAction("As last time", self.as_last_time)
+        menu.addAction("Save the sheet (PDF or Markdown)…", self.ask_save)
+        more.setMenu(menu)
+        self.where_button = button("Where has it gone?", self.open_diagnosis, tip="From what is seen or heard to the cause (F4)")
+        self.prove_button = button(
+            "Prove the path", self.primary, primary=True, tip="Look and listen for two seconds, and tick what that shows"
+        )
+        self.prove_button.setMinimumHeight(34)
+        layout.addWidget(self.sheet_panel, 1)
+        layout.addLayout(row(more, 1))
+        layout.addLayout(row(self.where_button, 1, self.prove_button))
+        return panel
+
+    # -- what the window asks
+
+    def show_carrier(self, view: CarrierView | None) -> None:
+        before = self.planner.view
+        if view is None:
+            self.planner.view = None
+            self._show()
+            return
+        if before is None or before.id != view.id:
+            self.planner.begin(view)
+            self.proof = None
+            self._show()
+        else:
+            self.planner.view = view
+        self._search()
+
+    def primary(self) -> None:
+        """Prove the path; where it breaks, or the data are copied, go where the work goes on."""
+        view, planner = self.planner.view, self.planner
+        if view is None or planner.sheet is None or planner.traced is None:
+            self.open_equipment()
+        elif kind_of(view.kind).way == "copy":
+            self._save(anew=True)
+            self.state.go.emit(view.next_station if view.take else "shelf")
+        elif self._proven:
+            self.state.go.emit("capture" if view.has_player and not view.unfit else "shelf")
+        else:
+            self._prove(view)
+
+    def act(self, key: str) -> None:
+        {
+            "equipment": self.open_equipment, "wishes": self.open_wishes, "schools": self.open_schools, "diagnose": self.open_diagnosis,
+            "sheet": self.ask_save, "last_time": self.as_last_time, "as_text": self.text_button.toggle,
+        }[key]()  # fmt: skip
+
+    # -- searching
+
+    def _search(self) -> None:
+        """Find paths anew where something they follow from has changed; in a thread, for it may take a third of a second."""
+        view = self.planner.view
+        if view is None:
+            return
+        task = Task.of(view.intake, self.state.machine)
+        request = self.planner.request(self.equipment, task)
+        if self._asked == request:
+            return
+        self._asked = request
+        self.state.calls.call("paths", lambda: search(request), self._on_found, self.state.tell_error)
+
+    def _on_found(self, found: PathsFound) -> None:
+        if self.planner.apply(found):
+            if self.planner.lost_path:
+                self.state.tell(Weight.LOOK, f"The path chosen before is not possible now: {self.planner.lost_path}.")
+            self._show()
+
+    def _choose_row(self, index: QModelIndex) -> None:
+        one = self.list.ranked_at(index)
+        if one is None or (self.planner.ranked is not None and one.path.key == self.planner.ranked.path.key):
+            return
+        self.planner.choose(one)
+        self.proof = None
+        self._save(anew=True)
+        self._show()
+        self._search()
+
+    # -- settings
+
+    def _turn(self, knob: Knob, option: str) -> None:
+        self.planner.set_option(knob, option)
+        self.proof = None
+        self._changed()
+
+    def _tick(self, knob: Knob, state: str) -> None:
+        self.planner.tick(knob, state)  # type: ignore[arg-type]
+        self._changed()
+
+    def _mend(self, finding: Finding) -> None:
+        for change in finding.changes:
+            if isinstance(change, SetOption):
+                self.planner.set_option(change.knob, change.option)
+        self._changed()
+
+    def _changed(self) -> None:
+        self._save(anew=False)
+        self._show()
+
+    def _save(self, *, anew: bool) -> None:
+        view, sheet = self.planner.view, self.planner.sheet
+        if view is None or sheet is None:
+            return
+        try:
+            self.state.record.save_sheet(view.id, sheet)
+        except YomikomiError as error:
+            self.state.tell_error(error)
+            return
+        self.state.refresh(view.id, tell=anew or view.path is None)
+
+    # -- proving
+
+    @property
+    def _proven(self) -> bool:
+        return self.proof is not None and self.proof.holds and not (self.planner.traced and self.planner.traced.breaks)
+
+    def _prove(self, view: CarrierView) -> None:
+        self._save(anew=True)
+        source = source_on_path(view, self.planner.sheet, real_time=False)
+        if source is None:
+            self.state.tell(Weight.LOOK, "Nothing stands in for this kind of carrier yet: prove it by hand, and tick what you see.")
+            return
+        if view.unfit:
+            self.state.tell(Weight.WRONG, f"{view.label} must not be played: {view.details.condition.words}.")
+            return
+        self.prove_button.setEnabled(False)
+        self.state.jobs.start(
+            look_at, LookRequest(source, _PROOF_S), name=f"proving the path of {view.label}", urgent=True,
+            on_end=lambda job: self._on_look(job, view.id),
+        )  # fmt: skip
+
+    def _on_look(self, job: Job, carrier_id: int) -> None:
+        self.prove_button.setEnabled(True)
+        view, sheet = self.planner.view, self.planner.sheet
+        if job.state is not JobState.DONE:
+            self.state.tell_end(job)
+        elif view is not None and view.id == carrier_id and sheet is not None:
+            look: LookResult = job.result
+            self.proof = prove(sheet, look, silent="silent" in view.details.sound)
+            ticked = self.planner.tick_all(self.proof.proven)
+            weight = Weight.FINE if self.proof.holds else Weight.WRONG
+            self.state.tell(weight, self.proof.sentence, f"{ticked} settings are ticked by it." if ticked else "")
+            self._changed()
+
+    # -- boxes
+
+    def open_equipment(self) -> None:
+        box = EquipmentBox(self.equipment, self)
+        box.changed.connect(self._take_equipment)
+        box.open()
+        self.equipment_box = box
+
+    def _take_equipment(self, equipment: Equipment) -> None:
+        self.equipment = equipment
+        self.state.record.save_equipment(equipment)
+        self._search()
+
+    def open_wishes(self) -> None:
+        box = WishesBox(self.planner.wishes, self)
+        box.changed.connect(self._take_wishes)
+        box.open()
+        self.wishes_box = box
+
+    def _take_wishes(self, wishes: Wishes) -> None:
+        self.planner.wishes = wishes
+        self._search()
+
+    def open_schools(self) -> None:
+        traced, found = self.planner.traced, self.planner.found
+        if traced is None or found is None or self.planner.ranked is None:
+            return
+        box = SchoolsBox(self.planner.sheet.route if self.planner.sheet else "", self)
+        box.followed.connect(self._follow)
+        box.show_schools(schools_of(traced.setup, found.ranked))
+        box.open()
+        self.schools = box
+
+    def _follow(self, option: SchoolOption) -> None:
+        found = self.planner.found
+        other = next((one for one in found.ranked if one.path.key == option.path.key), None) if found else None
+        if other is not None and other is not self.planner.ranked:
+            self.planner.choose(other)
+        self.planner.wishes = option.wishes
+        if self.schools is not None:
+            self.schools.accept()
+        self._search()
+        if other is not None:
+            self._save(anew=True)
+            self._show()
+
+    def open_diagnosis(self) -> None:
+        traced, sheet = self.planner.traced, self.planner.sheet
+        if traced is None or sheet is None:
+            return
+        seen = self.proof.seen if self.proof else frozenset()
+        box = DiagnosisBox(traced.setup, sheet, self, seen=seen)
+        box.blamed.connect(self._on_blamed)
+        box.open()
+        self.diagnosis = box
+
+    def _on_blamed(self, cause: Cause) -> None:
+        """What was found is mended: the sheet's item is ticked."""
+        view = self.planner.view
+        if cause.knob is not None:
+            self._tick(cause.knob, "done")
+        if view is not None:
+            self.state.record.note(view.id, f"found on the path: {cause.words}")
+        self.state.tell(Weight.FINE, f"Written down: {cause.words}", cause.remedy)
+
+    def as_last_time(self) -> None:
+        view = self.planner.view
+        last = self.state.record.last_sheet(view.id) if view is not None else None
+        if view is None or last is None:
+            self.state.tell(Weight.LOOK, "No take of this kind of carrier was made with a sheet yet.")
+            return
+        whose, when, sheet = last
+        lines = differences(self.planner.sheet, sheet) if self.planner.sheet else []
+        if not self.planner.bring_back(sheet):
+            self.state.tell(Weight.LOOK, f"The path of {whose} is not possible now: {sheet.route}.", "See what is missing in Equipment.")
+            return
+        self.proof = None
+        self._save(anew=True)
+        self._show()
+        what = f"{len(lines)} things differed: {'; '.join(lines[:3])}" if lines else "Nothing differed"
+        self.state.tell(Weight.FINE, f"As for {whose} on {when[:10]}. {what}.", "Tick it anew: devices forget.")
+        self._search()
+
+    def ask_save(self) -> None:
+        if self.planner.sheet is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Save the settings sheet", "settings-sheet.pdf", "PDF (*.pdf);;Markdown (*.md)")
+        if name:
+            self.save_to(Path(name))
+
+    def save_to(self, path: Path) -> None:
+        """A PDF, or Markdown where the name ends in .md."""
+        sheet = self.planner.sheet
+        if sheet is None:
+            return
+        content = sheet_markdown(sheet).encode() if path.suffix.lower() == ".md" else sheet_pdf(sheet)
+        part = path.with_name(f".{path.name}.part")
+        try:
+            part.write_bytes(content)
+            part.replace(path)
+        except OSError as error:
+            part.unlink(missing_ok=True)
+            self.state.tell_error(UnfinishedError(f"{path.name} cannot be written: {error.strerror}.", remedy="Choose another place."))
+            return
+        self.state.tell(Weight.FINE, f"The settings sheet is in {path.name}.")
+
+    # -- what is shown
+
+    def _show(self) -> None:
+        planner = self.planner
+        traced, found = planner.traced, planner.found
+        self.drawing.show_trace(traced)
+        self.stack.setMinimumHeight(min(_DRAWING_MOST_PX, self.drawing.wanted_height))
+        self.text.setPlainText("\n".join(told(traced)) if traced else "")
+        self.sheet_panel.show_sheet(planner.sheet if traced else None, traced.setup if traced else None)
+        rows = found.ranked if found else ()
+        key = planner.ranked.path.key if planner.ranked else ""
+        self.list.paths.chosen_mark = traced.mark if traced else ""
+        self.list.viewport().update()
+        if rows != self.list.paths.rows or key != self.list.paths.chosen_key:
+            self.list.paths.show_paths(rows, key)
+        self.head.setText(f"Paths with your equipment: {len(rows)}" if rows else "Paths with your equipment")
+        more = [one.words for one in found.could_be] if found else []
+        self.could_be.setText("  ".join(more[:2]))
+        self.could_be.setVisible(bool(more))
+        self._say()
+        self._show_notes()
+        self._buttons()
+
+    def _say(self) -> None:
+        view, traced = self.planner.view, self.planner.traced
+        if view is None:
+            self.sentence.say("Choose a carrier on the Shelf first.")
+        elif self.planner.found is None:
+            self.sentence.say("Looking for paths …")
+        elif traced is None:
+            way = "Say what you have, and the paths follow" if not self.equipment.pieces else "See below what would make one"
+            self.sentence.say(f"No path for {kind_of(view.kind).words} through this equipment.", way)
+        elif self._proven and self.proof is not None:
+            self.sentence.say(self.proof.sentence, " · ".join(f"{line.name} {line.found}" for line in self.proof.lines))
+        elif self.proof is not None and not self.proof.holds:
+            self.sentence.say(self.proof.sentence, "Where has it gone? asks for the cause, one question at a time")
+        else:
+            self.sentence.say(*headline(traced))
+
+    def _show_notes(self) -> None:
+        self.notes.clear()
+        traced = self.planner.traced
+        if traced is None:
+            return
+        order = {"break": 0, "degrade": 1, "risk": 2, "note": 3}
+        marks = {"break": "wrong", "degrade": "look here", "risk": "look here", "note": "cannot tell"}
+        found = sorted(traced.findings, key=lambda one: order[one.weight])
+        for finding in found:
+            self.notes.addWidget(self._note(finding, marks[finding.weight]))
+        if not found:
+            self.notes.addWidget(label("Nothing on this path spoils picture or sound.", quiet=True))
+        self.notes.addStretch(1)
+
+    def _note(self, finding: Finding, mark: str) -> Card:
+        line = Card(choosable=False)
+        line.setProperty("card", False)
+        line.body.setContentsMargins(8, 0, 8, 0)
+        words = label(f"{finding.cause} {finding.remedy}", wrap=True)
+        parts: list[object] = [MarkShape(mark), words]
+        if any(isinstance(change, SetOption) for change in finding.changes):
+            parts.append(button("Set it so", lambda: self._mend(finding), link=True))
+        inner = row(*parts)  # type: ignore[arg-type]
+        inner.setStretch(1, 1)
+        line.body.addLayout(inner)
+        return line
+
+    def _tell_site(self, site: Site) -> None:
+        self.sentence.say(site.words.split(". ")[0] + ".", ". ".join(site.words.split(". ")[1:]))
+
+    def _buttons(self) -> None:
+        view, traced = self.planner.view, self.planner.traced
+        self.where_button.setEnabled(traced is not None)
+        copied = view is not None and kind_of(view.kind).way == "copy"
+        if view is None or traced is None:
+            words = "Say what you have"
+        elif copied:
+            words = "Go on"
+        elif self._proven:
+            words = "Go on to Capture" if view.has_player and not view.unfit else "Done"
+        else:
+            words = "Prove the path"
+        self.prove_button.setText(words)
+        self.prove_button.setEnabled(view is not None)
