@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import typer
 
-from yomikomi.cli import planning
+from yomikomi.cli import paths, planning
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
 
 if TYPE_CHECKING:
@@ -119,6 +119,9 @@ def _simulate_disc(output: Path, layout: str, standard: str, seconds: float, see
 
 app.command()(planning.titles)
 app.command()(planning.reckon)
+app.command()(paths.path)
+app.command()(paths.diagnose)
+app.command()(paths.equipment)
 app.add_typer(planning.shelf, name="shelf")
 
 
@@ -195,7 +198,8 @@ def copy(
 @app.command()
 def schema(
     document: Annotated[
-        str | None, typer.Argument(help="read, predict, copy, simulate, trials, titles, reckon, shelf, import; or all.")
+        str | None,
+        typer.Argument(help="The document of a command: read, predict, titles, path …; or all."),
     ] = None,
 ) -> None:
     """Print the JSON Schema of the documents that --json prints."""

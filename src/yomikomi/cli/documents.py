@@ -6,6 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.cli.path_documents import DiagnoseDocument, EquipmentDocument, PathsDocument
 from yomikomi.cli.planning_documents import ImportDocument, ReckonDocument, ShelfDocument, TitlesDocument
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.reading.models import Reading
@@ -39,4 +40,7 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "reckon": ReckonDocument,
     "shelf": ShelfDocument,
     "import": ImportDocument,
+    "path": PathsDocument,
+    "diagnose": DiagnoseDocument,
+    "equipment": EquipmentDocument,
 }

@@ -77,7 +77,7 @@ def shelf_list(context: typer.Context, as_json: Json = False) -> None:
     from yomikomi.cli.planning_documents import CarrierDocument, ShelfDocument
     from yomikomi.core.video.timecode import clock
 
-    with _record(context) as record:
+    with open_record(context) as record:
         views = record.carriers()
         document = ShelfDocument(carriers=[CarrierDocument.of(view) for view in views])
         lines = [
@@ -126,7 +126,7 @@ def shelf_add(
     if runs is None and marked and KINDS[kind].speeds:
         runs = running_seconds(KINDS[kind], marked_minutes=marked, speed=chosen)
     details = usual.model_copy(update={"marked_minutes": marked, "speed": chosen, "rights": rights, "tags": tags_of(tags)})
-    with _record(context) as record:
+    with open_record(context) as record:
         labels = series_labels(label, count, record.labels())
         intakes = [Intake(label=one, title=title, kind=kind, format=standard, seconds=runs, note=note, details=details) for one in labels]
         _put(record, intakes, as_json)
@@ -146,7 +146,7 @@ def shelf_import(
     from yomikomi.core.planning.inventory import TABLE_SUFFIXES, match_columns, read_table, take_in
 
     tables = [path for path in paths if path.suffix.lower() in TABLE_SUFFIXES]
-    with _record(context) as record:
+    with open_record(context) as record:
         ids: list[int] = []
         problems: list[str] = []
         for path in tables:
@@ -185,7 +185,7 @@ def _players(intakes: Any) -> list[dict[str, Any] | None]:
 
 
 @contextlib.contextmanager
-def _record(context: typer.Context) -> Iterator[Record]:
+def open_record(context: typer.Context) -> Iterator[Record]:
     """The record of the workspace that was named, closed at the end."""
     from yomikomi.cli.app import default_workspace
     from yomikomi.core.ledger.record import Record

@@ -15,12 +15,17 @@ from yomikomi.core.balance.choice import choices
 from yomikomi.core.balance.curves import plane_points
 from yomikomi.core.balance.recipes import usual_recipes
 from yomikomi.core.balance.trials import TrialRequest, run_trials
+from yomikomi.core.capture.look import LookRequest, LookResult, look_at
+from yomikomi.core.capture.proof import prove
 from yomikomi.core.capture.session import CaptureResult
 from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.disc.contents import read_contents
 from yomikomi.core.planning.disc.joining import JoinRequest, JoinResult, join_title
 from yomikomi.core.planning.disc.titles import judge_titles
+from yomikomi.core.planning.path.ranking import rank_paths
+from yomikomi.core.planning.path.sheet import make_sheet, with_state
+from yomikomi.core.planning.path.structure import Task, Wishes
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.run.encode import free_name
@@ -33,6 +38,7 @@ from yomikomi.demo import scenario
 from yomikomi.demo.card_file import CardRequest, make_card_file
 from yomikomi.demo.disc_file import DiscMade, DiscRequest, simulate_disc
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
+from yomikomi.sim.on_path import OnPathSpec
 from yomikomi.ui.shelf.bringing import titles_to_take_in
 from yomikomi.ui.shelf.discs import TitlesChosen
 from yomikomi.ui.state import AppState
@@ -69,7 +75,9 @@ class DemoMaker(QObject):
             self._put_on_shelf()
             labels = {view.label: view.id for view in self._record.carriers()}
         view = self._record.carrier(labels["K-001"])
-        if view.take is None or view.take.state == "recording":
+        if view.path is None:
+            self._plan(view)
+        elif view.take is None or view.take.state == "recording":
             self._play(view)
         elif "K-004" not in labels:
             self._make_card()
@@ -90,6 +98,20 @@ class DemoMaker(QObject):
         self._record.save_equipment(scenario.EQUIPMENT)
         self._record.put_on_shelf([intake for intake, _ in scenario.SHELF], [source for _, source in scenario.SHELF])
         self._state.reload()
+
+    def _plan(self, view: CarrierView) -> None:
+        """The best path, looked at for a moment; what that shows is ticked."""
+        best = rank_paths(self._record.equipment(), Task.of(view.intake), Wishes.usual(view.intake))[0]
+        sheet = make_sheet(best.trace, carrier=f"{view.label} {view.title}")
+        source = OnPathSpec(replace(scenario.K001, seconds=None, real_time=False), sheet.delivery)
+
+        def ended(look: LookResult) -> None:
+            ticked = sheet
+            for knob in prove(sheet, look, silent=False).proven:
+                ticked = with_state(ticked, knob, "done")
+            self._record.save_sheet(view.id, ticked)
+
+        self._job(look_at, LookRequest(source, 1.0), "proving the path of K-001", ended)
 
     def _play(self, view: CarrierView) -> None:
         take_id, path = self._record.begin_take(view.id)

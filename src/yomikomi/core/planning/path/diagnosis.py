@@ -29,6 +29,7 @@ _VERIFIED = 0.15  # what a tick on the sheet leaves of the odds: it may have bee
 _UNSURE = 1.5  # what could not be verified is a little more suspect
 _DELIVERED = 2.0  # wrong as it comes from the shop: found wrong more often
 _INHERENT = 0.25  # odds that a cost of the path itself is what is complained of
+_INHERENT_BREAK = 5.0  # where the path as it stands is broken, that is all but certainly it
 _ELSEWHERE = 0.02  # odds that it is nothing this program knows of
 _SURE = 0.9  # probability at which looking further is not worth it
 _PROBE_MINUTES = 2.0  # carrying a screen or headphones to a device
@@ -167,7 +168,8 @@ def _causes(setup: Setup, verified: set[Knob], unsure: set[Knob]) -> list[Cause]
         shown = symptoms_of(Delivery(**one.effect)) if one.effect else frozenset()
         if shown:
             key = f"path.{one.rule}.{one.place}"
-            found.append(Cause(key, one.cause, one.remedy, _INHERENT, shown, base.delivery, broken_at=_broken(base)))
+            odds = _INHERENT_BREAK if one.weight == "break" else _INHERENT
+            found.append(Cause(key, one.cause, one.remedy, odds, shown, base.delivery, broken_at=_broken(base)))
     other = "It is something this program does not know of: a worn cable, a broken device."
     found.append(Cause("elsewhere", other, "Exchange one piece after the other.", _ELSEWHERE, own, base.delivery))
     return found

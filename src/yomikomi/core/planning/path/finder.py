@@ -183,7 +183,10 @@ class Finder:
         if kind.role == "camera":
             for microphone in self._of("microphone"):
                 for port in self._kinds[microphone].outs("sound"):
-                    link = next(self._joined(microphone, port, recorder, "sound", (*path.picture, *path.host), analogue=True), None)
+                    used = (*path.picture, *path.host)
+                    into = (recorder, computer) if computer else (recorder,)
+                    ways = (next(self._joined(microphone, port, target, "sound", used, analogue=True), None) for target in into)
+                    link = next((way for way in ways if way is not None), None)
                     if link is not None:
                         yield (link,)
                     elif port.analogue:

@@ -33,12 +33,15 @@ def plan(setup: Setup) -> dict[Knob, Planned]:
 
 
 def planned(setup: Setup, piece: str, key: str) -> Answer:
-    """What one knob should be at; None where it does not matter."""
-    knob = (piece, key)
-    if knob not in setup.memo:
+    """What one knob should be at when everything else is as planned too; None where it does not matter.
+
+    A plan never follows a device that is set wrong: setting another one to match would be a second mistake.
+    """
+    bare, knob = setup.bare, (piece, key)
+    if knob not in bare.memo:
         rule = _RULES.get(key)
-        setup.memo[knob] = rule(setup, piece) if rule is not None else _ALWAYS[key]
-    answer: Answer = setup.memo[knob]
+        bare.memo[knob] = rule(bare, piece) if rule is not None else _ALWAYS[key]
+    answer: Answer = bare.memo[knob]
     return answer
 
 

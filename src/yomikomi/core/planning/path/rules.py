@@ -15,6 +15,7 @@ RULES: dict[str, Rule] = {
     rule.key: rule
     for rule in (
         Rule("cable missing", "no cable", "link", STRANDS, "break", ways.cable_missing),
+        Rule("unfed", "not fed", "device", STRANDS, "break", ways.unfed),
         Rule("no way for sound", "no sound connection", "device", ("sound",), "break", ways.no_sound_way),
         Rule("too narrow", "bandwidth", "link", ("picture", "screen"), "break", limits.too_narrow),
         Rule("tight", "hardly any room", "link", ("picture",), "risk", limits.tight),

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.catalogue import CATALOGUE, CONNECTORS, cable_for
-from yomikomi.core.planning.path.findings import AddPiece, Found, Site, cap, gone, the
+from yomikomi.core.planning.path.findings import AddPiece, Found, SetOption, Site, cap, gone, the
 from yomikomi.core.planning.path.plan import format_at, recorded_format
+from yomikomi.core.planning.path.structure import Link
 
 # Kinds of carriers whose line timing wobbles; laser discs rarely need a corrector.
 _WOBBLING = {"vhs", "svhs", "video8", "hi8", "tape"}
@@ -21,6 +22,24 @@ def cable_missing(site: Site) -> Found | None:
     what = CATALOGUE[best].words if best else f"{out.words} cable"
     way = f"from {the(site.setup.words(link.source))} to {the(site.words)}"
     return Found(f"No cable for the {site.strand} runs {way}.", f"Run a {what} {way}.", (AddPiece(best),) if best else (), gone(site))
+
+
+def unfed(site: Site) -> Found | None:
+    """A bus-powered box passes no picture, even to the screen, until its data cable feeds it (common practice, no source)."""
+    if site.kind.power != "bus":
+        return None
+    feeding = next((link for link in site.setup.path.links if link.source == site.piece and link.cable and _feeds(site, link)), None)
+    if feeding is None or site.setup.options.get((feeding.cable or "", "plugged")) != "loose":
+        return None
+    cable = site.setup.words(feeding.cable or "")
+    return Found(
+        f"{cap(the(site.words))} is fed by {the(cable)}, which is not plugged in: it passes nothing, not even to a screen.",
+        f"Plug {the(cable)} in at both ends.", (SetOption((feeding.cable or "", "plugged"), "home"),), {site.strand: "none"},
+    )  # fmt: skip
+
+
+def _feeds(site: Site, link: Link) -> bool:
+    return CONNECTORS[site.setup.port_out(link).connector].feeds
 
 
 def no_sound_way(site: Site) -> Found | None:

@@ -177,6 +177,16 @@ class Setup:
     # What was worked out about this setup already; every setup is traced many times over in a search.
     memo: dict[Any, Any] = field(default_factory=dict, init=False, compare=False, repr=False)
 
+    @property
+    def bare(self) -> Setup:
+        """The same with everything as planned."""
+        if not self.options:
+            return self
+        if "bare" not in self.memo:
+            self.memo["bare"] = replace(self, options={})
+        found: Setup = self.memo["bare"]
+        return found
+
     def kind(self, piece: str) -> DeviceKind:
         return self.equipment.kind_by_id[piece]
 

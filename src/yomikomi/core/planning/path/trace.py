@@ -227,7 +227,8 @@ class _Walk:
         effect = _effect_on(strand, found.effect)
         if not effect and found.effect:
             return  # it touches other strands only
-        self._spoil(strand, place, effect)
+        # A cable breaks a strand at the device that it leads to.
+        self._spoil(strand, link.target if link is not None else place, effect)
         key = (rule, place, link)
         known = self.findings.get(key)
         strands = (*known.strands, strand) if known and strand not in known.strands else known.strands if known else (strand,)
