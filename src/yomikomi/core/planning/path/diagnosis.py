@@ -23,7 +23,7 @@ from yomikomi.core.video.delivery import SYMPTOMS, Delivery, symptoms_of
 # enough when it is not; one that is said and not there is rare, but happens. Our own figures.
 _SAID_THOUGH_ABSENT = 0.01
 _UNSAID_THOUGH_THERE = 0.4
-_UNSAID_THOUGH_PLAIN = 0.05  # what nobody overlooks: no picture, no sound
+_UNSAID_THOUGH_PLAIN = 0.05  # that there is no picture, nobody overlooks
 _MISREAD = 0.03  # a test read wrongly
 _VERIFIED = 0.15  # what a tick on the sheet leaves of the odds: it may have been wrong, or changed since
 _UNSURE = 1.5  # what could not be verified is a little more suspect
@@ -36,7 +36,6 @@ _PROBE_MINUTES = 2.0  # carrying a screen or headphones to a device
 
 # Whoever says one of these may see any of the others: people do not tell them apart by name.
 _NO_PICTURE = {"no picture", "black", "blue", "torn"}
-_PLAIN = {*_NO_PICTURE, "no sound"}
 
 
 @dataclass(frozen=True)
@@ -156,7 +155,7 @@ def _fit(shown: frozenset[str], seen: frozenset[str]) -> float:
         likely *= 0.95 if one in shown else 0.3 if alike & shown else _SAID_THOUGH_ABSENT
     for one in shown - seen:
         if not (one in _NO_PICTURE and seen & _NO_PICTURE):
-            likely *= _UNSAID_THOUGH_PLAIN if one in _PLAIN else _UNSAID_THOUGH_THERE
+            likely *= _UNSAID_THOUGH_PLAIN if one in _NO_PICTURE else _UNSAID_THOUGH_THERE
     return likely
 
 

@@ -28,7 +28,7 @@ class Finder:
     """One search. Paths come in no order; ranking is another matter."""
 
     def __init__(self, equipment: Equipment, task: Task, wishes: Wishes, last: Set[str] = frozenset()) -> None:
-        self.task, self.wishes = task, wishes
+        self.task, self.wishes, self._last = task, wishes, last
         self._kinds = {piece.id: equipment.known[piece.kind] for piece in equipment.pieces}
         # One of each kind where several are alike, by role.
         self._by_role: dict[str, list[str]] = {}
@@ -333,9 +333,10 @@ class Finder:
     def _free_cable(self, out: str, into: str, used: Sequence[Link]) -> str | None:
         """A cable that joins the two and has that pair of plugs free."""
         if (out, into) not in self._fitting:
-            self._fitting[out, into] = [
-                (cable, pair) for cable in self._cables if (pair := joins(cable.kind, out, into)) is not None
-            ]  # fmt: skip
+            rows = [(cable, pair) for cable in self._cables if (pair := joins(cable.kind, out, into)) is not None]
+            # One's own cables before others, the fastest first; the order of the rest stays.
+            rows.sort(key=lambda row: (row[0].piece in self._last, -(payload_mbps(*row[0].kind.ends[row[1]]) or 0)))
+            self._fitting[out, into] = rows
         busy = Counter(link.cable for link in used if link.cable)
         for cable, pair in self._fitting[out, into]:
             if not busy[cable.piece]:

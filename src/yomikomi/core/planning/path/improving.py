@@ -37,7 +37,7 @@ class Improvement:
 
 
 def improvements(equipment: Equipment, task: Task, wishes: Wishes, ranked: Sequence[Ranked], chosen: Ranked | None) -> list[Improvement]:
-    """Additions that lead past the chosen path (or past the best, where none is chosen), the fewest pieces first.
+    """Additions that lead past the chosen path (or past the best, where none is chosen), the least effort first.
 
     ``ranked`` : what there is now, best first.
     """
@@ -101,14 +101,18 @@ def _with_additions(equipment: Equipment, task: Task, *, players: bool) -> tuple
     return more, added
 
 
+def _effort(adds: tuple[str, ...]) -> int:
+    """A cable is soon had; any other device takes as much as three."""
+    return sum(1 if CATALOGUE[kind].role == "cable" else 3 for kind in adds)
+
+
 def _undominated(found: dict[tuple[str, ...], tuple[float, Path]]) -> list[tuple[tuple[str, ...], tuple[float, Path]]]:
-    """Best first; an answer goes when another gives as much for fewer pieces, or for a part of the same."""
-    rows = sorted(found.items(), key=lambda row: (len(row[0]), -row[1][0]))
+    """The least effort first; an answer goes when another gives as much for no more effort, or nearly as much for a part of it."""
+    rows = sorted(found.items(), key=lambda row: (_effort(row[0]), -row[1][0]))
     kept: list[tuple[tuple[str, ...], tuple[float, Path]]] = []
     for adds, (score, path) in rows:
-        if not any(set(other) <= set(adds) and mark >= score - _LEAST_GAIN for other, (mark, _) in kept) and not any(
-            len(other) <= len(adds) and mark >= score for other, (mark, _) in kept
-        ):
+        worth = any(mark >= score - (_LEAST_GAIN if set(other) <= set(adds) else 0) for other, (mark, _) in kept)
+        if not worth:
             kept.append((adds, (score, path)))
     return kept
 
