@@ -126,6 +126,9 @@ class DeviceKind(_Frozen):
         ]
         if unknown:
             raise ValueError(f"{self.key}: not known: {', '.join(unknown)}")
+        wrong = [f"{key}: {now}" for key, now in self.delivered.items() if now not in {one for one, _ in self.options(key)}]
+        if wrong:
+            raise ValueError(f"{self.key}: cannot be delivered so: {', '.join(wrong)}")
         if len({port.key for port in self.ports}) != len(self.ports):
             raise ValueError(f"{self.key}: two ports have the same key")
         if (self.role == "cable") != bool(self.ends):
@@ -160,12 +163,22 @@ class DeviceKind(_Frozen):
     def options(self, setting: str) -> tuple[tuple[str, str], ...]:
         """What a setting of this kind can be set to: key and words."""
         if setting == "input":
-            return tuple((port.key, port.words) for port in self.ports if port.way == "in" and port.connector != "slot")
+            # A selector switches pictures; sound comes in beside them. Devices for sound alone switch sound.
+            return _named(self.ins("picture") or self.ins("sound"))
         if setting == "output":
-            return tuple((port.key, port.words) for port in self.outs("picture"))
+            return _named(self.outs("picture"))
         if setting in {"standard", "send"}:
             return tuple((key, FORMATS[key].words) for key in self.takes)
         return SETTINGS[setting].options
+
+
+def _named(ports: list[Port]) -> tuple[tuple[str, str], ...]:
+    """Keys and words of sockets; alike ones are counted."""
+    found: list[tuple[str, str]] = []
+    for port in ports:
+        count = sum(words.startswith(port.words) for _, words in found)
+        found.append((port.key, f"{port.words}, {count + 1}" if count else port.words))
+    return tuple(found)
 
 
 _RAW = load("connectors")

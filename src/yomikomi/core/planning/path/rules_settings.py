@@ -15,8 +15,8 @@ def wrong_input(site: Site) -> Found | None:
     chosen = site.option("input")
     if link is None or chosen is None or chosen == link.into:
         return None
-    if site.strand == "sound" and site.setup.port_in(link).analogue and "picture" in site.kind.port(chosen).carries:
-        return None  # the input chosen is one for pictures; sound comes in beside it
+    if link.into not in dict(site.kind.options("input")):
+        return None  # sound that comes in beside the pictures that are switched
     want = site.setup.port_in(link).words
     effect = {"picture": "blue"} if site.strand == "picture" else gone(site)
     return Found(
