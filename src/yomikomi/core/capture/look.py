@@ -115,9 +115,12 @@ def _rolls(pictures: list[Picture]) -> bool:
     jumps = []
     for before, after in itertools.pairwise(profiles):
         first, second = (np.fft.rfft(one - one.mean()) for one in (before, after))
-        match = np.fft.irfft(np.conj(first) * second, len(before))
+        cross = np.conj(first) * second
+        # Phase correlation: the shift alone decides, not how much is dark or light in the picture.
+        match = np.fft.irfft(cross / (np.abs(cross) + 1e-9), len(before))
         jumps.append(int(np.argmax(match)))
     if not jumps:
         return False
     usual = max(set(jumps), key=jumps.count)
-    return 3 < usual < len(profiles[0]) - 3 and jumps.count(usual) >= _ROLLS_IN * len(jumps)
+    agree = sum(abs(jump - usual) <= 1 for jump in jumps)
+    return 3 < usual < len(profiles[0]) - 3 and agree >= _ROLLS_IN * len(jumps)
