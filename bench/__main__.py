@@ -7,7 +7,7 @@ import platform
 import sys
 import time
 
-from bench import prediction, reading, shelf, simulation, window
+from bench import path, prediction, reading, shelf, simulation, window
 
 BENCHES = {
     "simulation": simulation.run,
@@ -16,6 +16,7 @@ BENCHES = {
     "stall": window.stall,
     "shelf": shelf.run,
     "disc": shelf.disc,
+    "path": path.run,
     "prediction": prediction.run,
 }
 

@@ -15,6 +15,8 @@ from PySide6.QtWidgets import QApplication, QWidget
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.demo.maker import fill
 from yomikomi.ui.app import application, build_window
+from yomikomi.ui.capture.station import CaptureStation
+from yomikomi.ui.path.station import PathStation
 from yomikomi.ui.shelf.station import ShelfStation
 from yomikomi.ui.shell.window import MainWindow
 
@@ -79,6 +81,39 @@ def shoot_shelf(window: MainWindow, camera: Photographer, home: Path) -> None:
     reckoner.close()
 
 
+def shoot_path(window: MainWindow, camera: Photographer, carriers: dict[str, int]) -> None:
+    """A path that breaks, the equipment, the choices, and the way back from a symptom."""
+    station = window.station("path")
+    assert isinstance(station, PathStation)
+    window.state.choose(carriers["K-002"])
+    window.show_station("path")
+    wait(lambda: station.planner.found is not None, 20)
+    camera.station("path")
+    station.open_equipment()
+    station.equipment_box.mine.setCurrentItem(station.equipment_box.mine.topLevelItem(0).child(1))
+    pause(0.3)
+    camera.save(station.equipment_box, "equipment")
+    station.equipment_box.accept()
+    window.state.choose(carriers["K-001"])
+    wait(lambda: station.planner.view == window.state.current and station.planner.found is not None, 20)
+    station.open_schools()
+    assert station.schools is not None
+    pause(0.3)
+    camera.save(station.schools, "schools")
+    station.schools.accept()
+    window.state.choose(carriers["K-005"])
+    wait(lambda: station.planner.view == window.state.current and station.planner.found is not None, 20)
+    for knob in [*station.planner.sheet.options] if station.planner.sheet else ():
+        station.planner.tick(knob, "open")
+        station.planner.set_option(knob, "off" if knob[1] == "protection" else "hdmi")
+    station.open_diagnosis()
+    assert station.diagnosis is not None
+    station.diagnosis.boxes["no sound"].setChecked(True)
+    pause(0.3)
+    camera.save(station.diagnosis, "where")
+    station.diagnosis.reject()
+
+
 def main(folder: Path = _FOLDER) -> None:
     application()
     home = Path(tempfile.mkdtemp(prefix="yomikomi-shots-"))
@@ -92,12 +127,16 @@ def main(folder: Path = _FOLDER) -> None:
         camera = Photographer(window, folder)
         carriers = {view.label: view.id for view in window.state.carriers}
         shoot_shelf(window, camera, home)
+        shoot_path(window, camera, carriers)
+        window.state.choose(carriers["K-001"])
         for key in ("reading", "treatment", "balance", "run", "ledger"):
             camera.station(key, after=2.0)
         window.state.choose(carriers["K-002"])
         window.show_station("capture")
         window.do("record")
-        pause(6.0)
+        capture = window.station("capture")
+        assert isinstance(capture, CaptureStation)
+        wait(lambda: capture.figures["elapsed"].text() >= "0:00:05", 60)
         camera.shoot("capture")
         window.do("record")
         wait(lambda: not window.state.jobs.jobs, 20)

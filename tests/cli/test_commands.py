@@ -136,7 +136,8 @@ def test_what_cannot_be_finished_is_4(made: tuple[Path, dict[str, Any]], tmp_pat
 
 def test_one_schema_by_name(schemas: dict[str, Any]) -> None:
     assert json.loads(yomikomi("schema", "read").stdout) == schemas["read"]
-    assert set(schemas) == {"read", "predict", "copy", "simulate", "trials", "titles", "reckon", "shelf", "import"}
+    commands = "read predict copy simulate trials titles reckon shelf import path diagnose equipment"
+    assert set(schemas) == set(commands.split())
 
 
 def test_the_demo_without_a_display_does_the_main_job(tmp_path: Path) -> None:
@@ -198,7 +199,7 @@ def test_the_shelf_from_scripts(tmp_path: Path, schemas: dict[str, Any]) -> None
     made = shelf("add", "T-09", "--count", "3", "--kind", "vhs", "--marked", "120", "--speed", "LP", "--standard", "525i", "--tags", "a, b")
     jsonschema.validate(made, schemas["shelf"])
     assert [one["label"] for one in made["carriers"]] == ["T-09", "T-10", "T-11"]
-    assert {(one["seconds"], one["next_station"], tuple(one["tags"])) for one in made["carriers"]} == {(14_400.0, "capture", ("a", "b"))}
+    assert {(one["seconds"], one["next_station"], tuple(one["tags"])) for one in made["carriers"]} == {(14_400.0, "path", ("a", "b"))}
     table = tmp_path / "inventory.csv"
     table.write_text("label,title,kind,standard,length\nT-11,Taken,vhs,525i,1h\nT-20,Parade,vhs,525i,1:58:00\n")
     clip = write_clip(tmp_path / "clip.mp4", sliding_frames(12), rate=25)
@@ -214,3 +215,63 @@ def test_the_shelf_from_scripts(tmp_path: Path, schemas: dict[str, Any]) -> None
     ):  # fmt: skip
         assert piece in yomikomi(*place, "shelf", *words, code=code).stderr
     assert len(shelf("list")["carriers"]) == 5
+
+
+@pytest.fixture
+def table(tmp_path: Path) -> Path:
+    """A camcorder, a grabber, one cable: the sound has no way."""
+    file = tmp_path / "have.json"
+    file.write_text(json.dumps({"pieces": [{"kind": kind} for kind in ("camcorder_8", "usb_grabber", "computer", "cable_s_video")]}))
+    return file
+
+
+def test_path_lists_what_breaks_and_what_would_lift(table: Path, schemas: dict[str, Any], tmp_path: Path) -> None:
+    document = answer("path", "--carrier", "video8", "--standard", "625i", "--have", table)
+    jsonschema.validate(document, schemas["path"])
+    first = document["paths"][0]
+    assert [one["rule"] for one in first["breaks"]] == ["cable missing"]
+    assert first["symptoms"] == ["band", "no sound", "wobble"]
+    picture = [link for link in first["links"] if link["strand"] == "picture"]
+    assert [(link["source"], link["target"], link["carries"]) for link in picture] == [
+        ("camcorder_8-1", "usb_grabber-1", "625i 25"), ("usb_grabber-1", "computer-1", "data"),
+    ]  # fmt: skip
+    assert picture[1]["margin"] == pytest.approx(320 / (720 * 576 * 25 * 16 / 1e6 + 1.536), abs=1e-3)
+    assert first["reasons"]
+    assert ["cable_jack_line"] in [one["adds"] for one in document["improvements"]]
+    marked = answer("path", "--carrier", "video8", "--have", table, "--set", "camcorder_8-1.information=on")
+    assert "marks" in marked["paths"][0]["symptoms"]
+    sheet = tmp_path / "sheet.md"
+    words = yomikomi("path", "--carrier", "video8", "--have", table, "--sheet", sheet).stdout
+    assert "BREAKS HERE" in words
+    assert "**Input**: S-Video" in sheet.read_text()
+    assert "left alone" in yomikomi("path", "--carrier", "video8", "--have", table, "--sheet", sheet, code=2).stderr
+    kinds = answer("equipment")
+    jsonschema.validate(kinds, schemas["equipment"])
+    assert {"usb_grabber", "cable_s_video"} <= {kind["key"] for kind in kinds["kinds"]}
+
+
+def test_diagnose_asks_and_narrows(table: Path, schemas: dict[str, Any]) -> None:
+    asked = ("diagnose", "--carrier", "video8", "--have", table, "--seen", "blue")
+    document = answer(*asked)
+    jsonschema.validate(document, schemas["diagnose"])
+    assert sum(one["probability"] for one in document["suspects"]) == pytest.approx(1)
+    assert (document["suspects"][0]["piece"], document["suspects"][0]["setting"]) == ("usb_grabber-1", "input")
+    test = document["next_test"]
+    told = answer(*asked, "--answer", f"{test['key']}=no")
+    assert told["suspects"][0]["probability"] > document["suspects"][0]["probability"]
+    assert told["answered"] == {test["key"]: "no"}
+    assert "no symptom" in yomikomi("diagnose", "--carrier", "video8", "--have", table, "--seen", "ghosts", code=2).stderr
+    assert "answers no test" in yomikomi(*asked, "--answer", "look nothing=yes", code=2).stderr
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "says"),
+    [
+        (["--carrier", "antenna"], 2, "no kind"),
+        (["--carrier", "vhs", "--standard", "405i"], 2, "no standard"),
+        (["--carrier", "vhs", "--have", "gone.json"], 3, "cannot be read"),
+        (["--carrier", "vhs", "--have", "pyproject.toml"], 3, "not JSON"),
+    ],
+)
+def test_path_refuses_what_makes_no_sense(words: list[str], code: int, says: str) -> None:
+    assert says in yomikomi("path", *words, code=code).stderr

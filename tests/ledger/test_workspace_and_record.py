@@ -159,7 +159,7 @@ def test_a_carrier_goes_through_all_stations(record: Record, tape_reading: Readi
     record.start_copy(copy)
     record.end_copy(copy, result=_copied())
     view = note()
-    assert steps == [(1, "capture"), (3, "reading"), (4, "treatment"), (5, "balance"), (6, "balance"), (8, "ledger")]
+    assert steps == [(1, "path"), (3, "reading"), (4, "treatment"), (5, "balance"), (6, "balance"), (8, "ledger")]
     assert view.trials == trials
     assert view.reading == tape_reading
     (made,) = record.copies()

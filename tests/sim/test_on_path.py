@@ -76,7 +76,7 @@ def _faultless(frames: int = _FRAMES) -> Got:
     return _take(OnPathSpec(_FEED, Delivery()), frames + (_MORE if frames > _FRAMES else 0))
 
 
-_FEED = FeedSpec(560, 320, Fraction(30000, 1001), interlaced=True, seed=3, mixture="lively", real_time=False)
+_FEED = FeedSpec(480, 280, Fraction(30000, 1001), interlaced=True, seed=3, mixture="lively", real_time=False)
 _TAPE = TapePlayerSpec(seed=3, mixture="lively", real_time=False)
 
 

@@ -170,7 +170,7 @@ def test_mould_is_cautioned_at_once_and_keeps_the_tape_from_being_played(window:
     form.condition.looked.setChecked(True)
     form.submit()
     assert not form.changing
-    assert window.state.carriers[0].next_station == "capture"
+    assert window.state.carriers[0].next_station == "path"
     window.show_station("capture")
     assert capture.start_button.isEnabled()
     assert "stored charge" in capture.caution.text()

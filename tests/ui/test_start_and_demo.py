@@ -59,7 +59,7 @@ def test_the_demo_fills_itself_while_the_window_is_used(
     assert views["K-001"].progress == 8
     assert isinstance(views["K-001"].reading, Reading)
     assert views["K-001"].reading.scan.field_order == "tff"
-    assert (views["K-002"].progress, views["K-002"].next_station) == (1, "capture")
+    assert (views["K-002"].progress, views["K-002"].next_station) == (1, "path")
     assert (views["K-004"].progress, views["K-004"].next_station) == (3, "reading")
     assert "demo is ready" in " ".join(notice.text for notice in window.state.notices.history)
 
@@ -77,12 +77,12 @@ def test_a_filled_demo_is_left_alone(open_window: Opener, finished: Path) -> Non
 
 
 def test_a_demo_that_was_cut_off_goes_on(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The next step follows from what is there: after the first start was ended during its first job, K-001 is played again."""
+    """The next step follows from what is there: after the first start was ended during its first job, K-001 is proven again."""
     asked: list[str] = []
     monkeypatch.setattr(JobRunner, "start", lambda _self, _function, _request, *, name, **_how: asked.append(name))
     fill(window.state)
-    assert asked == ["playing K-001"]
+    assert asked == ["proving the path of K-001"]
     again = fill(window.state)
     assert isinstance(again, DemoMaker)
-    assert asked == ["playing K-001", "playing K-001"]
+    assert asked == ["proving the path of K-001"] * 2
     assert len(window.state.record.carriers()) == 6

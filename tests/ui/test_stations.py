@@ -180,7 +180,7 @@ def test_intake_offers_free_labels_and_refuses_taken_ones(window: MainWindow) ->
     assert "already" in window.notice_bar.text
     assert len(window.state.carriers) == 1
     view = window.state.carriers[0]
-    assert (length_words(view), state_of(view)[1]) == ("1:58:00", "waits to be captured")
+    assert (length_words(view), state_of(view)[1]) == ("1:58:00", "path to be planned")
     assert not shelf.form.condition.caution.text()
     shelf.form.condition.box("mould").setChecked(True)
     assert "mould" in shelf.form.condition.caution.text()

@@ -179,15 +179,11 @@ def _set(setup: Setup, settings: list[str] | None) -> Setup:
 
 def _save_sheet(target: Path, best: Ranked | None, settings: list[str] | None) -> None:
     from yomikomi.core.planning.path.sheet import make_sheet
-    from yomikomi.core.planning.path.sheet_export import sheet_markdown, sheet_pdf
+    from yomikomi.core.planning.path.sheet_export import write_sheet
     from yomikomi.core.planning.path.trace import trace
 
     if best is None:
         raise UnfinishedError("There is no path, and so no settings sheet.", remedy="See what would make one.")
     if target.exists():
         raise WrongUseError(f"{target.name} exists already and was left alone.", remedy="Choose another name.")
-    made = make_sheet(trace(_set(best.trace.setup, settings)))
-    try:
-        target.write_bytes(sheet_markdown(made).encode() if target.suffix.lower() == ".md" else sheet_pdf(made))
-    except OSError as error:
-        raise UnfinishedError(f"{target.name} cannot be written: {error.strerror}.", remedy="Choose another place.") from error
+    write_sheet(make_sheet(trace(_set(best.trace.setup, settings))), target)

@@ -138,6 +138,9 @@ CASES: dict[str, Case] = {
     "drive too slow": lambda: (
         best((*GAME_TABLE[:3], *GAME_TABLE[4:]), GAME).changed((("computer-1", "codec"), "device")), best(GAME_TABLE, GAME)
     ),
+    "drive full": lambda: (best(BOX_TABLE, replace(VHS, free_gb=20)), best(BOX_TABLE, replace(VHS, free_gb=80))),
+    "side bars": lambda: (best(LIVE_TABLE, replace(LIVE, shape="3:2")), best(LIVE_TABLE, replace(LIVE, shape="16:9"))),
+    "squeezed": lambda: (best(BOX_TABLE, replace(VHS, shape="16:9 squeezed")), best(BOX_TABLE, replace(VHS, shape="4:3"))),
     "card too slow": lambda: (best(("camera_raw", "card_slow"), _RAW), best(("camera_raw", "card_fast"), _RAW)),
     "watches preview": lambda: (
         best(("console_dock", "loop_recorder", "computer", "ssd", "cable_hdmi", "cable_usb3"), GAME, Wishes(watch=True)),

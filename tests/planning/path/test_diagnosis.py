@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import statistics
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -119,6 +120,8 @@ def test_a_path_that_is_broken_as_it_stands_is_blamed_itself() -> None:
     first = Diagnosis(setup, ["no sound"]).suspects()[0]
     assert "No cable for the sound" in first.cause.words
     assert first.probability > 0.9
+    hot = replace(VHS, free_gb=20)  # full after a while, which explains no silence
+    assert Diagnosis(best(TAPE_TABLE, hot), ["no sound"]).suspects()[0].cause.knob is not None
     wobbles = Diagnosis(best(TAPE_TABLE, VHS), ["wobble"]).suspects()[0]
     assert "No time-base corrector" in wobbles.cause.words
 

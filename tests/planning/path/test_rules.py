@@ -122,7 +122,9 @@ def test_a_plan_sets_off_nothing_that_a_setting_could_mend() -> None:
                 continue  # asked for by a wish, or not joined
             for finding in trace(bare).findings:
                 turned = [change for change in finding.changes if isinstance(change, SetOption)]
-                assert not turned or finding.rule == "encoder too slow", f"{rule}: {finding.rule} with everything as planned"
+                assert not turned or finding.rule in {"encoder too slow", "drive full"}, (
+                    f"{rule}: {finding.rule} with everything as planned"
+                )
 
 
 @settings(max_examples=60, deadline=None)

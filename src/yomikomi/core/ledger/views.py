@@ -127,9 +127,11 @@ class CarrierView:
     def next_station(self) -> str:
         """Where the work goes on."""
         if self.take is None:
-            if self.unfit or kind_of(self.kind).way == "copy":
+            if self.unfit or kind_of(self.kind).way == "copy" or not self.standard:
                 return "shelf"
-            return "capture" if self.has_player and self.path is not None else "path"
+            if self.path is None:
+                return "path"
+            return "capture" if self.has_player else "shelf"
         if self.reading is None:
             return "reading"
         if self.treatment is None:

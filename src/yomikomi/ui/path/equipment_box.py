@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QDialog,
@@ -94,6 +95,8 @@ class EquipmentBox(QDialog):
         layout.addLayout(
             row(button("Import…", self._ask_import), button("Export…", self._ask_export), 1, button("Close", self.accept, primary=True))
         )
+        delete = QShortcut(QKeySequence(Qt.Key.Key_Delete), self.mine, self.remove)
+        delete.setContext(Qt.ShortcutContext.WidgetShortcut)
         self.search.textChanged.connect(self._show_catalogue)
         self.catalogue.itemActivated.connect(lambda *_: self.add())
         self.catalogue.currentItemChanged.connect(lambda item, _before: self._tell(self._kind_at(item)))
@@ -149,12 +152,6 @@ class EquipmentBox(QDialog):
         except YomikomiError as error:
             self.sentence.say(error.message, error.remedy)
             self.wrong.emit(error)
-
-    def keyPressEvent(self, event: object) -> None:
-        if event.key() == Qt.Key.Key_Delete and self.mine.hasFocus():  # type: ignore[attr-defined]
-            self.remove()
-        else:
-            super().keyPressEvent(event)  # type: ignore[arg-type]
 
     def _add_piece(self, kind: str) -> None:
         if len(self.equipment.pieces) >= PIECE_LIMIT:

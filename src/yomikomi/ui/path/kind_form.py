@@ -59,6 +59,9 @@ class KindForm(QDialog):
             box.setAccessibleName(name)
         self.corrector = QCheckBox("has a time-base corrector")
         self.corrector.setChecked(kind.corrector)
+        self.quirks = QLineEdit("; ".join(kind.quirks))
+        self.quirks.setAccessibleName("To keep in mind")
+        self.quirks.setPlaceholderText("what to keep in mind about it")
         self.numbers = {}
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
@@ -74,13 +77,19 @@ class KindForm(QDialog):
             grid.addWidget(label(words, quiet=True), 1 + number // 3, 2 * (number % 3))
             grid.addWidget(line, 1 + number // 3, 2 * (number % 3) + 1)
         grid.addWidget(self.corrector, 2, 4, 1, 2)
-        self.ports = QTableWidget(0, 5)
-        self.ports.setHorizontalHeaderLabels(["Way", "Connector", "Carries", "Own cable", "Loop-through"])
+        grid.addWidget(label("To keep in mind", quiet=True), 3, 0)
+        grid.addWidget(self.quirks, 3, 1, 1, 5)
+        self._cable = kind.role == "cable"
+        heads = ["One end", "Other end"] if self._cable else ["Way", "Connector", "Carries", "Own cable", "Loop-through"]
+        self.ports = QTableWidget(0, len(heads))
+        self.ports.setHorizontalHeaderLabels(heads)
         self.ports.verticalHeader().hide()
         self.ports.setAccessibleName("Ports")
         self.ports.horizontalHeader().setStretchLastSection(True)
         for port in kind.ports:
             self._add_port(port)
+        for ends in kind.ends:
+            self._add_ends(*ends)
         self._finish(grid)
 
     def _finish(self, grid: QGridLayout) -> None:
@@ -109,7 +118,13 @@ class KindForm(QDialog):
             )
         )
         layout.addWidget(self.ports, 3)
-        layout.addLayout(lists, 4)
+        holder = QWidget()
+        holder.setLayout(lists)
+        layout.addWidget(holder, 4)
+        if self._cable:  # nothing to set, to know or to play
+            idle: tuple[QWidget, ...] = (holder, self.role, self.power, self.corrector, *self.numbers.values())
+            for widget in idle:
+                widget.setEnabled(False)
         self.keep = button("Keep this kind", self._keep, primary=True)
         layout.addLayout(row(1, button("Leave it", self.reject), self.keep))
         self.sentence.say(
@@ -117,7 +132,29 @@ class KindForm(QDialog):
         )
 
     def _new_port(self) -> None:
-        self._add_port(Port(way="in", connector="hdmi_1_4"))
+        if self._cable:
+            self._add_ends("line", "line")
+        else:
+            self._add_port(Port(way="in", connector="hdmi_1_4"))
+
+    def _add_ends(self, *ends: str) -> None:
+        """A pair of plugs of a cable."""
+        line = self.ports.rowCount()
+        self.ports.insertRow(line)
+        for column, key in enumerate(ends):
+            box = _connectors(key)
+            box.setAccessibleName(f"Pair {line + 1}, {'one end' if column == 0 else 'other end'}")
+            self.ports.setCellWidget(line, column, box)
+            self.ports.setColumnWidth(column, 240)
+
+    def _read_ends(self) -> tuple[tuple[str, str], ...]:
+        found = []
+        for line in range(self.ports.rowCount()):
+            left, right = (self.ports.cellWidget(line, column) for column in (0, 1))
+            assert isinstance(left, QComboBox)
+            assert isinstance(right, QComboBox)
+            found.append((left.currentData(), right.currentData()))
+        return tuple(found)
 
     def _drop_port(self) -> None:
         self.ports.removeRow(self.ports.currentRow())
@@ -125,13 +162,10 @@ class KindForm(QDialog):
     def _add_port(self, port: Port) -> None:
         line = self.ports.rowCount()
         self.ports.insertRow(line)
-        way, connector, carries = QComboBox(), QComboBox(), QComboBox()
+        way, connector, carries = QComboBox(), _connectors(port.connector), QComboBox()
         for key, words in (("in", "input"), ("out", "output")):
             way.addItem(words, key)
         way.setCurrentIndex(way.findData(port.way))
-        for key, one in CONNECTORS.items():
-            connector.addItem(one.words, key)
-        connector.setCurrentIndex(connector.findData(port.connector))
         for words in ("all it can", "picture", "sound", "data"):
             carries.addItem(words, () if words == "all it can" else (words,))
         only = port.carries if port.carries != CONNECTORS[port.connector].carries else ()
@@ -181,6 +215,9 @@ class KindForm(QDialog):
             document.pop(key, None)
         settings = _ticked(self.settings)
         delivered = {key: option for key, option in self._kind.delivered.items() if key in settings}
+        document["quirks"] = tuple(words.strip() for words in self.quirks.text().split(";") if words.strip())
+        if self._cable:
+            return DeviceKind.model_validate({**document, "words": self.words.text().strip(), "ends": self._read_ends()})
         document |= {
             **numbers, "words": self.words.text().strip(), "role": self.role.currentData(), "power": self.power.currentData(),
             "corrector": self.corrector.isChecked(), "ports": self._read_ports(), "settings": settings, "delivered": delivered,
@@ -200,6 +237,14 @@ class KindForm(QDialog):
             return
         self.accept()
         self.made.emit(made)
+
+
+def _connectors(chosen: str) -> QComboBox:
+    made = QComboBox()
+    for key, one in CONNECTORS.items():
+        made.addItem(one.words, key)
+    made.setCurrentIndex(made.findData(chosen))
+    return made
 
 
 def _ticks(words: dict[str, str], on: tuple[str, ...]) -> QListWidget:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QModelIndex, QSize, Qt
-from PySide6.QtWidgets import QFileDialog, QMenu, QPlainTextEdit, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QModelIndex
+from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import Proof, prove
-from yomikomi.core.errors import UnfinishedError, YomikomiError
+from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.path.diagnosis import Cause
@@ -17,26 +17,27 @@ from yomikomi.core.planning.path.equipment import Equipment
 from yomikomi.core.planning.path.findings import Finding, SetOption
 from yomikomi.core.planning.path.schools import SchoolOption, schools_of
 from yomikomi.core.planning.path.sheet import differences
-from yomikomi.core.planning.path.sheet_export import sheet_markdown, sheet_pdf
+from yomikomi.core.planning.path.sheet_export import write_sheet
 from yomikomi.core.planning.path.structure import Knob, Task, Wishes
-from yomikomi.core.planning.path.telling import headline, told
+from yomikomi.core.planning.path.telling import told
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
-from yomikomi.ui import theme
-from yomikomi.ui.icons import icon
 from yomikomi.ui.path.diagnosis_box import DiagnosisBox
-from yomikomi.ui.path.drawing import Site, StrandDrawing, in_scroll
+from yomikomi.ui.path.drawing import StrandDrawing, in_scroll
 from yomikomi.ui.path.equipment_box import EquipmentBox
+from yomikomi.ui.path.findings_strip import FindingsStrip
 from yomikomi.ui.path.path_list import PathList
 from yomikomi.ui.path.planner import PathRequest, PathsFound, Planner, search
 from yomikomi.ui.path.schools_box import SchoolsBox
+from yomikomi.ui.path.sentences import station_sentence
 from yomikomi.ui.path.sheet_panel import SheetPanel
 from yomikomi.ui.path.stand_in import source_on_path
+from yomikomi.ui.path.strand_layout import Site
 from yomikomi.ui.path.wishes import WishesBox
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, CardColumn, MarkShape, button, label, row, scrolled, side_panel
+from yomikomi.ui.widgets.basics import Card, button, label, menu_button, row, side_panel
 
 _PROOF_S = 2.0
 _SIDE_PX = 320
@@ -59,8 +60,7 @@ class PathStation(Station):
         self.stack = QStackedWidget()
         self.stack.addWidget(in_scroll(self.drawing))
         self.stack.addWidget(self.text)
-        self.notes = CardColumn()
-        self.notes.setSpacing(2)
+        self.notes = FindingsStrip()
         self.list = PathList()
         self.head, self.could_be = label("Paths with your equipment", name="section"), label(quiet=True, wrap=True)
         self.sheet_panel = SheetPanel()
@@ -71,6 +71,7 @@ class PathStation(Station):
         self.text_button.toggled.connect(lambda on: self.stack.setCurrentIndex(int(on)))
         self.lay_out(self._make_left(), self._make_side())
         self.drawing.looked_at.connect(self._tell_site)
+        self.notes.mend.connect(self._mend)
         self.list.activated.connect(self._choose_row)
         self.list.clicked.connect(self._choose_row)
         self.sheet_panel.ticked.connect(self._tick)
@@ -82,9 +83,7 @@ class PathStation(Station):
         drawn.body.setContentsMargins(2, 2, 2, 2)
         drawn.body.setSpacing(0)
         drawn.body.addWidget(self.stack, 1)
-        notes = scrolled(self.notes)
-        notes.setFixedHeight(60)
-        drawn.body.addWidget(notes)
+        drawn.body.addWidget(self.notes)
         self.equipment_button = button("Equipment…", self.open_equipment, tip="What there is (Ctrl+M)")
         line = row(
             self.head, 1, self.text_button, button("Two schools…", self.open_schools, tip="Choices side by side (Ctrl+H)"),
@@ -101,17 +100,7 @@ class PathStation(Station):
 
     def _make_side(self) -> QWidget:
         panel, layout = side_panel(_SIDE_PX)
-        more = QToolButton()
-        more.setText("More")
-        more.setIcon(icon("chevron-down", theme.INK))
-        more.setIconSize(QSize(14, 14))
-        more.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        more.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
-        more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        menu = QMenu(more)
-        menu.addAction("As last time", self.as_last_time)
-        menu.addAction("Save the sheet (PDF or Markdown)…", self.ask_save)
-        more.setMenu(menu)
+        more = menu_button("More", (("As last time", self.as_last_time), ("Save the sheet (PDF or Markdown)…", self.ask_save)))
         self.where_button = button("Where has it gone?", self.open_diagnosis, tip="From what is seen or heard to the cause (F4)")
         self.prove_button = button(
             "Prove the path", self.primary, primary=True, tip="Look and listen for two seconds, and tick what that shows"
@@ -141,7 +130,9 @@ class PathStation(Station):
     def primary(self) -> None:
         """Prove the path; where it breaks, or the data are copied, go where the work goes on."""
         view, planner = self.planner.view, self.planner
-        if view is None or planner.sheet is None or planner.traced is None:
+        if view is None:
+            return
+        if planner.sheet is None or planner.traced is None:
             self.open_equipment()
         elif kind_of(view.kind).way == "copy":
             self._save(anew=True)
@@ -164,7 +155,7 @@ class PathStation(Station):
         view = self.planner.view
         if view is None:
             return
-        task = Task.of(view.intake, self.state.machine)
+        task = Task.of(view.intake, self.state.machine, free_bytes=self.state.free_bytes())
         request = self.planner.request(self.equipment, task)
         if self._asked == request:
             return
@@ -195,13 +186,16 @@ class PathStation(Station):
         self._changed()
 
     def _tick(self, knob: Knob, state: str) -> None:
+        mended = self.planner.sheet is not None and knob in self.planner.sheet.options
         self.planner.tick(knob, state)  # type: ignore[arg-type]
+        self.proof = None if mended else self.proof
         self._changed()
 
     def _mend(self, finding: Finding) -> None:
         for change in finding.changes:
             if isinstance(change, SetOption):
                 self.planner.set_option(change.knob, change.option)
+        self.proof = None
         self._changed()
 
     def _changed(self) -> None:
@@ -348,14 +342,10 @@ class PathStation(Station):
         sheet = self.planner.sheet
         if sheet is None:
             return
-        content = sheet_markdown(sheet).encode() if path.suffix.lower() == ".md" else sheet_pdf(sheet)
-        part = path.with_name(f".{path.name}.part")
         try:
-            part.write_bytes(content)
-            part.replace(path)
-        except OSError as error:
-            part.unlink(missing_ok=True)
-            self.state.tell_error(UnfinishedError(f"{path.name} cannot be written: {error.strerror}.", remedy="Choose another place."))
+            write_sheet(sheet, path)
+        except YomikomiError as error:
+            self.state.tell_error(error)
             return
         self.state.tell(Weight.FINE, f"The settings sheet is in {path.name}.")
 
@@ -378,52 +368,9 @@ class PathStation(Station):
         more = [one.words for one in found.could_be] if found else []
         self.could_be.setText("  ".join(more[:2]))
         self.could_be.setVisible(bool(more))
-        self._say()
-        self._show_notes()
+        self.sentence.say(*station_sentence(planner, self.proof if traced else None, has_equipment=bool(self.equipment.pieces)))
+        self.notes.show_trace(traced)
         self._buttons()
-
-    def _say(self) -> None:
-        view, traced = self.planner.view, self.planner.traced
-        if view is None:
-            self.sentence.say("Choose a carrier on the Shelf first.")
-        elif self.planner.found is None:
-            self.sentence.say("Looking for paths …")
-        elif traced is None:
-            way = "Say what you have, and the paths follow" if not self.equipment.pieces else "See below what would make one"
-            self.sentence.say(f"No path for {kind_of(view.kind).words} through this equipment.", way)
-        elif self._proven and self.proof is not None:
-            self.sentence.say(self.proof.sentence, " · ".join(f"{line.name} {line.found}" for line in self.proof.lines))
-        elif self.proof is not None and not self.proof.holds:
-            self.sentence.say(self.proof.sentence, "Where has it gone? asks for the cause, one question at a time")
-        else:
-            self.sentence.say(*headline(traced))
-
-    def _show_notes(self) -> None:
-        self.notes.clear()
-        traced = self.planner.traced
-        if traced is None:
-            return
-        order = {"break": 0, "degrade": 1, "risk": 2, "note": 3}
-        marks = {"break": "wrong", "degrade": "look here", "risk": "look here", "note": "cannot tell"}
-        found = sorted(traced.findings, key=lambda one: order[one.weight])
-        for finding in found:
-            self.notes.addWidget(self._note(finding, marks[finding.weight]))
-        if not found:
-            self.notes.addWidget(label("Nothing on this path spoils picture or sound.", quiet=True))
-        self.notes.addStretch(1)
-
-    def _note(self, finding: Finding, mark: str) -> Card:
-        line = Card(choosable=False)
-        line.setProperty("card", False)
-        line.body.setContentsMargins(8, 0, 8, 0)
-        words = label(f"{finding.cause} {finding.remedy}", wrap=True)
-        parts: list[object] = [MarkShape(mark), words]
-        if any(isinstance(change, SetOption) for change in finding.changes):
-            parts.append(button("Set it so", lambda: self._mend(finding), link=True))
-        inner = row(*parts)  # type: ignore[arg-type]
-        inner.setStretch(1, 1)
-        line.body.addLayout(inner)
-        return line
 
     def _tell_site(self, site: Site) -> None:
         self.sentence.say(site.words.split(". ")[0] + ".", ". ".join(site.words.split(". ")[1:]))

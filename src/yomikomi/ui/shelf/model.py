@@ -37,7 +37,7 @@ def state_of(view: CarrierView) -> tuple[str, str]:
         way = kind_of(view.kind).way
         return "cannot tell", "waits to be copied" if way == "copy" else "standard not known" if not view.standard else "no player yet"
     words = {
-        "capture": "waits to be captured", "reading": "waits to be read", "treatment": "treatment to choose",
+        "path": "path to be planned", "capture": "waits to be captured", "reading": "waits to be read", "treatment": "treatment to choose",
         "balance": "copy to choose", "run": "copy being made", "ledger": "copied and verified",
     }[view.next_station]  # fmt: skip
     if view.progress < 3 and view.details.condition.verdict == "care":

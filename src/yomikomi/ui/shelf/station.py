@@ -7,9 +7,9 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QItemSelectionModel, QModelIndex, QSize, Qt
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QAbstractItemView, QComboBox, QLineEdit, QListView, QMenu, QToolButton, QVBoxLayout
+from PySide6.QtWidgets import QAbstractItemView, QComboBox, QLineEdit, QListView, QToolButton, QVBoxLayout
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
@@ -23,7 +23,7 @@ from yomikomi.ui.shelf.model import ORDERS, STATES, Narrowing, ShelfModel, Spine
 from yomikomi.ui.shelf.outlook import Outlook
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, button, label, row
+from yomikomi.ui.widgets.basics import Card, button, label, menu_button, row
 
 _EMPTY = "The shelf is empty. Take in a tape at the right, or drop video files, a disc folder or a disc image here."
 _NONE_FOUND = "Nothing on the shelf is like that."
@@ -120,22 +120,17 @@ class ShelfStation(Station):
 
     def _make_more(self) -> QToolButton:
         """What is done seldom, in a menu; all of it is in the go-to box too."""
-        made = QToolButton()
-        made.setText("More")
-        made.setIcon(icon("chevron-down", theme.INK))
-        made.setIconSize(QSize(14, 14))
-        made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        made.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
-        made.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        menu = QMenu(made)
-        for words, key in (
-            ("Import a folder or disc…", "import_folder"), ("Import an inventory (CSV)…", "import_table"),
-            ("Export what is shown (CSV)…", "export_table"), ("Labels for what is shown (PDF)…", "labels"),
-            ("Take the chosen one off the shelf", "remove"),
-        ):  # fmt: skip
-            menu.addAction(words, partial(self.act, key))
-        made.setMenu(menu)
-        return made
+        return menu_button(
+            "More",
+            (
+                (words, partial(self.act, key))
+                for words, key in (
+                    ("Import a folder or disc…", "import_folder"), ("Import an inventory (CSV)…", "import_table"),
+                    ("Export what is shown (CSV)…", "export_table"), ("Labels for what is shown (PDF)…", "labels"),
+                    ("Take the chosen one off the shelf", "remove"),
+                )
+            ),
+        )  # fmt: skip
 
     def show_carrier(self, view: CarrierView | None) -> None:
         self._say(view)

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import TypeVar
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from yomikomi.ui import theme
+from yomikomi.ui.icons import icon
 
 W = TypeVar("W", bound=QWidget)
 
@@ -32,6 +33,22 @@ def button(words: str, on_click: Callable[[], object], *, primary: bool = False,
     made.setCursor(Qt.CursorShape.PointingHandCursor)
     made.setAutoDefault(False)
     made.clicked.connect(lambda _checked=False: on_click())
+    return made
+
+
+def menu_button(words: str, entries: Iterable[tuple[str, Callable[[], object]]]) -> QToolButton:
+    """What is done seldom, in a menu; all of it is in the go-to box too."""
+    made = QToolButton()
+    made.setText(words)
+    made.setIcon(icon("chevron-down", theme.INK))
+    made.setIconSize(QSize(14, 14))
+    made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+    made.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
+    made.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+    menu = QMenu(made)
+    for entry, does in entries:
+        menu.addAction(entry, does)
+    made.setMenu(menu)
     return made
 
 

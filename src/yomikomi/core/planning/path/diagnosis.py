@@ -29,9 +29,10 @@ _VERIFIED = 0.15  # what a tick on the sheet leaves of the odds: it may have bee
 _UNSURE = 1.5  # what could not be verified is a little more suspect
 _DELIVERED = 2.0  # wrong as it comes from the shop: found wrong more often
 _INHERENT = 0.25  # odds that a cost of the path itself is what is complained of
-_INHERENT_BREAK = 5.0  # where the path as it stands is broken, that is all but certainly it
+_INHERENT_BREAK = 5.0  # where the path as it stands is broken just so, that is all but certainly it
 _ELSEWHERE = 0.02  # odds that it is nothing this program knows of
-_SURE = 0.9  # probability at which looking further is not worth it
+_SURE = 0.9  # probability at which looking further is not worth it, once somebody looked at the thing itself
+_SURE_UNSEEN = 0.985  # and when nobody did
 _PROBE_MINUTES = 2.0  # carrying a screen or headphones to a device
 
 # Whoever says one of these may see any of the others: people do not tell them apart by name.
@@ -91,7 +92,12 @@ class Diagnosis:
             raise KeyError(f"no such symptom: {', '.join(sorted(unknown))}")
         self.causes = _causes(setup, set(verified), set(unsure))
         self.answers: dict[str, str] = {}
-        self._weights = {cause.key: cause.odds * _fit(cause.symptoms, self.seen) for cause in self.causes}
+        self._weights = {cause.key: self._odds(cause) * _fit(cause.symptoms, self.seen) for cause in self.causes}
+
+    def _odds(self, cause: Cause) -> float:
+        """What the path costs anyway is no suspect for what it does not explain."""
+        of_the_path = cause.knob is None and cause.key != "elsewhere"
+        return cause.odds * (_SAID_THOUGH_ABSENT if of_the_path and not cause.symptoms & self.seen else 1.0)
 
     @cached_property
     def tests(self) -> tuple[Test, ...]:
@@ -112,7 +118,8 @@ class Diagnosis:
             what = one.cause.knob or one.cause.key
             chances[what] = chances.get(what, 0.0) + one.probability
         first = suspects[0].cause
-        return first if chances[first.knob or first.key] >= _SURE else None
+        looked = first.knob is None or self.answers.get(_look_key(first.knob)) == "no"
+        return first if chances[first.knob or first.key] >= (_SURE if looked else _SURE_UNSEEN) else None
 
     def answer(self, test_key: str, outcome: str) -> None:
         """Take an answer in: causes that would have answered otherwise become improbable."""
@@ -220,10 +227,14 @@ def _looks(setup: Setup, causes: list[Cause]) -> Iterable[Test]:
         right = dict(setup.kind(piece).options(key)).get(planned[knob].option, planned[knob].option)
         wrong = {cause.key for cause in suspects}
         yield Test(
-            f"look {piece}.{key}", f"{setting.words} of the {setup.words(piece)}: is it “{right}”?", setting.see,
+            _look_key(knob), f"{setting.words} of the {setup.words(piece)}: is it “{right}”?", setting.see,
             setting.minutes, ("yes", "no"),
             {cause.key: "no" if cause.key in wrong else "yes" for cause in causes},
         )  # fmt: skip
+
+
+def _look_key(knob: Knob) -> str:
+    return f"look {knob[0]}.{knob[1]}"
 
 
 def _probes(setup: Setup, causes: list[Cause]) -> Iterable[Test]:

@@ -17,6 +17,7 @@ from yomikomi.core.planning.path.structure import Link, Path, Setup, Task, Wishe
 from yomikomi.core.planning.path.trace import trace
 
 _MOST_ADDED = 3  # pieces bought for one path
+_MOST_ADDED_TO_NOTHING = 6  # where there is none yet
 _MOST_ANSWERS = 4
 # Roles that somebody may add; the carrier's own source only where there is none at all.
 _ADDABLE = {"cable", "recorder", "converter", "interface", "screen", "amplifier", "drive", "card", "microphone", "headset", "hub"}
@@ -49,7 +50,7 @@ def improvements(equipment: Equipment, task: Task, wishes: Wishes, ranked: Seque
     for whole in find_paths(everything, task, wishes, last=added):
         for path in _variants(whole, added):
             needed = tuple(sorted(everything.by_id[piece].kind for piece in (*path.devices, *path.cables) if piece in added))
-            if not needed or len(needed) > _MOST_ADDED:
+            if not needed or len(needed) > (_MOST_ADDED if ranked else _MOST_ADDED_TO_NOTHING):
                 continue
             traced = trace(Setup(everything, path, task, wishes))
             score = score_of(rate(traced), wishes, broken=bool(traced.breaks))

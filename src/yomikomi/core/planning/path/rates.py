@@ -87,8 +87,8 @@ def raw_mbps(setup: Setup) -> float:
     return whole * RAW_LOSSLESS if squeezed else whole
 
 
-def written_mbps(setup: Setup) -> float | None:
-    """What the drive or card has to take at worst; None where data are copied, which may take as long as it takes."""
+def written_mbps(setup: Setup, *, worst: bool = True) -> float | None:
+    """What the drive or card has to take at worst, or usually; None where data are copied, which may take as long as it takes."""
     if setup.reads_data:
         return None
     if setup.path.recorder == setup.path.source:
@@ -98,7 +98,7 @@ def written_mbps(setup: Setup) -> float | None:
         return captured_mbps(setup)
     row = FORMATS[recorded_format(setup)]
     width, height = _recorded_size(setup)
-    return capture_bits_per_second(codec or "ffv1", width=width, height=height, rate=row.rate)[2] / 1e6
+    return capture_bits_per_second(codec or "ffv1", width=width, height=height, rate=row.rate)[2 if worst else 1] / 1e6
 
 
 def _recorded_size(setup: Setup) -> tuple[int, int]:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from yomikomi.core.planning.data_rates import CAPTURE_CODECS
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.findings import AddPiece, Found, SetOption, Site, cap, gone, the
 from yomikomi.core.planning.path.plan import format_at, option_of, recorded_format
 from yomikomi.core.planning.path.rates import flow_over, recorded_pixel_rate, seconds_until_full_buffer, write_limit_mbps, written_mbps
+from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import bit_rate_text
 
 # 720p has 0.89 of the pixels of 1080i a second: a choice, not a loss.
@@ -107,6 +109,33 @@ def drive_too_slow(site: Site) -> Found | None:
         f"The drive takes {limit / 8:.0f} MB/s steadily and the recording needs up to {rate / 8:.0f} MB/s.",
         "Record to a faster drive, or with a codec that takes less.", (AddPiece("ssd"),), {"drops": True},
     )  # fmt: skip
+
+
+def drive_full(site: Site) -> Found | None:
+    """The whole recording does not fit where takes are kept."""
+    task, path = site.setup.task, site.setup.path
+    rate = written_mbps(site.setup, worst=False) if site.is_computer else None
+    if rate is None or task.free_gb is None or task.seconds is None:
+        return None
+    lasts = task.free_gb * 8e3 / rate
+    if lasts >= task.seconds:
+        return None
+    codecs = [key for key, _ in site.kind.options("codec") if _fits(site, key)] if site.option("codec") != "device" else []
+    codec = min(codecs, key=lambda key: -(written_mbps(site.setup.changed(((site.piece, "codec"), key)), worst=False) or 0), default="")
+    other = f", or record with {site.option_words('codec', codec)}" if codec else ""
+    return Found(
+        f"The drive has {task.free_gb} GB left: it is full after about {spoken(lasts)} of {spoken(task.seconds)}.",
+        f"Make room on the drive of the workspace{other}.", (site.set_to("codec", codec),) if codec else (AddPiece("ssd"),),
+        {"stops_after": round(lasts, 1)},
+    ) if path.computer else None  # fmt: skip
+
+
+def _fits(site: Site, codec: str) -> bool:
+    """The recording would fit with another codec."""
+    task = site.setup.task
+    rate = written_mbps(site.setup.changed(((site.piece, "codec"), codec)), worst=False)
+    known = codec in CAPTURE_CODECS and rate and task.free_gb is not None and task.seconds
+    return bool(known) and (task.free_gb or 0) * 8e3 / (rate or 1) >= (task.seconds or 0)
 
 
 def system_drive(site: Site) -> Found | None:

@@ -104,6 +104,26 @@ def takes_sound_away(site: Site) -> Found | None:
     )  # fmt: skip
 
 
+def side_bars(site: Site) -> Found | None:
+    """A 3:2 sensor over a 16:9 output: 1620 of 1920 columns (common practice, no source)."""
+    if not site.is_recorder or site.setup.task.shape != "3:2" or site.setup.path.recorder == site.setup.path.source:
+        return None
+    row = FORMATS[recorded_format(site.setup)]
+    return Found(
+        f"The 3:2 picture comes as {row.height * 3 // 2} × {row.height} within side bars.",
+        "Leave the bars in the take; crop them in the treatment, to 1:1, 9:16 or 16:9 as wanted.",
+    )
+
+
+def squeezed(site: Site) -> Found | None:
+    if not site.is_recorder or site.setup.task.shape != "16:9 squeezed":
+        return None
+    return Found(
+        "The wide picture is squeezed into 4:3: it looks tall and thin here.",
+        "Leave it so in every device; the take is flagged 16:9 and nothing is resampled.",
+    )
+
+
 def no_corrector(site: Site) -> Found | None:
     path = site.setup.path
     if not site.is_recorder or site.setup.task.kind not in _WOBBLING or site.setup.reads_data:

@@ -59,7 +59,8 @@ class Wishes(BaseModel):
 class Task:
     """What is to be recorded: kind of carrier, picture format (None: not known), its sound in words, its length in seconds.
 
-    ``pixel_rates`` : pixels a second that this machine encodes, by codec, where that was measured.
+    shape : of its picture in words, as intake asks it; ``pixel_rates`` : pixels a second that this machine encodes, by codec,
+        where that was measured; ``free_gb`` : room where takes are kept, in whole GB (None: not known).
     """
 
     kind: str
@@ -67,11 +68,14 @@ class Task:
     sound: str = ""
     seconds: float | None = None
     pixel_rates: Mapping[str, float] = field(default_factory=dict)
+    shape: str = ""
+    free_gb: int | None = None
 
     @classmethod
-    def of(cls, intake: Intake, machine: MachineSpeeds | None = None) -> Task:
+    def of(cls, intake: Intake, machine: MachineSpeeds | None = None, *, free_bytes: int | None = None) -> Task:
         rates = {key: speed.usual for key, speed in machine.encoders.items()} if machine else {}
-        return cls(intake.kind, intake.format, intake.details.sound, intake.seconds, rates)
+        free = None if free_bytes is None else free_bytes // 10**9
+        return cls(intake.kind, intake.format, intake.details.sound, intake.seconds, rates, intake.details.shape, free)
 
     @property
     def carrier(self) -> CarrierKind:

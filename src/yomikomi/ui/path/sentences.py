@@ -1,0 +1,27 @@
+"""The sentence at the head of the Path station: what is so, and what to do."""
+
+from __future__ import annotations
+
+from yomikomi.core.capture.proof import Proof
+from yomikomi.core.planning.carriers import kind_of
+from yomikomi.core.planning.path.telling import headline
+from yomikomi.ui.path.planner import Planner
+
+
+def station_sentence(planner: Planner, proof: Proof | None, *, has_equipment: bool) -> tuple[str, str]:
+    """Head and basis."""
+    view, traced = planner.view, planner.traced
+    if view is None:
+        return "Choose a carrier on the Shelf first.", ""
+    if planner.found is None:
+        return "Looking for paths …", ""
+    if traced is None:
+        what = "See below what would make one" if has_equipment else "Say what you have, and the paths follow"
+        return f"No path for {kind_of(view.kind).words} through this equipment.", what
+    if proof is None:
+        return headline(traced)
+    if not proof.holds:
+        return proof.sentence, "Where has it gone? asks for the cause, one question at a time"
+    if traced.breaks:
+        return headline(traced)
+    return proof.sentence, " · ".join(f"{line.name} {line.found}" for line in proof.lines)
