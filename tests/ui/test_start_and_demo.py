@@ -47,6 +47,8 @@ def test_the_demo_fills_itself_while_the_window_is_used(
     open_window: Opener, finished: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(demo, "usual_recipes", lambda **how: [r for r in _all_recipes(**how) if r.codec == "h264"])
+    monkeypatch.setattr(demo.scenario, "EXCERPT_S", 2.0)  # as much as a verdict needs
+    monkeypatch.setattr(demo.scenario, "K004_SECONDS", 1)
     window = open_window(finished)
     made = fill(window.state)
     assert made is not None
