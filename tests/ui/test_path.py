@@ -189,6 +189,53 @@ def test_a_card_limited_camera_is_told_when_it_stops(station: PathStation, take:
     assert station.list.paths.chosen_key == rows[card].path.key
 
 
+@pytest.mark.journey
+def test_a_raw_feed_over_two_links(station: PathStation, take: Callable[[str], None], qtbot: QtBot) -> None:
+    """K-008 with a field recorder borrowed: two links are drawn, planned and told to be merged; one alone is too narrow."""
+    more = station.equipment
+    for kind in ("field_recorder", "drive_slot", "cable_sdi", "cable_sdi"):
+        more = more.with_piece(kind)
+    station._take_equipment(more)
+    take("K-008")
+    qtbot.waitUntil(lambda: any(one.path.twin for one in station.list.paths.rows), timeout=LONG)
+    rows = station.list.paths.rows
+    number = next(number for number, one in enumerate(rows) if one.path.twin)
+    station.list.setCurrentIndex(station.list.paths.index(number, 0))
+    station.list.setFocus()
+    QTest.keyClick(station.list, Qt.Key.Key_Return)
+    assert "alternate frames on two drives" in station.text.toPlainText()
+    knob = ("field_recorder-1", "links")
+    assert station.sheet_panel.cards[knob].item.option == "two"
+    turn(station, knob, "one")
+    assert station.planner.traced is not None
+    assert {one.rule for one in station.planner.traced.breaks} == {"too narrow"}
+    qtbot.waitUntil(lambda: bool(links_of(station)), timeout=LONG)
+    click(links_of(station)[0])
+    assert not station.planner.traced.breaks
+
+
+@pytest.mark.journey
+def test_a_disc_and_tape_combination(station: PathStation, qtbot: QtBot) -> None:
+    """K-001 in a combination deck: component is no better than S-Video there, and a dub to disc costs a generation."""
+    more = station.equipment
+    for kind in ("combination", "cable_component"):
+        more = more.with_piece(kind)
+    station._take_equipment(more)
+    qtbot.waitUntil(lambda: any(one.path.source == "combination-1" for one in station.list.paths.rows), timeout=LONG)
+    mine = {}
+    for one in station.list.paths.rows:
+        if one.path.source == "combination-1" and one.path.recorder == "hd_box-1":
+            mine.setdefault(one.trace.setup.port_out(one.path.picture[0]).connector, one)
+    assert mine["component"].sides["picture"].value == mine["s_video"].sides["picture"].value
+    station._choose_row(station.list.paths.index(station.list.paths.rows.index(mine["component"]), 0))
+    assert "carries what S-Video would" in station.text.toPlainText()
+    turn(station, ("combination-1", "dub"), "disc")
+    assert "a generation is lost" in station.sentence.text
+    card = station.sheet_panel.cards["combination-1", "dub"]
+    QTest.keyClick(card.box, Qt.Key.Key_Space)
+    assert "generation" not in station.sentence.text
+
+
 def test_the_drawing_is_read_out_and_walked_through_by_keyboard(station: PathStation, window: MainWindow) -> None:
     words = station.drawing.accessibleDescription()
     for part in ("Picture:", "Sound:", "Power:", "S-VHS deck, S-Video → HD box", "No time-base corrector"):

@@ -199,6 +199,25 @@ def test_wishes_are_met_where_the_trade_says_they_belong() -> None:
     assert twice.path.second[0].target == "loop_recorder-1"
 
 
+def test_a_raw_feed_takes_two_links_where_one_is_too_narrow() -> None:
+    """2160p at 23.976 needs 5.93 Gb/s: two 3G-SDI links, alternate frames, to be merged afterwards."""
+    kinds = ("camera_raw", "field_recorder", "drive_slot", "cable_sdi", "cable_sdi")
+    raw = Task("camera", "2160p23.976", "silent")
+    setup = best(kinds, raw, where=lambda one: one.path.recorder == "field_recorder-1")
+    assert len(setup.path.twin) == 1
+    traced = trace(setup)
+    assert not traced.breaks
+    assert "two links" in {one.rule for one in traced.findings}
+    margins = [report.flow.margin for report in traced.links if report.strand == "picture"][:2]
+    assert margins == pytest.approx([1.001, 1.001])
+    single = trace(setup.changed((("field_recorder-1", "links"), "one")))
+    assert {one.rule for one in single.breaks} == {"too narrow"}
+    assert not trace(setup.changed((single.breaks[0].changes[0].knob, "two"))).breaks  # type: ignore[union-attr]
+    lone = best(kinds[:-1], raw, where=lambda one: one.path.recorder == "field_recorder-1")
+    assert {one.rule for one in trace(lone).breaks} == {"too narrow"}
+    assert not best(kinds, LIVE, where=lambda one: one.path.recorder == "field_recorder-1").path.twin
+
+
 def test_nothing_is_found_where_nothing_plays_and_that_is_said() -> None:
     table = equipment_of("usb_grabber", "computer")
     assert rank_paths(table, VHS) == []

@@ -99,6 +99,8 @@ def test_a_loop_through_shows_what_protection_keeps_from_the_recorder() -> None:
     setup = best(GAME_TABLE, GAME, Wishes(watch=True))
     protected = trace(setup.changed((("console_dock-1", "protection"), "on")))
     assert (protected.delivery.picture, protected.delivery.sound, protected.delivery.screen) == ("black", "none", "at once")
+    heard = trace(best(GAME_TABLE, GAME, Wishes(headphones=True)).changed((("console_dock-1", "protection"), "on")))
+    assert (heard.delivery.sound, heard.delivery.ears) == ("none", "at once"), "a screen plays what a recorder is refused"
     off = trace(setup.changed((("console_dock-1", "power"), "off")))
     assert (off.delivery.picture, off.delivery.screen) == ("none", "none")
     dark = trace(setup.changed((("screen-1", "power"), "off")))

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 
 from yomikomi.core.planning.path.catalogue import DeviceKind, Port, cable_for, fits, joins, payload_mbps
 from yomikomi.core.planning.path.equipment import Equipment
+from yomikomi.core.planning.path.rates import link_mbps
 from yomikomi.core.planning.path.structure import OWN_CABLE, Link, Path, Task, Wishes
 
 _MOST_BOXES = 2  # between source and recorder; more only loses
@@ -93,6 +94,22 @@ class Finder:
                         yield from self._onward(target, self._kinds[target].outs("picture"), way, boxes + 1)
                     else:
                         yield from self._recorded(way)
+                        twin = self._twin(way) if len(way) == 1 else None
+                        if twin is not None:
+                            yield from (replace(path, twin=(twin,)) for path in self._recorded(way))
+
+    def _twin(self, way: tuple[Link, ...]) -> Link | None:
+        """A second link beside the first, where one is too narrow for the format wanted."""
+        (link,) = way
+        out, into = self._port(link.source, link.out), self._port(link.target, link.into)
+        payload = payload_mbps(out.connector, into.connector)
+        needed = link_mbps(self.task.picture_format, out.connector) if out.connector.startswith("sdi") else None
+        if needed is None or payload is None or not payload < needed <= 2 * payload:
+            return None
+        for port in self._kinds[link.source].outs("picture"):
+            if port.connector == out.connector and port.key != out.key:
+                return next(self._joined(link.source, port, link.target, "picture", way, only=into.connector), None)
+        return None
 
     def _recorded(self, way: tuple[Link, ...]) -> Iterator[Path]:
         source, recorder = way[0].source, way[-1].target
@@ -311,13 +328,15 @@ class Finder:
         return self._kinds[piece].port(key)
 
     def _joined(
-        self, piece: str, port: Port, target: str, carried: str, used: Sequence[Link], *, analogue: bool | None = None
+        self, piece: str, port: Port, target: str, carried: str, used: Sequence[Link], *, analogue: bool | None = None, only: str = ""
     ) -> Iterator[Link]:
         """Links from an output into a device, one for each of its connectors that fits and is free."""
         taken = {(link.target, link.into) for link in used}
         connectors: set[str] = set()
         for into in self._kinds[target].ports:
             if into.way != "in" or carried not in into.carries or into.connector in connectors or (target, into.key) in taken:
+                continue
+            if only and into.connector != only:
                 continue
             if analogue and not (into.analogue or into.connector == "optical"):
                 continue

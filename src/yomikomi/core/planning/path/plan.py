@@ -236,6 +236,8 @@ def _links(setup: Setup, piece: str) -> Answer:
     link = setup.path.link_into(piece)
     if link is None or not setup.port_in(link).connector.startswith("sdi"):
         return None
+    if setup.path.twin:
+        return Planned("two", "One link is too narrow for this rate: each carries every other frame, to be merged afterwards.")
     return Planned("one", "One link carries this rate; there is nothing to merge afterwards.")
 
 

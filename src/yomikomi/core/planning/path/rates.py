@@ -125,9 +125,11 @@ def _flow_over(setup: Setup, link: Link) -> Flow:
     path = setup.path
     if link in path.host:
         return Flow(written_mbps(setup) if setup.keeps_own_record or setup.reads_data else captured_mbps(setup), payload)
-    if link in path.picture or link in path.second or link in path.screen:
+    if link in path.picture or link in path.twin or link in path.second or link in path.screen:
         connector = setup.port_out(link).connector
-        return Flow(link_mbps(format_at(setup, link.target) if link in path.picture else recorded_format(setup), connector), payload)
+        needed = link_mbps(format_at(setup, link.target) if link in path.picture else recorded_format(setup), connector)
+        shared = path.twin and link in (*path.twin, path.picture[0]) and option_of(setup, path.recorder, "links") == "two"
+        return Flow(needed / 2 if shared and needed else needed, payload)
     return Flow(_SOUND_MBPS if payload else None, payload)
 
 

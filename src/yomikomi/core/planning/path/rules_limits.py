@@ -47,6 +47,11 @@ def too_narrow(site: Site) -> Found | None:
         return None
     out, into = site.setup.port_out(site.link), site.setup.port_in(site.link)
     need, there = bit_rate_text(flow.needed * 1e6), bit_rate_text(flow.payload * 1e6)
+    if site.setup.path.twin:
+        return Found(
+            f"One link needs {need}, and {there} get through it.", "Set the recorder to two links.",
+            (SetOption((site.setup.path.recorder, "links"), "two"),), {"drops": True},
+        )  # fmt: skip
     wider = "laptop_tunnel" if flow.needed > 3200 else "computer"
     adds = (AddPiece(wider), AddPiece("cable_usb3")) if "data" in out.carries else (AddPiece("cable_hdmi"),)
     return Found(

@@ -179,6 +179,6 @@ def two_links(site: Site) -> Found | None:
         return None
     return Found(
         "Two links are recorded as alternate frames on two drives.",
-        "Merge them afterwards, or use one link.",
-        (site.set_to("links", "one"),),
+        "Merge them afterwards" + ("." if site.setup.path.twin else ", or use one link."),
+        () if site.setup.path.twin else (site.set_to("links", "one"),),
     )

@@ -16,8 +16,8 @@ from yomikomi.core.planning.path.catalogue import DeviceKind, Port
 from yomikomi.core.planning.path.equipment import Equipment
 
 OWN_CABLE = ""
-Leg = Literal["picture", "sound", "host", "screen", "ears", "commentary", "second"]
-LEGS: tuple[Leg, ...] = ("picture", "sound", "host", "screen", "ears", "commentary", "second")
+Leg = Literal["picture", "twin", "sound", "host", "screen", "ears", "commentary", "second"]
+LEGS: tuple[Leg, ...] = ("picture", "twin", "sound", "host", "screen", "ears", "commentary", "second")
 # A setting of a piece, as (piece id, key of settings.toml). Cables have the one setting "plugged".
 Knob = tuple[str, str]
 
@@ -116,6 +116,7 @@ class Path:
     computer : None where a recorder keeps its own record; ``store`` : drive or card; None: the computer's system drive.
     picture : from source to recorder; ``sound`` likewise, the same links where both travel together, and at its end those
         into the computer where it goes past the recorder; empty: no sound.
+    twin : a second link beside the picture's, where one is too narrow: each carries every other frame.
     host : from recorder to computer or slot.
     screen, ears, commentary, second : for those who watch, listen and speak, and to a second recorder; empty: not there.
     """
@@ -131,6 +132,7 @@ class Path:
     ears: tuple[Link, ...] = ()
     commentary: tuple[Link, ...] = ()
     second: tuple[Link, ...] = ()
+    twin: tuple[Link, ...] = ()
 
     def leg(self, name: Leg) -> tuple[Link, ...]:
         links: tuple[Link, ...] = getattr(self, name)

@@ -90,7 +90,7 @@ def trace(setup: Setup) -> Trace:
     path = setup.path
     kind = setup.kind(path.source)
     main = [path.computer or path.store] if not (path.picture or path.host) else []
-    walk.follow("picture", path.source, (*path.picture, *path.host), [one for one in (*main, path.store) if one])
+    walk.follow("picture", path.source, (*path.twin, *path.picture, *path.host), [one for one in (*main, path.store) if one])
     if not setup.task.silent:
         straight = path.sound[-1].target == path.computer if path.sound else False
         host = () if straight else path.host
@@ -128,7 +128,8 @@ class _Walk:
             self._device(strand, first, None, first=True)
         for link in links:
             self._link(strand, link)
-            self._device(strand, link.target, link, first=False)
+            if link not in self.setup.path.twin:  # it enters the same device as the picture's own
+                self._device(strand, link.target, link, first=False)
         for piece in ends:
             if piece not in self.passed[strand]:
                 self._device(strand, piece, None, first=False)
@@ -158,8 +159,13 @@ class _Walk:
             return True
         broken = self.broken_at.get("sound")
         source_side = broken is not None and broken == (self.setup.path.sound_source or self.setup.path.source)
+        protected = any(rule == "protection=on" for rule, _, _ in self.findings) and not self._sent_to_headset()
         own = piece == self.setup.path.source and self.setup.port_out(self.setup.path.ears[0]).takes_away
-        return source_side and not own and self.values.get("sound") == "none" and not self._by_optical(piece)
+        # A screen plays what is protected; only recorders are refused.
+        return source_side and not own and not protected and self.values.get("sound") == "none" and not self._by_optical(piece)
+
+    def _sent_to_headset(self) -> bool:
+        return self.setup.options.get((self.setup.path.source, "sound_to")) == "headset"
 
     def _by_optical(self, piece: str) -> bool:
         """Sound that leaves the source by another socket is not taken away by what happens at HDMI."""
@@ -266,7 +272,7 @@ def _effect_on(strand: Strand, effect: Any) -> dict[str, Any]:
     if strand in effect:
         return {strand: effect[strand]}
     carried = "picture" if strand == "screen" else "sound"
-    return {strand: "none"} if effect.get(carried) in _GONE else {}
+    return {strand: "none"} if effect.get(carried) in _GONE - {"black"} else {}
 
 
 def _link_words(setup: Setup, link: Link, strand: Strand) -> str:
