@@ -14,7 +14,8 @@ test: setup
 	@$(VENV)/bin/ruff check .
 	@$(VENV)/bin/mypy
 	@$(VENV)/bin/lint-imports
-	@$(PY) -m pytest
+	@$(PY) -m pytest -n 2 -m "not alone"
+	@$(PY) -m pytest -m alone
 
 bench: setup
 	@$(PY) -m bench

@@ -23,6 +23,15 @@ from yomikomi.core.work import SilentReporter
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.player import TapePlayerSpec
 
+# Folders whose tests run one after the other: they capture by the clock, drive a window, or encode with all processors.
+_ALONE = {"ui", "capture", "work", "run", "cli"}
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        if _ALONE & set(item.path.relative_to(Path(__file__).parent).parts):
+            item.add_marker("alone")
+
 
 @pytest.fixture(autouse=True)
 def _own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
