@@ -24,7 +24,7 @@ from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.player import TapePlayerSpec
 
 # Folders whose tests run one after the other: they capture by the clock, drive a window, or encode with all processors.
-_ALONE = {"ui", "capture", "work", "run", "cli"}
+_ALONE = {"ui", "capture", "work", "run"}
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
