@@ -89,6 +89,7 @@ def test_a_tape_from_the_list_of_paths_to_a_proven_one(station: PathStation, win
     assert station.proof is not None
     assert station.proof.seen == {"blue"}
     assert not station.proof.holds
+    qtbot.waitUntil(lambda: bool(links_of(station)), timeout=LONG)
     click(links_of(station)[0])
     assert station.sentence.text.startswith("The path is whole.")
     assert not window.state.current.path.options

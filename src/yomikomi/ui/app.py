@@ -43,6 +43,9 @@ MAKERS: dict[str, Maker] = {key: partial(_make, key) for key in _CLASSES}
 # What stations need and the first picture of the window does not: loaded in a thread while the person looks at the shelf.
 _LATER = ("pyqtgraph", "cv2", "yomikomi.ui.reckoner.window", *(f"yomikomi.ui.{key}.station" for key in MAKERS))
 _POLL_MS = 50
+# Every call into Qt hands the interpreter over; while a thread computes, getting it back takes up to this long (seconds). At
+# Python's usual 5 ms a search for paths held the window for a second (docs/science.md).
+_SWITCH_S = 0.0005
 
 
 class Preload:
@@ -90,6 +93,7 @@ def application() -> QApplication:
         return found
     made = QApplication(sys.argv[:1])
     made.setApplicationName("Yomikomi")
+    sys.setswitchinterval(_SWITCH_S)
     theme.apply(made)
     return made
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
@@ -26,9 +25,9 @@ class PathModel(QAbstractListModel):
 
         self.chosen_mark = ""
 
-    def show_paths(self, rows: Sequence[Ranked], chosen_key: str) -> None:
+    def show_paths(self, rows: tuple[Ranked, ...], chosen_key: str) -> None:
         self.beginResetModel()
-        self.rows, self.chosen_key = tuple(rows), chosen_key
+        self.rows, self.chosen_key = rows, chosen_key
         self.endResetModel()
 
     def mark_of(self, one: Ranked) -> str:

@@ -36,12 +36,14 @@ class PathsFound:
     could_be: tuple[Improvement, ...]
 
 
-def search(request: PathRequest) -> PathsFound:
-    ranked = rank_paths(request.equipment, request.task, request.wishes)
+def search(request: PathRequest, before: PathsFound | None = None) -> PathsFound:
+    """Every path, ranked, and what would lift the preferred one. Where only the preference changed, the paths stay."""
+    same = before is not None and replace(before.request, preferred=request.preferred) == request
+    ranked = before.ranked if before is not None and same else tuple(rank_paths(request.equipment, request.task, request.wishes))
     key = request.preferred.key if request.preferred else ""
     chosen = next((one for one in ranked if one.path.key == key), None)
     more = improvements(request.equipment, request.task, request.wishes, ranked, chosen)
-    return PathsFound(request, tuple(ranked), tuple(more))
+    return PathsFound(request, ranked, tuple(more))
 
 
 class Planner:

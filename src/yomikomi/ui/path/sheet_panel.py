@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from yomikomi.core.planning.path.catalogue import DeviceKind
 from yomikomi.core.planning.path.sheet import PathSheet, SheetItem, State
@@ -15,6 +15,9 @@ _STATES: dict[State, Qt.CheckState] = {
     "open": Qt.CheckState.Unchecked, "done": Qt.CheckState.Checked, "unsure": Qt.CheckState.PartiallyChecked,
 }  # fmt: skip
 _STATE_WORDS = {"open": "to do", "done": "done", "unsure": "not verified"}
+
+
+_USUAL_CARDS = 26  # settings of a usual path
 
 
 class _StillCombo(QComboBox):
@@ -31,14 +34,11 @@ class ItemCard(Card):
     turned = Signal(object, str)
     told = Signal(object)
 
-    def __init__(self, item: SheetItem, kind: DeviceKind) -> None:
+    def __init__(self) -> None:
         super().__init__(choosable=False)
-        self.item = item
         self.box = QCheckBox()
         self.box.setTristate(True)
         self.option = _StillCombo()
-        for key, words in kind.options(item.key) or ((item.option, item.words),):
-            self.option.addItem(words if key != item.option else f"{words}  ✓", key)
         self.option.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.option.setMinimumContentsLength(12)
         self.name, self.state = ElidedLabel(), label(quiet=True)
@@ -57,11 +57,17 @@ class ItemCard(Card):
             one.installEventFilter(self)
         self.box.clicked.connect(self._on_tick)
         self.option.activated.connect(lambda _row: self.turned.emit(self.item.knob, self.option.currentData()))
+
+    def take(self, item: SheetItem, kind: DeviceKind) -> None:
+        """Stand for another setting from now on."""
+        self.option.clear()
+        for key, words in kind.options(item.key) or ((item.option, item.words),):
+            self.option.addItem(words if key != item.option else f"{words}  ✓", key)
         self.show_item(item)
 
     def show_item(self, item: SheetItem) -> None:
         """Put the item on screen without telling anybody."""
-        self.item = item
+        self.item: SheetItem = item
         self.name.say(item.setting)
         self.box.setCheckState(_STATES[item.state])
         self.box.setAccessibleName(f"{item.device}, {item.setting}: {item.words}, {_STATE_WORDS[item.state]}")
@@ -104,6 +110,7 @@ class SheetPanel(QWidget):
         super().__init__()
         self.cards: dict[tuple[str, str], ItemCard] = {}
         self._shape: list[tuple[object, ...]] = []
+        self._slots: list[tuple[QLabel, ItemCard]] = []
         self.column = CardColumn()
         self.column.setSpacing(5)
         self.column.setContentsMargins(0, 0, 12, 0)
@@ -125,6 +132,10 @@ class SheetPanel(QWidget):
         layout.addLayout(head)
         layout.addWidget(scrolled(self.column), 1)
         layout.addWidget(self.about)
+        self._empty = label("Once there is a path, what to set in each device stands here.", quiet=True, wrap=True)
+        self.column.addWidget(self._empty)
+        self.column.addStretch(1)
+        QTimer.singleShot(0, self, self._make_ahead)
 
     def show_sheet(self, sheet: PathSheet | None, setup: Setup | None) -> None:
         """Cards are made anew only where the sheet asks for other things."""
@@ -139,25 +150,47 @@ class SheetPanel(QWidget):
         self.about.setVisible(bool(items))
 
     def _make(self, items: tuple[SheetItem, ...], setup: Setup | None) -> None:
-        self.column.clear()
+        """Cards are kept and stand for other settings: making them takes longer than all else."""
         self.cards = {}
         device = ""
-        for item in items:
+        self.setUpdatesEnabled(False)
+        for number, item in enumerate(items):
             assert setup is not None
-            if item.device != device:
-                device = item.device
-                self.column.addWidget(label(device, quiet=True))
-            card = ItemCard(item, setup.kind(item.piece))
+            head, card = self._slot(number)
+            head.setText(item.device)
+            head.setVisible(item.device != device)
+            device = item.device
+            card.take(item, setup.kind(item.piece))
+            card.show()
+            self.cards[item.knob] = card
+        for head, card in self._slots[len(items) :]:
+            head.hide()
+            card.hide()
+        self._empty.setVisible(not items)
+        self.setUpdatesEnabled(True)
+        if items:
+            self._tell(items[0])
+
+    def _slot(self, number: int) -> tuple[QLabel, ItemCard]:
+        while number >= len(self._slots):
+            head, card = label(quiet=True), ItemCard()
             card.ticked.connect(self.ticked)
             card.turned.connect(self.turned)
             card.told.connect(self._tell)
-            self.cards[item.knob] = card
-            self.column.addWidget(card)
-        if not items:
-            self.column.addWidget(label("Once there is a path, what to set in each device stands here.", quiet=True, wrap=True))
-        self.column.addStretch(1)
-        if items:
-            self._tell(items[0])
+            place = self.column.count() - 1  # before the stretch
+            self.column.insertWidget(place, head)
+            self.column.insertWidget(place + 1, card)
+            self._slots.append((head, card))
+        return self._slots[number]
+
+    def _make_ahead(self) -> None:
+        """A few cards at a time while nobody waits for them."""
+        if len(self._slots) < _USUAL_CARDS:
+            head, card = self._slot(len(self._slots))
+            if not self.cards or card not in self.cards.values():
+                head.hide()
+                card.hide()
+            QTimer.singleShot(0, self, self._make_ahead)
 
     def _tell(self, item: SheetItem) -> None:
         self.why.setText(item.why)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QModelIndex
+from PySide6.QtCore import QModelIndex, QTimer
 from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from shiboken6 import isValid
 
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import Proof, prove
@@ -40,6 +41,7 @@ from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Card, button, label, menu_button, row, side_panel
 
 _PROOF_S = 2.0
+_SEARCH_AFTER_MS = 120
 _SIDE_PX = 320
 _DRAWING_MOST_PX = 416  # of a drawing with every lane; the list keeps its place under it
 
@@ -48,6 +50,8 @@ class PathStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self.planner = Planner()
+        self._soon = QTimer(self, singleShot=True, interval=_SEARCH_AFTER_MS)  # a search would take turns with the painting
+        self._soon.timeout.connect(self._search_now)
         self.equipment: Equipment = state.record.equipment()
         self._asked: PathRequest | None = None
         self.proof: Proof | None = None
@@ -64,10 +68,7 @@ class PathStation(Station):
         self.list = PathList()
         self.head, self.could_be = label("Paths with your equipment", name="section"), label(quiet=True, wrap=True)
         self.sheet_panel = SheetPanel()
-        self.text_button = QToolButton()
-        self.text_button.setText("In words")
-        self.text_button.setCheckable(True)
-        self.text_button.setToolTip("The same as text (Ctrl+D)")
+        self.text_button = QToolButton(text="In words", checkable=True, toolTip="The same as text (Ctrl+D)")
         self.text_button.toggled.connect(lambda on: self.stack.setCurrentIndex(int(on)))
         self.lay_out(self._make_left(), self._make_side())
         self.drawing.looked_at.connect(self._tell_site)
@@ -127,6 +128,9 @@ class PathStation(Station):
             self.planner.view = view
         self._search()
 
+    def left(self) -> None:
+        self._soon.stop()
+
     def primary(self) -> None:
         """Prove the path; where it breaks, or the data are copied, go where the work goes on."""
         view, planner = self.planner.view, self.planner
@@ -135,7 +139,7 @@ class PathStation(Station):
         if planner.sheet is None or planner.traced is None:
             self.open_equipment()
         elif kind_of(view.kind).way == "copy":
-            self._save(anew=True)
+            self._save()
             self.state.go.emit(view.next_station if view.take else "shelf")
         elif self._proven:
             self.state.go.emit("capture" if view.has_player and not view.unfit else "shelf")
@@ -151,6 +155,9 @@ class PathStation(Station):
     # -- searching
 
     def _search(self) -> None:
+        self._soon.start()
+
+    def _search_now(self) -> None:
         """Find paths anew where something they follow from has changed; in a thread, for it may take a third of a second."""
         view = self.planner.view
         if view is None:
@@ -160,10 +167,11 @@ class PathStation(Station):
         if self._asked == request:
             return
         self._asked = request
-        self.state.calls.call("paths", lambda: search(request), self._on_found, self.state.tell_error)
+        before = self.planner.found
+        self.state.calls.call("paths", lambda: search(request, before), self._on_found, self.state.tell_error)
 
     def _on_found(self, found: PathsFound) -> None:
-        if self.planner.apply(found):
+        if isValid(self) and self.planner.apply(found):  # the window may have gone meanwhile
             if self.planner.lost_path:
                 self.state.tell(Weight.LOOK, f"The path chosen before is not possible now: {self.planner.lost_path}.")
             self._show()
@@ -174,7 +182,7 @@ class PathStation(Station):
             return
         self.planner.choose(one)
         self.proof = None
-        self._save(anew=True)
+        self._save()
         self._show()
         self._search()
 
@@ -199,10 +207,10 @@ class PathStation(Station):
         self._changed()
 
     def _changed(self) -> None:
-        self._save(anew=False)
+        self._save()
         self._show()
 
-    def _save(self, *, anew: bool) -> None:
+    def _save(self) -> None:
         view, sheet = self.planner.view, self.planner.sheet
         if view is None or sheet is None:
             return
@@ -211,7 +219,7 @@ class PathStation(Station):
         except YomikomiError as error:
             self.state.tell_error(error)
             return
-        self.state.refresh(view.id, tell=anew or view.path is None)
+        self.state.refresh(view.id, tell=view.path is None)
 
     # -- proving
 
@@ -220,7 +228,7 @@ class PathStation(Station):
         return self.proof is not None and self.proof.holds and not (self.planner.traced and self.planner.traced.breaks)
 
     def _prove(self, view: CarrierView) -> None:
-        self._save(anew=True)
+        self._save()
         source = source_on_path(view, self.planner.sheet, real_time=False)
         if source is None:
             self.state.tell(Weight.LOOK, "Nothing stands in for this kind of carrier yet: prove it by hand, and tick what you see.")
@@ -290,7 +298,7 @@ class PathStation(Station):
             self.schools.accept()
         self._search()
         if other is not None:
-            self._save(anew=True)
+            self._save()
             self._show()
 
     def open_diagnosis(self) -> None:
@@ -324,7 +332,7 @@ class PathStation(Station):
             self.state.tell(Weight.LOOK, f"The path of {whose} is not possible now: {sheet.route}.", "See what is missing in Equipment.")
             return
         self.proof = None
-        self._save(anew=True)
+        self._save()
         self._show()
         what = f"{len(lines)} things differed: {'; '.join(lines[:3])}" if lines else "Nothing differed"
         self.state.tell(Weight.FINE, f"As for {whose} on {when[:10]}. {what}.", "Tick it anew: devices forget.")
@@ -362,7 +370,7 @@ class PathStation(Station):
         key = planner.ranked.path.key if planner.ranked else ""
         self.list.paths.chosen_mark = traced.mark if traced else ""
         self.list.viewport().update()
-        if rows != self.list.paths.rows or key != self.list.paths.chosen_key:
+        if rows is not self.list.paths.rows or key != self.list.paths.chosen_key:
             self.list.paths.show_paths(rows, key)
         self.head.setText(f"Paths with your equipment: {len(rows)}" if rows else "Paths with your equipment")
         more = [one.words for one in found.could_be] if found else []

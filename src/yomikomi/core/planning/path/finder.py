@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence, Set
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
-from yomikomi.core.planning.path.catalogue import DeviceKind, Port, cable_for, fits, joins, payload_mbps
+from yomikomi.core.planning.path.catalogue import Port, cable_for, fits, payload_mbps
+from yomikomi.core.planning.path.drawer import Drawer
 from yomikomi.core.planning.path.equipment import Equipment
 from yomikomi.core.planning.path.rates import link_mbps
 from yomikomi.core.planning.path.structure import OWN_CABLE, Link, Path, Task, Wishes
@@ -19,32 +20,24 @@ _MOST_BOXES = 2  # between source and recorder; more only loses
 _MOST_PATHS = 400  # what is built before ranking
 
 
-@dataclass(frozen=True)
-class _Cable:
-    piece: str
-    kind: DeviceKind
-
-
 class Finder:
     """One search. Paths come in no order; ranking is another matter."""
 
     def __init__(self, equipment: Equipment, task: Task, wishes: Wishes, last: Set[str] = frozenset()) -> None:
-        self.task, self.wishes, self._last = task, wishes, last
+        self.task, self.wishes = task, wishes
         self._kinds = {piece.id: equipment.known[piece.kind] for piece in equipment.pieces}
         # One of each kind where several are alike, by role.
         self._by_role: dict[str, list[str]] = {}
         seen: Counter[str] = Counter()
-        self._cables: list[_Cable] = []
+        cables: list[str] = []
         for piece in equipment.pieces:
             kind = self._kinds[piece.id]
             if kind.role == "cable":
-                self._cables.append(_Cable(piece.id, kind))
+                cables.append(piece.id)
             elif seen[piece.kind] < 1 or kind.role in {"card", "drive"}:
                 self._by_role.setdefault(kind.role, []).append(piece.id)
             seen[piece.kind] += 1
-        # Simple cables first: one with two pairs of plugs may be wanted for both.
-        self._cables.sort(key=lambda cable: (cable.piece in last, len(cable.kind.ends)))
-        self._fitting: dict[tuple[str, str], list[tuple[_Cable, int]]] = {}
+        self._drawer = Drawer({cable: self._kinds[cable] for cable in cables}, last)
 
     def paths(self) -> list[Path]:
         found: dict[str, Path] = {}
@@ -74,7 +67,28 @@ class Finder:
                 for card in self._of("card"):
                     link = Link(source, port.key, card, self._kinds[card].ports[0].key, OWN_CABLE)
                     yield Path(source, source, None, card, (), (), (link,))
-        yield from self._onward(source, kind.outs("picture"), (), 0)
+        ways = list(self._onward(source, kind.outs("picture"), (), 0))
+        fewest: dict[str, int] = {}
+        for path in ways:
+            fewest[path.recorder] = min(self._idle_boxes(path), fewest.get(path.recorder, _MOST_BOXES))
+        straight = 0 in fewest.values()
+        shown: set[tuple[str, str | None]] = set()
+        for path in ways:
+            idle, end = self._idle_boxes(path), (path.recorder, path.computer)
+            if idle > fewest[path.recorder] or (idle and straight and end in shown):
+                continue  # a straight way to another recorder is better; one roundabout way to this one is enough
+            shown.add(end)
+            yield path
+
+    def _idle_boxes(self, path: Path) -> int:
+        """Boxes between that neither steady what wobbles nor give a copy to those who watch or hear: only as many as it takes
+        to reach the recorder at all are worth their plugs."""
+        wishes = self.wishes
+        steadies = self.task.wobbles and not self._kinds[path.source].corrector
+        copies = wishes.watch or wishes.headphones or wishes.second
+        boxes = [self._kinds[link.target] for link in path.picture[:-1]]
+        worth = [(steadies and box.corrector) or (copies and any(port.loop for port in box.ports)) for box in boxes]
+        return worth.count(False)
 
     def _onward(self, piece: str, outs: Sequence[Port], links: tuple[Link, ...], boxes: int) -> Iterator[Path]:
         """Over every output of a device, into boxes and recorders."""
@@ -344,32 +358,10 @@ class Finder:
                 connectors.add(into.connector)
                 yield Link(piece, port.key, target, into.key, OWN_CABLE)
                 continue
-            cable = self._free_cable(port.connector, into.connector, used)
+            cable = self._drawer.free(port.connector, into.connector, used, self._kinds)
             if cable is not None:
                 connectors.add(into.connector)
                 yield Link(piece, port.key, target, into.key, cable)
-
-    def _free_cable(self, out: str, into: str, used: Sequence[Link]) -> str | None:
-        """A cable that joins the two and has that pair of plugs free."""
-        if (out, into) not in self._fitting:
-            rows = [(cable, pair) for cable in self._cables if (pair := joins(cable.kind, out, into)) is not None]
-            # One's own cables before others, the fastest first; the order of the rest stays.
-            rows.sort(key=lambda row: (row[0].piece in self._last, -(payload_mbps(*row[0].kind.ends[row[1]]) or 0)))
-            self._fitting[out, into] = rows
-        busy = Counter(link.cable for link in used if link.cable)
-        for cable, pair in self._fitting[out, into]:
-            if not busy[cable.piece]:
-                return cable.piece
-            if busy[cable.piece] < len(cable.kind.ends) and not self._pair_busy(cable, pair, used):
-                return cable.piece
-        return None
-
-    def _pair_busy(self, cable: _Cable, pair: int, used: Sequence[Link]) -> bool:
-        return any(
-            link.cable == cable.piece
-            and joins(cable.kind, self._port(link.source, link.out).connector, self._port(link.target, link.into).connector) == pair
-            for link in used
-        )
 
     def _one_of_each(self, pieces: list[str]) -> list[str]:
         kept: dict[str, str] = {}

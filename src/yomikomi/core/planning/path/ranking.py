@@ -9,6 +9,7 @@ from yomikomi.core.planning.path.catalogue import CONNECTORS
 from yomikomi.core.planning.path.equipment import Equipment
 from yomikomi.core.planning.path.finder import find_paths
 from yomikomi.core.planning.path.findings import Finding
+from yomikomi.core.planning.path.rates import flow_over
 from yomikomi.core.planning.path.structure import Path, Setup, Task, Wishes
 from yomikomi.core.planning.path.trace import Trace, trace
 from yomikomi.core.video.delivery import Delivery
@@ -188,7 +189,8 @@ def _lag(traced: Trace) -> Side:
 
 
 def _margin(traced: Trace) -> Side:
-    margins = [report.flow.margin for report in traced.links if report.flow.margin is not None]
+    flows = (flow_over(traced.setup, link) for _, link in traced.states)
+    margins = [flow.margin for flow in flows if flow.margin is not None]
     lowest = min(margins, default=4.0)
     # Twice what is needed is half of the way to comfortable, four times is comfortable.
     return Side(max(0.0, min(1.0, math.log2(max(lowest, 1.0)) / 2)), f"the tightest link has {lowest:.1f} times what is needed")

@@ -8,8 +8,6 @@ from yomikomi.core.planning.path.findings import AddPiece, Found, SetOption, Sit
 from yomikomi.core.planning.path.plan import format_at, recorded_format
 from yomikomi.core.planning.path.structure import Link
 
-# Kinds of carriers whose line timing wobbles; laser discs rarely need a corrector.
-_WOBBLING = {"vhs", "svhs", "video8", "hi8", "tape"}
 _PREVIEW_WORDS = "the preview in the computer, one to two seconds late"
 
 
@@ -126,7 +124,7 @@ def squeezed(site: Site) -> Found | None:
 
 def no_corrector(site: Site) -> Found | None:
     path = site.setup.path
-    if not site.is_recorder or site.setup.task.kind not in _WOBBLING or site.setup.reads_data:
+    if not site.is_recorder or not site.setup.task.wobbles or site.setup.reads_data:
         return None
     if any(site.setup.kind(piece).corrector for piece in (path.source, *(link.target for link in path.picture))):
         return None
@@ -138,7 +136,7 @@ def no_corrector(site: Site) -> Found | None:
 
 
 def head_switching(site: Site) -> Found | None:
-    if not site.first or site.setup.task.kind not in _WOBBLING or site.setup.reads_data:
+    if not site.first or not site.setup.task.wobbles or site.setup.reads_data:
         return None
     return Found(
         "Tapes have a band of noise at the bottom, where the heads change.",

@@ -28,6 +28,9 @@ WEIGHTS: dict[str, float] = {"picture": 4.0, "sound": 3.0, "steadiness": 2.0, "l
 _SEVERAL_SIDED = ("525i", "625i")
 
 
+_WOBBLING = {"vhs", "svhs", "video8", "hi8"}
+
+
 class Wishes(BaseModel):
     """What is wanted besides the recording, and which schools are followed. Kept with a carrier as JSON."""
 
@@ -80,6 +83,11 @@ class Task:
     @property
     def carrier(self) -> CarrierKind:
         return kind_of(self.kind)
+
+    @property
+    def wobbles(self) -> bool:
+        """Its line timing wobbles unless a corrector steadies it; laser discs rarely need one (common practice, no source)."""
+        return self.kind in _WOBBLING
 
     @property
     def silent(self) -> bool:
