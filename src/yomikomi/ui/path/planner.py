@@ -97,14 +97,16 @@ class Planner:
         options = {**setup.options, knob: option}
         self._retrace(replace(setup, options=options))
 
-    def tick(self, knob: Knob, state: State) -> None:
-        """Done means: it is as the sheet says."""
+    def tick(self, knob: Knob, state: State) -> bool:
+        """Done means: it is as the sheet says. True when that changes how the path is set."""
         assert self.traced is not None
         assert self.sheet is not None
         setup = self.traced.setup
-        if state == "done" and knob in setup.options:
+        mended = state == "done" and knob in setup.options
+        if mended:
             self._retrace(replace(setup, options={key: value for key, value in setup.options.items() if key != knob}))
         self.sheet = with_state(self.sheet, knob, state)
+        return mended
 
     def tick_all(self, knobs: Iterable[Knob]) -> int:
         """Tick what a proof has shown; how many were open before."""

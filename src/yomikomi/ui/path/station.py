@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QModelIndex, QTimer
-from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QVBoxLayout, QWidget
 from shiboken6 import isValid
 
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
@@ -68,7 +68,8 @@ class PathStation(Station):
         self.list = PathList()
         self.head, self.could_be = label("Paths with your equipment", name="section"), label(quiet=True, wrap=True)
         self.sheet_panel = SheetPanel()
-        self.text_button = QToolButton(text="In words", checkable=True, toolTip="The same as text (Ctrl+D)")
+        self.text_button = button("In words", lambda: None, tip="The same as text (Ctrl+D)")
+        self.text_button.setCheckable(True)
         self.text_button.toggled.connect(lambda on: self.stack.setCurrentIndex(int(on)))
         self.lay_out(self._make_left(), self._make_side())
         self.drawing.looked_at.connect(self._tell_site)
@@ -194,9 +195,8 @@ class PathStation(Station):
         self._changed()
 
     def _tick(self, knob: Knob, state: str) -> None:
-        mended = self.planner.sheet is not None and knob in self.planner.sheet.options
-        self.planner.tick(knob, state)  # type: ignore[arg-type]
-        self.proof = None if mended else self.proof
+        if self.planner.tick(knob, state):  # type: ignore[arg-type]
+            self.proof = None
         self._changed()
 
     def _mend(self, finding: Finding) -> None:
