@@ -61,14 +61,6 @@ class SideDocument(_Document):
     because: str
 
 
-class SheetLine(_Document):
-    device: str
-    setting: str
-    option: str
-    why: str
-    see: str
-
-
 class PathDocument(_Document):
     rank: int
     score: float = Field(ge=0, le=100)

@@ -127,9 +127,6 @@ class Planner:
         self._use(one, last.options)
         return True
 
-    def same_setup(self, equipment: Equipment, task: Task) -> bool:
-        return self.found is not None and self.found.request == self.request(equipment, task)
-
     def _use(self, one: Ranked, options: dict[Knob, str]) -> None:
         self.ranked = one
         self._retrace(replace(one.trace.setup, options=options))

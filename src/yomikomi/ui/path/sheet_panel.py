@@ -197,10 +197,3 @@ class SheetPanel(QWidget):
         self.see.setText(f"To see: {item.see}" + (f" As delivered: {item.delivered}." if item.delivered else ""))
         for card in self.cards.values():
             restyle(card, chosen=card.item.knob == item.knob)
-
-
-def focus_card(panel: SheetPanel, knob: tuple[str, str]) -> None:
-    """Bring a setting into view and put the keyboard there."""
-    card = panel.cards.get(knob)
-    if card is not None:
-        card.option.setFocus()

@@ -10,8 +10,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from yomikomi.core.errors import UnfinishedError, UnreadableError
+from yomikomi.core.errors import UnreadableError
 from yomikomi.core.planning.path.catalogue import CATALOGUE, DeviceKind
+from yomikomi.core.work.whole_file import write_whole
 
 PIECE_LIMIT = 500  # pieces of equipment; more is more likely a broken file
 _FILE_LIMIT = 2_000_000  # bytes of an equipment file
@@ -135,13 +136,7 @@ def read_equipment(path: Path) -> Equipment:
 
 def write_equipment(equipment: Equipment, path: Path) -> None:
     """Raises UnfinishedError when it cannot be written; nothing half-written is left."""
-    part = path.with_name(f".{path.name}.part")
-    try:
-        part.write_text(equipment.model_dump_json(indent=1, exclude_defaults=True), "utf-8")
-        part.replace(path)
-    except OSError as error:
-        part.unlink(missing_ok=True)
-        raise UnfinishedError(f"{path.name} cannot be written: {error.strerror}.", remedy="Choose another place.", path=path) from error
+    write_whole(path, equipment.model_dump_json(indent=1, exclude_defaults=True).encode())
 
 
 def _with_ids(text: str) -> Any:

@@ -12,7 +12,7 @@ from yomikomi.core.planning.path.catalogue import SETTINGS
 from yomikomi.core.planning.path.plan import option_of, plan, recorded_format, sent_format
 from yomikomi.core.planning.path.ranking import route_words
 from yomikomi.core.planning.path.rates import captured_mbps, depth_of, written_mbps
-from yomikomi.core.planning.path.structure import Knob, Path, Setup, Task, Wishes
+from yomikomi.core.planning.path.structure import Knob, Path, Setup, Wishes
 from yomikomi.core.planning.path.trace import Trace
 from yomikomi.core.video.delivery import Delivery
 from yomikomi.core.video.units import bit_rate_text, frame_rate_text
@@ -143,10 +143,6 @@ def differences(now: PathSheet, last: PathSheet) -> list[str]:
     ]
     lines += [f"{item.device}, {item.setting.lower()}: could not be verified then" for item in last.unsure]
     return lines
-
-
-def task_label(task: Task) -> str:
-    return f"{task.carrier.words}, {FORMATS[task.picture_format].words}"
 
 
 def _device_words(setup: Setup, piece: str) -> str:

@@ -7,9 +7,9 @@ from itertools import groupby
 from pathlib import Path
 from xml.sax.saxutils import escape
 
-from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.planning.path.sheet import PathSheet, SheetItem
 from yomikomi.core.planning.pdf_type import font_for, shipped_fonts
+from yomikomi.core.work.whole_file import write_whole
 
 _BOX = {"done": "[x]", "open": "[ ]", "unsure": "[?]"}
 _STATE = {"done": "done", "open": "", "unsure": "not verified"}
@@ -18,13 +18,7 @@ _STATE = {"done": "done", "open": "", "unsure": "not verified"}
 def write_sheet(sheet: PathSheet, path: Path) -> None:
     """A PDF, or Markdown where the name ends in .md. Raises UnfinishedError; nothing half-written is left."""
     content = sheet_markdown(sheet).encode() if path.suffix.lower() == ".md" else sheet_pdf(sheet)
-    part = path.with_name(f".{path.name}.part")
-    try:
-        part.write_bytes(content)
-        part.replace(path)
-    except OSError as error:
-        part.unlink(missing_ok=True)
-        raise UnfinishedError(f"{path.name} cannot be written: {error.strerror}.", remedy="Choose another place.", path=path) from error
+    write_whole(path, content)
 
 
 def sheet_markdown(sheet: PathSheet) -> str:
