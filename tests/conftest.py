@@ -23,8 +23,9 @@ from yomikomi.core.work import SilentReporter
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.player import TapePlayerSpec
 
-# Folders whose tests run one after the other: they capture by the clock, drive a window, or encode with all processors.
-_ALONE = {"ui", "capture", "work", "run"}
+# Folders whose tests run one after the other: they drive a window, or encode with all processors. Tests that capture by the
+# clock are marked in their files.
+_ALONE = {"ui", "work", "run"}
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -136,7 +136,7 @@ def main(folder: Path = _FOLDER) -> None:
         window.do("record")
         capture = window.station("capture")
         assert isinstance(capture, CaptureStation)
-        wait(lambda: capture.figures["elapsed"].text() >= "0:00:05", 60)
+        wait(lambda: len(capture.strip.rows) >= 6, 60)
         camera.shoot("capture")
         window.do("record")
         wait(lambda: not window.state.jobs.jobs, 20)

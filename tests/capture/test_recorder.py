@@ -16,16 +16,20 @@ import numpy as np
 import pytest
 
 from yomikomi.core.capture import session
-from yomikomi.core.capture.health import Health, level_db
+from yomikomi.core.capture.health import Health
 from yomikomi.core.capture.mend import MendRequest, mend
 from yomikomi.core.capture.recorder import Recorder
+from yomikomi.core.capture.rules import EndRules
 from yomikomi.core.capture.session import CaptureRequest, CaptureResult, capture
+from yomikomi.core.capture.sound_watch import level_db
 from yomikomi.core.errors import CancelledError, DriveFullError, SourceLostError, UnfinishedError, UnreadableError, YomikomiError
 from yomikomi.core.video.media import check_tail, probe
 from yomikomi.core.video.source import Picture, SoundBlock, SourceFormat
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
 from yomikomi.core.work import Job, JobState, Reporter, SilentReporter
 from yomikomi.sim.player import TapePlayer, TapePlayerSpec
+
+pytestmark = pytest.mark.alone
 
 FAST = TapePlayerSpec(seed=2, seconds=1, tape="perfect", mixture="still", real_time=False)
 LIVE = TapePlayerSpec(seed=2, mixture="still")
@@ -160,7 +164,7 @@ def test_a_full_drive_ends_the_take_and_keeps_it(tmp_path: Path) -> None:
 def test_the_drive_floor_ends_the_take_in_time(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(session, "_FREE_PERIOD_S", 0.0)
     free = shutil.disk_usage(tmp_path).free
-    request = CaptureRequest(replace(FAST, seconds=3), tmp_path / "take.mkv", floor_bytes=2 * free, preview_height=0)
+    request = CaptureRequest(replace(FAST, seconds=3), tmp_path / "take.mkv", rules=EndRules(floor_bytes=2 * free))
     result = capture(request, SilentReporter())
     assert "nearly full" in result.trouble
     assert 0 < result.frames < 90
@@ -187,15 +191,17 @@ def test_nothing_is_ever_overwritten_or_written_where_it_may_not(tmp_path: Path)
 
 
 def test_status_tells_all_a_person_watches(tmp_path: Path) -> None:
-    job = Job(capture, CaptureRequest(LIVE, tmp_path / "take.mkv", max_seconds=1.5), name="recording", urgent=True, grace=5).start()
+    job = Job(
+        capture, CaptureRequest(LIVE, tmp_path / "take.mkv", rules=EndRules(max_seconds=1.5)), name="recording", urgent=True, grace=5
+    ).start()
     seen = []
     job.wait(30, watch=lambda j: seen.append(j.progress))
     result: CaptureResult = job.answer()
     assert (result.frames, result.dropped, result.trouble) == (45, 0, "")
     last = [s for s in seen if s is not None][-1]
-    assert last.preview.height == 480
-    assert last.preview.width == 640  # 720x480 shown at 4:3
-    assert len(last.preview.rgb) == 640 * 480 * 3
+    preview = next(s.preview for s in reversed(seen) if s is not None and s.preview is not None)
+    assert (preview.width, preview.height) == (640, 480)  # 720x480 shown at 4:3
+    assert len(preview.rgb) == 640 * 480 * 3
     assert 20e6 < last.bits_per_second < 120e6
     assert 0 < last.seconds_left < float("inf")
     assert -60 < last.peak_db < 0
@@ -203,7 +209,7 @@ def test_status_tells_all_a_person_watches(tmp_path: Path) -> None:
 
 
 def test_looking_records_nothing(tmp_path: Path) -> None:
-    result = capture(CaptureRequest(FAST, None, max_seconds=0.5), SilentReporter())
+    result = capture(CaptureRequest(FAST, None, rules=EndRules(max_seconds=0.5), patient=True), SilentReporter())
     assert (result.path, result.bytes_written, result.frames) == (None, 0, 15)
     assert not list(tmp_path.iterdir())
 

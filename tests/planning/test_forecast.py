@@ -18,7 +18,7 @@ from yomikomi.core.planning.carriers import KINDS
 from yomikomi.core.planning.data_rates import CAPTURE_CODECS, capture_bits_per_second
 from yomikomi.core.planning.forecast import Wish, Work, clock_time, forecast
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.machine import CAPTURE_ENCODERS, MachineSpeeds, MachineTrialRequest, Speed, TrialEncoder, try_machine
+from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, Speed, TrialEncoder, capture_encoders, try_machine
 from yomikomi.core.planning.spans import Span, total
 from yomikomi.core.work import SilentReporter
 
@@ -152,7 +152,7 @@ def test_independent_errors_add_as_squares(spans: list[Span]) -> None:
 
 def test_the_machine_is_measured(tmp_path: Path) -> None:
     reporter = SilentReporter()
-    encoders = (CAPTURE_ENCODERS[0], TrialEncoder("h264", "libx264", (("preset", "ultrafast"), ("crf", "30"))))
+    encoders = (capture_encoders()[0], TrialEncoder("h264", "libx264", (("preset", "ultrafast"), ("crf", "30"))))
     speeds = try_machine(MachineTrialRequest(tmp_path, encoders, encoder_seconds=0.4), reporter)
     assert set(speeds.encoders) == {"ffv1", "h264"}
     for speed in (speeds.write_bytes_per_second, *speeds.encoders.values()):
@@ -161,7 +161,7 @@ def test_the_machine_is_measured(tmp_path: Path) -> None:
     assert speeds.encoders["h264"].usual > speeds.encoders["ffv1"].usual
     assert list(tmp_path.iterdir()) == []
     assert MachineSpeeds.model_validate_json(speeds.model_dump_json()) == speeds
-    assert {encoder.name for encoder in CAPTURE_ENCODERS} <= set(CAPTURE_CODECS)
+    assert {encoder.name for encoder in capture_encoders()} <= set(CAPTURE_CODECS)
 
 
 def test_the_trial_stops_and_spares_a_full_drive(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -128,10 +128,11 @@ def test_a_tape_from_the_shelf_to_the_ledger(window: MainWindow, qtbot: QtBot) -
     assert isinstance(capture, CaptureStation)
     press(window, "F9")
     qtbot.waitUntil(lambda: capture.picture.image is not None, timeout=20_000)
-    qtbot.waitUntil(lambda: capture.figures["elapsed"].text() == "0:00:03", timeout=30_000)
-    assert capture.alarm.isVisible()
-    assert capture.figures["rate"].text().endswith("Mb/s")
-    assert capture.figures["left"].text() not in {"", "–"}
+    qtbot.waitUntil(lambda: "0:00:03" in capture.bar.state.text(), timeout=30_000)
+    assert capture.bar.isVisible()
+    assert capture.bar.rate.text().endswith("Mb/s")
+    assert capture.bar.left.text() not in {"", "– left"}
+    assert capture.bar.lost.text() == "0 lost"
     click(capture.start_button)
     qtbot.waitUntil(lambda: now(window).take is not None and now(window).take.state == "whole", timeout=20_000)
     take = now(window).take

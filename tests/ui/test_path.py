@@ -106,7 +106,7 @@ def test_a_tape_from_the_list_of_paths_to_a_proven_one(station: PathStation, win
     assert window.current_key == "capture"
     capture = window.station("capture")
     assert isinstance(capture, CaptureStation)
-    assert "S-VHS deck → S-Video + stereo line → HD box" in capture.source_words.text()
+    assert "S-VHS deck → S-Video + stereo line → HD box" in capture.how.source_words.text()
     spec = capture._spec()
     assert isinstance(spec, OnPathSpec)
     assert spec.delivery == window.state.current.path.delivery
@@ -172,7 +172,7 @@ def test_a_live_camera_proven_through_its_stand_in(station: PathStation, take: C
     qtbot.waitUntil(lambda: station.proof is not None, timeout=LONG)
     assert station.proof is not None
     assert station.proof.holds
-    assert station.prove_button.text() == "Done"
+    assert station.prove_button.text() == "Go on to Capture"
 
 
 @pytest.mark.journey

@@ -174,7 +174,7 @@ def test_mould_is_cautioned_at_once_and_keeps_the_tape_from_being_played(window:
     assert window.state.carriers[0].next_station == "path"
     window.show_station("capture")
     assert capture.start_button.isEnabled()
-    assert "stored charge" in capture.caution.text()
+    assert "stored charge" in capture.how.caution.text()
 
 
 def test_changing_keeps_what_the_form_does_not_ask(window: MainWindow, shelf: ShelfStation) -> None:

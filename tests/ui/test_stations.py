@@ -194,9 +194,9 @@ def test_a_crash_of_the_recording_worker_is_mended_at_once(window: MainWindow, q
     station = window.station("capture")
     assert isinstance(station, CaptureStation)
     window.do("record")
-    qtbot.waitUntil(lambda: station.figures["elapsed"].text() == "0:00:02", timeout=20_000)
-    assert station.job is not None
-    os.kill(station.job.pid or 0, signal.SIGKILL)
+    qtbot.waitUntil(lambda: "0:00:02" in station.bar.state.text(), timeout=20_000)
+    assert station.passing.job is not None
+    os.kill(station.passing.job.pid or 0, signal.SIGKILL)
     qtbot.waitUntil(lambda: window.state.current is not None and window.state.current.take is not None
                     and window.state.current.take.state == "mended", timeout=20_000)  # fmt: skip
     assert not station.recording
@@ -215,7 +215,7 @@ def test_a_program_killed_while_recording_mends_at_the_next_start(open_window: O
         "from yomikomi.core.work import SilentReporter; from yomikomi.sim.player import TapePlayerSpec\n"
         "record = Record(Workspace(Path(sys.argv[1]))); spec = TapePlayerSpec(seed=2, mixture='still')\n"
         "take, path = record.begin_take(record.add_carrier(label='K-001', title='x', kind='vhs', source=spec.to_json()))\n"
-        "print('ready', flush=True); capture(CaptureRequest(spec, path, preview_height=0), SilentReporter())"
+        "print('ready', flush=True); capture(CaptureRequest(spec, path), SilentReporter())"
     )
     program = subprocess.Popen([sys.executable, "-c", script, str(folder)], stdout=subprocess.PIPE, text=True)
     assert program.stdout is not None
@@ -257,7 +257,7 @@ def test_closing_asks_while_recording_and_then_ends_in_order(window: MainWindow,
     station = window.station("capture")
     assert isinstance(station, CaptureStation)
     window.do("record")
-    qtbot.waitUntil(lambda: station.figures["elapsed"].text() == "0:00:01", timeout=20_000)
+    qtbot.waitUntil(lambda: "0:00:01" in station.bar.state.text(), timeout=20_000)
     monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.No)
     assert not window.close()
     assert station.recording

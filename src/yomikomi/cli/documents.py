@@ -6,9 +6,12 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.cli.capture_documents import CaptureDocument, CutDocument, SourcesDocument
 from yomikomi.cli.path_documents import DiagnoseDocument, EquipmentDocument, PathsDocument
 from yomikomi.cli.planning_documents import ImportDocument, ReckonDocument, ShelfDocument, TitlesDocument
 from yomikomi.core.balance.models import Prediction, TrialSet
+from yomikomi.core.capture.sync import SyncResult
+from yomikomi.core.capture.trial import TrialResult
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.copying import CopyResult
 
@@ -43,4 +46,11 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "path": PathsDocument,
     "diagnose": DiagnoseDocument,
     "equipment": EquipmentDocument,
+    "capture": CaptureDocument,
+    "sources": SourcesDocument,
+    "synctest": SyncResult,
+    "trial": TrialResult,
+    "cut": CutDocument,
+    "join": CutDocument,
+    "merge": CutDocument,
 }

@@ -14,6 +14,8 @@ from rich.table import Table
 from yomikomi.cli.work import run_job
 from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.balance.recipes import recipe_for
+from yomikomi.core.capture.looking import LookAs
+from yomikomi.core.capture.rules import EndRules
 from yomikomi.core.capture.session import CaptureRequest, capture
 from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.record import Record
@@ -63,7 +65,10 @@ def _run(console: Console, record: Record) -> None:
     take_id, path = record.begin_take(carrier_id)
     spec = replace(scenario.K001, real_time=True)
     captured = do(
-        "simulate and capture in real time", capture, CaptureRequest(spec, path, preview_height=0, max_seconds=_CAPTURE_S), urgent=True
+        "simulate and capture in real time",
+        capture,
+        CaptureRequest(spec, path, rules=EndRules(max_seconds=_CAPTURE_S), look=LookAs(preview=False, scopes=False)),
+        urgent=True,
     )
     record.end_take(take_id, captured)
     rate = bit_rate_text(captured.bytes_written * 8 / max(0.1, captured.seconds))

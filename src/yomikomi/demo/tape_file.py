@@ -1,4 +1,4 @@
-"""Playing a simulated tape into a file as fast as it goes."""
+"""Playing a simulated source into a file as fast as it goes."""
 
 from __future__ import annotations
 
@@ -7,16 +7,19 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from yomikomi.core.capture.recorder import Recorder
+from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.errors import UnfinishedError
-from yomikomi.core.video.source import SourceEnded
+from yomikomi.core.video.source import SourceEnded, SourceSpec
 from yomikomi.core.work import Reporter
-from yomikomi.sim.player import TapePlayer, TapePlayerSpec
 
 
 @dataclass(frozen=True)
 class SimulateRequest:
-    spec: TapePlayerSpec
+    """``seconds``: how much is expected, for telling how far it is."""
+
+    spec: SourceSpec
     path: Path
+    seconds: float | None = None
 
 
 @dataclass(frozen=True)
@@ -26,17 +29,18 @@ class SimulateProgress:
 
 
 def simulate_to(request: SimulateRequest, reporter: Reporter) -> int:
-    """Write the whole tape; returns the number of frames. A stopped or failed simulation leaves no file."""
-    player = TapePlayer(request.spec)
-    recorder = Recorder(request.path, player.format)
+    """Write all that the source gives; returns the number of frames. A stopped or failed simulation leaves no file."""
+    source = request.spec.open()
+    expected = (request.seconds or 0.0) * float(source.format.standard.rate)
+    recorder = Recorder(request.path, source.format, RecordAs())
     try:
         while True:
             reporter.check()
-            picture, sound = player.read()
+            picture, sound = source.read()
             recorder.write_picture(picture)
             recorder.write_sound(sound)
             if recorder.frames % 15 == 0:
-                reporter.report(SimulateProgress(recorder.frames / max(1, player.frames or 1), recorder.frames))
+                reporter.report(SimulateProgress(min(1.0, recorder.frames / max(1.0, expected)), recorder.frames))
     except SourceEnded:
         recorder.close()
     except BaseException:
@@ -44,4 +48,6 @@ def simulate_to(request: SimulateRequest, reporter: Reporter) -> int:
             recorder.close()
         request.path.unlink(missing_ok=True)
         raise
+    finally:
+        source.close()
     return recorder.frames

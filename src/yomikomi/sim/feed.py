@@ -4,22 +4,42 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from fractions import Fraction
+from functools import lru_cache
+from typing import Any, Literal
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from yomikomi.core.video.colour import BT601_525, BT709
+from yomikomi.core.video.colour import BT601_525, BT709, BT2020_PQ
 from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
 from yomikomi.core.video.standards import FieldOrder, Standard
 from yomikomi.sim.canvas import Raster
+from yomikomi.sim.pacing import FrameClock
 from yomikomi.sim.programme import Programme
-from yomikomi.sim.sound import SAMPLE_RATE, ProgrammeSound
+from yomikomi.sim.sound import SAMPLE_RATE, FeedSound
+from yomikomi.sim.textures import Image
+
+# Scenes are made for a standard-definition picture; larger ones are drawn on so many lines and enlarged.
+_DRAWN_LINES = 480
+_FILM_RATE = Fraction(24000, 1001)
 
 
 @dataclass(frozen=True)
 class FeedSpec:
-    """``width`` x ``height`` samples at ``rate`` frames a second; ``seconds``: None for ever."""
+    """``width`` x ``height`` samples at ``rate`` frames a second; ``seconds``: None for ever.
+
+    Parameters
+    ----------
+    cadence : ``film``: the pictures are those of 23.976 frames a second, spread over fields or frames by 2:3.
+    shape : ``3:2``: a sensor's picture between black sides.
+    hdr : 10 bits, PQ, BT.2020.
+    channels : of the programme; 0: silent.
+    commentary : a voice on a channel of its own, after the programme's.
+    sound_lead_ms : how much sooner the sound is than its picture.
+    """
 
     width: int
     height: int
@@ -29,9 +49,23 @@ class FeedSpec:
     mixture: str = "mixed"
     seconds: float | None = None
     real_time: bool = True
+    cadence: Literal["video", "film"] = "video"
+    shape: Literal["full", "3:2"] = "full"
+    hdr: bool = False
+    channels: int = 2
+    commentary: bool = False
+    sound_lead_ms: int = 0
 
     def open(self) -> Feed:
         return Feed(self)
+
+    def to_json(self) -> dict[str, Any]:
+        return {**asdict(self), "rate": str(self.rate), "kind": "feed"}
+
+    @classmethod
+    def from_json(cls, document: dict[str, Any]) -> FeedSpec:
+        fields = {key: value for key, value in document.items() if key != "kind"}
+        return cls(**{**fields, "rate": Fraction(fields["rate"])})
 
 
 class Feed:
@@ -39,40 +73,84 @@ class Feed:
 
     def __init__(self, spec: FeedSpec, *, now: Callable[[], float] = time.monotonic) -> None:
         self.spec = spec
-        colour = BT709 if spec.height >= 720 else BT601_525
+        colour = BT2020_PQ if spec.hdr else BT709 if spec.height >= 720 else BT601_525
         words = f"{spec.height} lines, {float(spec.rate):.2f}"
         one = Fraction(1)
         standard = Standard("feed", spec.width, spec.height, spec.rate, one, one, colour, words, interlaced=spec.interlaced)
-        self.format = SourceFormat(standard, FieldOrder.TFF if spec.interlaced else None, one, SAMPLE_RATE, 1)
+        self.sound = FeedSound(spec.seed, spec.channels, commentary=spec.commentary, lead_ms=spec.sound_lead_ms)
+        self.format = SourceFormat(
+            standard, FieldOrder.TFF if spec.interlaced else None, one, SAMPLE_RATE, self.sound.channels,
+            commentary_channels=int(spec.commentary), bits=10 if spec.hdr else 8,
+        )  # fmt: skip
         self.programme = Programme(spec.seed, mixture=spec.mixture, rate=spec.rate)
-        self.sound = ProgrammeSound(spec.seed)
         self._next = 0
         self._now = now
-        self._started: float | None = None
+        self._clock = FrameClock(spec.rate, now)
+        self._drawn: tuple[Fraction, Image] | None = None
 
     def read(self) -> tuple[Picture, SoundBlock]:
-        """The next frame and its sound; a feed waits for its reader, for it may be slower to draw than to play."""
-        number, self._next = self._next, self._next + 1
+        """The next frame and its sound, at its time; a reader who comes too late loses frames."""
+        called_at = self._now()
+        number = self._clock.next_held(self._next) if self.spec.real_time else self._next
         if self.spec.seconds is not None and number >= round(self.spec.seconds * self.spec.rate):
             raise SourceEnded
         picture = self.picture(number)
+        start, end = self.format.first_sample(self._next), self.format.first_sample(number + 1)
+        self._next = number + 1
         if self.spec.real_time:
-            self._started = self._started if self._started is not None else self._now()
-            time.sleep(max(0.0, self._started + number / float(self.spec.rate) - self._now()))
-        start, end = (int(SAMPLE_RATE * frame / self.spec.rate) for frame in (number, number + 1))
-        return replace(picture, ready_at=self._now()), SoundBlock(start, self.sound.samples(start, end - start))
+            self._clock.wait_for(number, called_at)
+        sound = SoundBlock(start, self.sound.samples(start, end - start), round(start * 1_000_000 / SAMPLE_RATE))
+        return replace(picture, ready_at=self._now(), stamp_us=round(number * 1_000_000 / self.spec.rate)), sound
 
     def picture(self, number: int) -> Picture:
         spec = self.spec
-        y = np.empty((spec.height, spec.width), np.uint8)
-        u = np.empty((spec.height, spec.width // 2), np.uint8)
-        v = np.empty_like(u)
         step = 2 if spec.interlaced else 1
+        image = np.empty((spec.height, spec.width, 3), np.uint8)
         for first in range(step):
-            instant = (number * step + first) / (spec.rate * step)
-            image = self.programme.draw(number, instant, Raster(spec.width, spec.height, first=first, step=step))
-            y[first::step], u[first::step], v[first::step] = image[..., 0], image[:, ::2, 1], image[:, ::2, 2]
-        return Picture(number, y, u, v, self._now())
+            image[first::step] = self._at(number, number * step + first)[first::step]
+        if spec.shape == "3:2":
+            side = (spec.width - spec.height * 3 // 2) // 2
+            image[:, :side] = image[:, spec.width - side :] = (16, 128, 128)
+        y, u, v = image[..., 0], image[:, ::2, 1], image[:, ::2, 2]
+        if spec.hdr:
+            luma, chroma = _pq_tables()
+            return Picture(number, luma[y], chroma[u], chroma[v], self._now())
+        return Picture(number, np.ascontiguousarray(y), np.ascontiguousarray(u), np.ascontiguousarray(v), self._now())
 
     def close(self) -> None:
         self._next = 2**40
+
+    def _at(self, number: int, unit: int) -> Image:
+        """The whole picture of a field or frame ``unit``, in full size; film pictures stay for two and three units in turn."""
+        spec = self.spec
+        unit_rate = spec.rate * (2 if spec.interlaced else 1)
+        instant = unit / unit_rate if spec.cadence == "video" else _film_picture(unit, unit_rate) / _FILM_RATE
+        if self._drawn is None or self._drawn[0] != instant:
+            width = round(_DRAWN_LINES * spec.width / spec.height / 2) * 2 if spec.height > _DRAWN_LINES else spec.width
+            lines = min(spec.height, _DRAWN_LINES)
+            small = self.programme.draw(number, instant, Raster(width, lines))
+            whole = small if lines == spec.height else cv2.resize(small, (spec.width, spec.height), interpolation=cv2.INTER_LINEAR)
+            self._drawn = (instant, np.asarray(whole, np.uint8))
+        return self._drawn[1]
+
+
+def _film_picture(unit: int, unit_rate: Fraction) -> int:
+    """Which film picture a field (or frame of 59.94) shows: a new one at units 0, 2, 5, 7 of every 10, as 2:3 does; at lower
+    unit rates each picture for as long as it takes."""
+    if unit_rate == Fraction(60000, 1001):
+        group, place = divmod(unit, 10)
+        return 4 * group + (0, 0, 1, 1, 1, 2, 2, 3, 3, 3)[place]
+    return int(unit * _FILM_RATE / unit_rate)
+
+
+@lru_cache(maxsize=1)
+def _pq_tables() -> tuple[NDArray[np.uint16], NDArray[np.uint16]]:
+    """From 8-bit codes of a display at 203 cd/m² (reference white of ITU-R BT.2408) and gamma 2.4 (ITU-R BT.1886) to 10-bit PQ
+    (SMPTE ST 2084); chroma shrinks as the wider primaries and the curve make it, roughly."""
+    light = 203 / 10_000 * np.clip((np.arange(256) - 16) / 219, 0, None) ** 2.4
+    m1, m2, c1, c2, c3 = 2610 / 16384, 2523 / 4096 * 128, 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+    power = light**m1
+    signal = ((c1 + c2 * power) / (1 + c3 * power)) ** m2
+    luma = np.round(64 + 876 * signal).astype(np.uint16)
+    chroma = np.round(512 + (np.arange(256) - 128) * 4 * 0.45).astype(np.uint16)
+    return luma, chroma

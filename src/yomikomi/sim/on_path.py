@@ -18,7 +18,6 @@ from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.delivery import Delivery
 from yomikomi.core.video.source import Picture, Samples, SoundBlock, SourceFormat
 from yomikomi.sim.player import TapePlayerSpec
-from yomikomi.sim.sound import ProgrammeSound
 
 _ROLL_LINES = 37  # a torn picture rolls by so many lines a frame
 _DROP_ONE_IN = 9
@@ -30,10 +29,15 @@ _NOISE_BAR_LINES = 0.12  # height of a noise bar, of the picture
 _BLUE = (41, 240, 110)
 
 
+class SoundByNumber(Protocol):
+    def samples(self, start: int, count: int) -> NDArray[np.int16]: ...
+
+
 class Player(Protocol):
     """What a simulated source has besides the protocol of sources: sound by sample number."""
 
-    sound: ProgrammeSound
+    @property
+    def sound(self) -> SoundByNumber: ...
 
     @property
     def format(self) -> SourceFormat: ...
@@ -71,7 +75,10 @@ class OnPath:
         order = inner.field_order
         if order is not None and delivery.order == "swapped":
             order = order.other
-        self.format = replace(inner, sample_aspect=aspect, field_order=order)
+        commentary = inner.commentary_channels if delivery.commentary == "own" else 0
+        channels = inner.sound_channels - inner.commentary_channels + commentary
+        self._mixes_in = inner.commentary_channels > 0 and delivery.commentary == "mixed"
+        self.format = replace(inner, sample_aspect=aspect, field_order=order, sound_channels=channels, commentary_channels=commentary)
         self._steps = _steps_for(delivery)
 
     def read(self) -> tuple[Picture, SoundBlock]:
@@ -81,7 +88,7 @@ class OnPath:
         picture, sound = self._player.read()
         while delivery.drops and _dropped(picture.number):
             picture, more = self._player.read()
-            sound = SoundBlock(sound.start, np.concatenate([sound.samples, more.samples]))
+            sound = SoundBlock(sound.start, np.concatenate([sound.samples, more.samples]), sound.stamp_us)
         if delivery.stops_after is not None and picture.number >= delivery.stops_after * float(self.format.standard.rate):
             raise SourceLostError(
                 f"The source stopped by itself after {delivery.stops_after:.0f} s.", remedy="See Path for what switches it off."
@@ -95,18 +102,28 @@ class OnPath:
         self._player.close()
 
     def _heard(self, block: SoundBlock) -> SoundBlock:
+        """The sound as the path leaves it. Its stamps stay those of the picture clock: a drift shows against them."""
         delivery = self._delivery
-        if delivery.sound == "none":
-            return SoundBlock(block.start, np.zeros_like(block.samples))
         shift = round(delivery.sound_lead_ms / 1000 * self.format.sound_rate)
         shift += round(_DRIFT * block.start) if delivery.drift else 0
-        samples = block.samples
-        if shift:
-            samples = self._shifted(block, shift)
+        samples = self._tracks(self._shifted(block, shift) if shift else block.samples)
+        if delivery.sound == "none":
+            samples = np.concatenate([np.zeros_like(samples[:, : self._programme]), samples[:, self._programme :]], axis=1)
         gain = {"hot": _HOT, "quiet": _QUIET}.get(delivery.level)
         if gain is not None:
             samples = np.clip(samples * gain, -32768, 32767).astype(np.int16)
-        return SoundBlock(block.start, samples)
+        return SoundBlock(block.start, samples, block.stamp_us)
+
+    @property
+    def _programme(self) -> int:
+        return self.format.sound_channels - self.format.commentary_channels
+
+    def _tracks(self, samples: NDArray[np.int16]) -> NDArray[np.int16]:
+        """The commentary apart, mixed into the programme, or gone."""
+        if self._mixes_in:
+            mixed = samples[:, : self._programme].astype(np.int32) + samples[:, -1:]
+            return np.clip(mixed, -32768, 32767).astype(np.int16)
+        return samples[:, : self.format.sound_channels]
 
     def _shifted(self, block: SoundBlock, shift: int) -> NDArray[np.int16]:
         """The programme's sound of another moment; before its beginning there is silence."""

@@ -13,12 +13,10 @@ import numpy as np
 from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
 from yomikomi.sim.canvas import Raster
+from yomikomi.sim.pacing import FrameClock
 from yomikomi.sim.programme import Programme
 from yomikomi.sim.sound import SAMPLE_RATE, ProgrammeSound
 from yomikomi.sim.tape import FORMATS, Tape
-
-# Frames that a recorder box holds before it loses one: what a slow reader may lag behind the tape.
-_DEVICE_BUFFER_FRAMES = 8
 
 
 @dataclass(frozen=True)
@@ -87,7 +85,7 @@ class TapePlayer:
         self._frames = None if spec.seconds is None else round(spec.seconds * standard.rate)
         self._next = 0
         self._now = now
-        self._started: float | None = None
+        self._clock = FrameClock(standard.rate, now)
 
     @property
     def frames(self) -> int | None:
@@ -106,8 +104,8 @@ class TapePlayer:
         sound = self._sound_from(self._next, number)
         self._next = number + 1
         if self.spec.real_time:
-            self._sleep_until(number, called_at)
-        return replace(picture, ready_at=self._now()), sound
+            self._clock.wait_for(number, called_at)
+        return replace(picture, ready_at=self._now(), stamp_us=round(number * 1_000_000 / self.format.standard.rate)), sound
 
     def picture(self, number: int) -> Picture:
         """Frame ``number`` of the tape, whatever the clock says."""
@@ -128,27 +126,14 @@ class TapePlayer:
         self._frames = 0
 
     def _sound_from(self, first: int, last: int) -> SoundBlock:
-        start, end = (int(SAMPLE_RATE * frame / self.format.standard.rate) for frame in (first, last + 1))
-        return SoundBlock(start, self.sound.samples(start, end - start))
+        start, end = (self.format.first_sample(frame) for frame in (first, last + 1))
+        return SoundBlock(start, self.sound.samples(start, end - start), round(start * 1_000_000 / SAMPLE_RATE))
 
     def _skip_lost(self) -> int:
         """The number of the next frame that the device still holds."""
-        if self._started is None:
+        if self._next == 0:
             self.programme.prepare()
-            self._started = self._now()
-        behind = int((self._now() - self._started) * float(self.format.standard.rate)) - self._next
-        return self._next + max(0, behind - _DEVICE_BUFFER_FRAMES)
-
-    def _sleep_until(self, number: int, called_at: float) -> None:
-        """Wait for the frame's time. On a machine too busy to draw in time the tape runs slower: it was not the
-        reader who was late, so nothing may be lost by it."""
-        started = self._started or 0.0
-        due = started + number / float(self.format.standard.rate)
-        now = self._now()
-        if now < due:
-            time.sleep(due - now)
-        else:
-            self._started = started + max(0.0, now - max(due, called_at))
+        return self._clock.next_held(self._next)
 
 
 def truth(spec: TapePlayerSpec, frames: int) -> dict[str, Any]:

@@ -38,7 +38,32 @@ class ProgrammeSound:
         return np.clip(np.round(out * 32767), -32768, 32767).astype(np.int16)[:, None]
 
 
-@lru_cache(maxsize=8)
+class FeedSound:
+    """The sound of a camera or console: a stereo programme, a commentary beside it where there is one, all of them moved
+    against the picture by ``lead_ms`` (positive: sooner)."""
+
+    def __init__(self, seed: int, programme: int, *, commentary: bool = False, lead_ms: int = 0) -> None:
+        self.channels = programme + int(commentary)
+        self._lead = round(lead_ms * SAMPLE_RATE / 1000)
+        self._voices = [ProgrammeSound(seed), ProgrammeSound(seed + 1)][:programme]
+        self._commentary = ProgrammeSound(seed + 2) if commentary else None
+
+    def samples(self, start: int, count: int) -> NDArray[np.int16]:
+        """Shape (count, channels). Before the beginning there is silence."""
+        early = min(count, max(0, -(start + self._lead)))
+        out = np.zeros((count, self.channels), np.int16)
+        at, rest = max(0, start + self._lead), count - early
+        if len(self._voices) == 2:
+            one, two = (voice.samples(at, rest)[:, 0].astype(np.float32) for voice in self._voices)
+            out[early:, 0], out[early:, 1] = 0.7 * one + 0.2 * two, 0.2 * one + 0.7 * two
+        elif self._voices:
+            out[early:, 0] = self._voices[0].samples(at, rest)[:, 0]
+        if self._commentary is not None:
+            out[early:, -1] = self._commentary.samples(at, rest)[:, 0]
+        return out
+
+
+@lru_cache(maxsize=12)
 def _second(seed: int, second: int, kind: str) -> Sound:
     t = second + np.arange(SAMPLE_RATE) / SAMPLE_RATE
     voice = _speech(seed, second, t) if kind == "speech" else _music(seed, second, t)

@@ -81,6 +81,7 @@ def build_window(workspace: Workspace) -> MainWindow:
     window = MainWindow(state, MAKERS)
     window.show_station("shelf")
     state.mend_takes()
+    state.keep_clips()
     # What is there now stays: the collector need not walk through it again. Its full rounds took up to 120 ms (docs/science.md).
     gc.freeze()
     return window

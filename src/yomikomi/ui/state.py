@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import shutil
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
 from yomikomi.core.balance.recipes import CODECS
+from yomikomi.core.capture.cutting import JoinPiecesRequest, Piece, join_pieces
 from yomikomi.core.capture.mend import MendRequest, mend
 from yomikomi.core.errors import YomikomiError
+from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.planning.machine import CAPTURE_ENCODERS, MachineSpeeds, MachineTrialRequest, TrialEncoder, try_machine
+from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, TrialEncoder, capture_encoders, try_machine
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
@@ -72,7 +75,7 @@ class AppState(QObject):
             TrialEncoder(key, codec.encoder, (("preset", codec.speed_at("usual")), ("crf", str(codec.probes[1]))))
             for key, codec in CODECS.items()
         )
-        request = MachineTrialRequest(self.record.workspace.folder / "trials", (*CAPTURE_ENCODERS, *copies))
+        request = MachineTrialRequest(self.record.workspace.folder / "trials", (*capture_encoders(), *copies))
         self.jobs.start(try_machine, request, name="measuring this machine", resource="processor", on_end=self._measured)
 
     def _measured(self, job: Job) -> None:
@@ -87,13 +90,47 @@ class AppState(QObject):
 
     def mend_takes(self, only: int | None = None) -> None:
         """Mend in the background what a crash left of recordings (of all, or of one take), and say how much is safe."""
+        folders = self.record.capture_settings().spill_folders
         for take_id, label, path in self.record.cut_off_takes():
             if only not in {None, take_id}:
                 continue
             self.jobs.start(
-                mend, MendRequest(path), name=f"mending {label}", resource="take drive", grace=5.0,
+                mend, MendRequest(path, folders), name=f"mending {label}", resource="take drive", grace=5.0,
                 on_end=partial(self._mended, take_id),
             )  # fmt: skip
+
+    def keep_clips(self) -> None:
+        """Join what was taken out of look-back rings and is not yet a file of its own: of this moment, or before a crash."""
+        going = {job.name for job in self.jobs.jobs}
+        takes = self.record.workspace.folder / "takes"
+        for folder in sorted(takes.glob(".ring-*-clip*")):
+            owner = folder.name.removeprefix(".ring-").partition("-")[0]
+            view = next((one for one in self.carriers if str(one.id) == owner), None)
+            files = sorted(folder.iterdir())
+            if view is not None and files and f"keeping {folder.name}" not in going:
+                name = f"kept {folder.name.rpartition('clip')[2]}"
+                self.join_clip(view.id, name, safe_name(f"{view.label} {name}"), tuple(Piece(one) for one in files), folder)
+
+    def join_clip(self, carrier_id: int, name: str, stem: str, pieces: tuple[Piece, ...], folder: Path) -> None:
+        """Make one file of a clip's pieces, put it on the shelf, and clear up."""
+        target = self.record.workspace.folder / "takes" / f"{stem}{pieces[0].path.suffix}"
+        number = 2
+        while target.exists():
+            target = target.with_name(f"{stem}-{number}{target.suffix}")
+            number += 1
+
+        def ended(job: Job) -> None:
+            if job.state is not JobState.DONE:
+                self.tell_end(job)
+                return
+            self.record.add_clip(carrier_id, target, seconds=job.result.seconds, frames=job.result.frames, name=name)
+            shutil.rmtree(folder, ignore_errors=True)
+            self.tell(Weight.FINE, f"{target.name}: {job.result.seconds:.0f} s kept, nothing encoded.")
+            self.reload()
+
+        self.jobs.start(
+            join_pieces, JoinPiecesRequest(pieces, target), name=f"keeping {folder.name}", resource="take drive", grace=5.0, on_end=ended
+        )
 
     def _mended(self, take_id: int, job: Job) -> None:
         if job.state is JobState.CANCELLED:

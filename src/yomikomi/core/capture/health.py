@@ -1,30 +1,60 @@
-"""What a recording says of itself while it runs."""
+"""What a recording says of itself while it runs, and the log of it that is kept beside the take."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import contextlib
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from fractions import Fraction
+from pathlib import Path
+from typing import Literal
 
-import numpy as np
-from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from yomikomi.core.capture.loudness import Loudness
+from yomikomi.core.capture.scopes import Scopes
+from yomikomi.core.capture.sound_watch import SILENT_DB, SoundLevels
 
 # A frame counts as late when it was ready this part of a frame period before it was fetched.
 LATE_PERIODS = 1.0
-SILENT_DB = -96.0
+_NO_LEVELS = SoundLevels((), ())
 
 
 @dataclass(frozen=True)
 class Preview:
-    """A picture for the screen: ``rgb`` holds height x width x 3 bytes, already in square pixels."""
+    """A picture for the screen: ``rgb`` holds height x width x 3 bytes. ``square``: already in square pixels at its right shape;
+    else one sample to a pixel."""
 
     width: int
     height: int
     rgb: bytes
+    square: bool = True
+
+
+@dataclass(frozen=True)
+class Looks:
+    """What is shown of the newest frame; each part only where it was asked for."""
+
+    preview: Preview | None = None
+    scopes: Scopes | None = None
+    below_black: float = 0.0
+    above_white: float = 0.0
 
 
 @dataclass(frozen=True)
 class CaptureStatus:
-    """A snapshot; rates in bits a second, levels in dB below full scale."""
+    """A snapshot; rates in bits a second, levels in dB below full scale, times in seconds.
+
+    Parameters
+    ----------
+    late, dropped, repeated, suspected : frames fetched late; lost by their numbers; that repeat the one before; between
+        which movement jumps as if some were missing.
+    headroom : how many times faster than needed the encoder is; 0 where nothing is encoded.
+    write_ms : longest single write of the last half second.
+    warnings : what is wrong now, in words.
+    kept : clips kept from the look-back ring so far. ``ring_seconds``: how much the ring holds.
+    """
 
     seconds: float
     frames: int
@@ -38,23 +68,53 @@ class CaptureStatus:
     rms_db: float
     queue: int
     recording: bool
-    preview: Preview | None = None
+    repeated: int = 0
+    suspected: int = 0
+    headroom: float = 0.0
+    write_ms: float = 0.0
+    levels: SoundLevels = _NO_LEVELS
+    loudness: Loudness | None = None
+    drift_ms_per_hour: float | None = None
+    part_number: int = 1
+    warnings: tuple[str, ...] = ()
+    looks: Looks | None = None
+    number: int = 0
+    ring_seconds: float = 0.0
+    kept: tuple[KeptClip, ...] = ()
+    stalled: float = 0.0
+
+    @property
+    def preview(self) -> Preview | None:
+        return self.looks.preview if self.looks else None
+
+
+@dataclass(frozen=True)
+class KeptClip:
+    """A clip that was taken out of the ring: its pieces in order with their ``counts`` of frames, still to be joined.
+    ``skip_frames``: of the first piece."""
+
+    folder: Path
+    pieces: tuple[Path, ...]
+    counts: tuple[int, ...]
+    skip_frames: int
+    frames: int
 
 
 @dataclass
 class Health:
-    """Counts late and dropped frames from their numbers and times."""
+    """Counts late and dropped frames from their numbers and times, and lists the gaps."""
 
     rate: Fraction
     frames: int = 0
     late: int = 0
     dropped: int = 0
+    gaps: list[tuple[int, int]] = field(default_factory=list)
     _expected: int | None = None
 
     def saw(self, number: int, *, waited: float) -> None:
         """One frame arrived, ``waited`` seconds after the source had it ready; numbers that were skipped are lost."""
         if self._expected is not None and number > self._expected:
-            self.dropped += number - self._expected
+            self._lost(self._expected, number - self._expected)
         self._expected = number + 1
         self.frames += 1
         if waited > LATE_PERIODS / float(self.rate):
@@ -62,13 +122,97 @@ class Health:
 
     def lost_in_queue(self) -> None:
         """A frame came in time and could not be kept: the recorder is behind."""
-        self.dropped += 1
+        assert self._expected is not None
+        self._lost(self._expected - 1, 1)
+
+    def _lost(self, first: int, count: int) -> None:
+        self.dropped += count
+        if self.gaps and sum(self.gaps[-1]) == first:
+            self.gaps[-1] = (self.gaps[-1][0], self.gaps[-1][1] + count)
+        else:
+            self.gaps.append((first, count))
 
 
-def level_db(samples: NDArray[np.int16]) -> tuple[float, float]:
-    """Peak and RMS of 16-bit sound in dB below full scale, not under −96."""
-    if not samples.size:
-        return SILENT_DB, SILENT_DB
-    wide = samples.astype(np.float64) / 32768
-    peak, rms = float(np.abs(wide).max()), float(np.sqrt(np.mean(wide * wide)))
-    return tuple(max(SILENT_DB, 20 * np.log10(value)) if value > 0 else SILENT_DB for value in (peak, rms))  # type: ignore[return-value]
+class HealthRow(BaseModel):
+    """A second of a recording. Counts are of that second; ``free_gb`` decimal; levels in dBFS."""
+
+    model_config = ConfigDict(frozen=True)
+
+    at: float
+    frames: int = 0
+    late: int = 0
+    lost: int = 0
+    repeated: int = 0
+    suspected: int = 0
+    queue: int = 0
+    headroom: float = 0.0
+    mbps: float = 0.0
+    write_ms: float = 0.0
+    free_gb: float = 0.0
+    peak_db: float = SILENT_DB
+    rms_db: float = SILENT_DB
+    signs: tuple[str, ...] = ()
+
+
+class HealthEnd(BaseModel):
+    """The last line of a log. ``gaps``: frames that are missing, as (first number, how many); ``repeats``, ``jumps``: numbers
+    of frames found by what they hold."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: Literal["end"] = "end"
+    seconds: float
+    gaps: tuple[tuple[int, int], ...] = ()
+    repeats: tuple[int, ...] = ()
+    jumps: tuple[int, ...] = ()
+    unseen: int = 0
+    loudness: Loudness | None = None
+    drift_ms_per_hour: float | None = None
+    drift_error: float | None = None
+    clipped: int = 0
+    ended: str = ""
+
+
+def health_path(take: Path) -> Path:
+    """Where the log of a take lies."""
+    return take.with_name(take.stem + ".health.jsonl")
+
+
+class HealthLog:
+    """Appends a line a second, so that a crash costs the last one. A log that cannot be written is no reason to stop."""
+
+    def __init__(self, take: Path) -> None:
+        self._file = None
+        with contextlib.suppress(OSError):
+            self._file = health_path(take).open("w", encoding="utf-8")
+
+    def add(self, row: HealthRow) -> None:
+        self._write(row.model_dump_json(exclude_defaults=True))
+
+    def close(self, end: HealthEnd | None = None) -> None:
+        if end is not None:
+            self._write(end.model_dump_json())
+        if self._file is not None:
+            with contextlib.suppress(OSError):
+                self._file.close()
+        self._file = None
+
+    def _write(self, line: str) -> None:
+        if self._file is not None:
+            with contextlib.suppress(OSError):
+                self._file.write(line + "\n")
+                self._file.flush()
+
+
+def read_health(take: Path) -> tuple[Sequence[HealthRow], HealthEnd | None]:
+    """The log of a take; lines that cannot be read (a crash cut them off) are passed over."""
+    rows: list[HealthRow] = []
+    end: HealthEnd | None = None
+    with contextlib.suppress(OSError), health_path(take).open(encoding="utf-8", errors="replace") as file:
+        for line in file:
+            with contextlib.suppress(ValueError, ValidationError):
+                if json.loads(line).get("kind") == "end":
+                    end = HealthEnd.model_validate_json(line)
+                else:
+                    rows.append(HealthRow.model_validate_json(line))
+    return rows, end

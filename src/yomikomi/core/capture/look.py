@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.capture.health import SILENT_DB, level_db
+from yomikomi.core.capture.sound_watch import SILENT_DB, level_db
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.delivery import PictureState
 from yomikomi.core.video.source import Picture, SourceEnded, SourceSpec

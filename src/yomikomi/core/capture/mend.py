@@ -10,15 +10,21 @@ from pathlib import Path
 
 import av
 
+from yomikomi.core.capture.cutting import CONTAINERS, grid_rate, same_stream
+from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import open_media, video_stream
+from yomikomi.core.video.picture_note import NOTE_KEY
 from yomikomi.core.work import Reporter
 
 
 @dataclass(frozen=True)
 class MendRequest:
+    """``path``: the take's first file; parts beside it are found by their names, those elsewhere are given in ``folders``."""
+
     path: Path
+    folders: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -28,24 +34,48 @@ class MendProgress:
 
 @dataclass(frozen=True)
 class Mended:
+    """Of all files together."""
+
     frames: int
     seconds: float
+    files: tuple[Path, ...] = ()
 
 
 def mend(request: MendRequest, reporter: Reporter) -> Mended:
-    """Rewrite a cut-off Matroska take in place (through a temporary file that then takes its name).
+    """Rewrite a cut-off take in place, each file through a temporary one that then takes its name.
 
     Raises UnreadableError when not even a first frame can be found, OSError when there is no room to write, CancelledError
-    when stopped; the file is then left as it was.
+    when stopped; the files are then left as they were.
     """
-    path = request.path
+    frames, seconds = 0, 0.0
+    files: list[Path] = []
+    for number, path in enumerate([request.path, *later_parts(request.path, request.folders)]):
+        try:
+            one = _mend_file(path, reporter)
+        except UnreadableError:
+            if number == 0:
+                raise
+            continue  # a part that was only just begun
+        frames, seconds = frames + one.frames, seconds + one.seconds
+        files.append(path)
+    return Mended(frames, seconds, tuple(files))
+
+
+def later_parts(path: Path, folders: tuple[Path, ...] = ()) -> list[Path]:
+    """The further files of a take in several parts, in order."""
+    found = [one for folder in (path.parent, *folders) for one in folder.glob(f"{path.stem}-part*{path.suffix}")]
+    return sorted(found, key=lambda one: int("".join(c for c in one.stem.rpartition("-part")[2] if c.isdigit()) or 0))
+
+
+def _mend_file(path: Path, reporter: Reporter) -> Mended:
     temporary = path.with_name(path.name + ".mending.part")
     try:
         mended = _copy_packets(path, temporary, reporter)
-        with open_media(path) as source:
-            picture = video_stream(source, path)
-            shape = Geometry(picture.width, picture.height, picture.sample_aspect_ratio or Fraction(1))
-        set_display_shape(temporary, shape)
+        if path.suffix == ".mkv":
+            with open_media(path) as source:
+                picture = video_stream(source, path)
+                shape = Geometry(picture.width, picture.height, picture.sample_aspect_ratio or Fraction(1))
+            set_display_shape(temporary, shape)
         with temporary.open("rb+") as file:
             os.fsync(file.fileno())
         temporary.replace(path)
@@ -55,12 +85,17 @@ def mend(request: MendRequest, reporter: Reporter) -> Mended:
 
 
 def _copy_packets(path: Path, target: Path, reporter: Reporter) -> Mended:
-    with open_media(path) as source, av.open(str(target), "w", format="matroska") as sink:
+    kind = CONTAINERS.get(path.suffix, "matroska")
+    with open_media(path) as source, av.open(str(target), "w", format=kind) as sink:
         picture = video_stream(source, path)
-        outputs = {stream.index: sink.add_stream_from_template(stream) for stream in source.streams}
+        wanted = [picture, *source.streams.audio]
+        outputs = {stream.index: same_stream(sink, stream) for stream in wanted}
+        for key, value in source.metadata.items():
+            if key.lower() in {NOTE_KEY, "timecode"}:
+                sink.metadata[key.lower()] = value
         frames, done, last, size = 0, 0, Fraction(0), max(1, path.stat().st_size)
         with contextlib.suppress(av.error.InvalidDataError):  # the packet that was being written when it ended
-            for packet in source.demux():
+            for packet in source.demux(wanted):
                 reporter.check()
                 if packet.dts is None:
                     continue
@@ -71,5 +106,5 @@ def _copy_packets(path: Path, target: Path, reporter: Reporter) -> Mended:
                     last = max(last, (packet.pts or 0) * Fraction(packet.time_base))
                 packet.stream = outputs[packet.stream.index]
                 sink.mux(packet)
-    rate = picture.average_rate or Fraction(25)
+        rate = grid_rate(picture)
     return Mended(frames, float(last + 1 / rate))

@@ -1,6 +1,6 @@
 """A capture pass in a worker process: a reading thread, a bounded queue, a recording loop, a status a few times a second.
 
-The preview is the first thing to give way: it is made only when the queue is nearly empty.
+What is shown is the first thing to give way: it is made in a thread of its own, and only when next to nothing waits.
 """
 
 from __future__ import annotations
@@ -8,30 +8,31 @@ from __future__ import annotations
 import contextlib
 import queue
 import shutil
-import threading
 import time
 from collections import deque
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from yomikomi.core.capture.health import SILENT_DB, CaptureStatus, Health, Preview, level_db
-from yomikomi.core.capture.recorder import Recorder
-from yomikomi.core.errors import DriveFullError, SourceLostError, UnfinishedError, YomikomiError
-from yomikomi.core.video.geometry import Geometry
-from yomikomi.core.video.planes import frame_from_planes, rgb
+from yomikomi.core.capture.content import ContentState, ContentWatch
+from yomikomi.core.capture.health import CaptureStatus, Health, HealthEnd, HealthLog, HealthRow
+from yomikomi.core.capture.listening import Listening
+from yomikomi.core.capture.looking import LookAs, Looker
+from yomikomi.core.capture.parts import TakeRecorder
+from yomikomi.core.capture.reader import Item, Reader
+from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.capture.ring import Keep, RingRecorder, RingRules
+from yomikomi.core.capture.rules import Condition, Ending, EndRules, ending, warnings
+from yomikomi.core.capture.sound_shift import SoundShift
+from yomikomi.core.errors import DriveFullError, UnfinishedError, WrongUseError, YomikomiError
 from yomikomi.core.video.rates import seconds_that_fit
-from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceSpec
+from yomikomi.core.video.source import SourceSpec
 from yomikomi.core.work import Reporter
 
-# Frames between reading and writing: a second of standard definition, about 20 MB.
-_QUEUE_FRAMES = 30
 _STATUS_PERIOD_S = 0.066
 _RATE_WINDOW_S = 4.0
 _FREE_PERIOD_S = 0.5
-# What is never filled: other programs, and the record itself, need some room too.
-DRIVE_FLOOR_BYTES = 500_000_000
-
-Item = tuple[Picture, SoundBlock]
+# A source that gives nothing for so long has stopped, whatever it says.
+STALL_S = 8.0
 
 
 @dataclass(frozen=True)
@@ -42,21 +43,30 @@ class CaptureRequest:
     ----------
     source : opened in the worker.
     path : the take; must not exist. None looks at the source without recording.
-    floor_bytes : stop when less than this is free on the drive.
-    preview_height : lines of the live picture; 0 for none.
-    max_seconds : stop by itself after so long; None goes on until the source ends.
+    record_as, rules : how it is recorded, and when it ends by itself.
+    spill : folders to go on in, one after the other, when the drive of the take falls under its floor.
+    ring : look-back folder; must not exist. Instead of a take.
+    look : what is shown meanwhile.
+    patient : the source waits for the recorder (simulations without a clock).
     """
 
     source: SourceSpec
     path: Path | None
-    floor_bytes: int = DRIVE_FLOOR_BYTES
-    preview_height: int = 480
-    max_seconds: float | None = None
+    record_as: RecordAs = RecordAs()
+    rules: EndRules = EndRules()
+    spill: tuple[Path, ...] = ()
+    ring: Path | None = None
+    ring_rules: RingRules = RingRules()
+    look: LookAs = LookAs()
+    patient: bool = False
 
 
 @dataclass(frozen=True)
 class CaptureResult:
-    """How a pass ended. ``trouble`` is empty when it ended as wished."""
+    """How a pass ended. ``trouble`` is empty when it ended as wished; ``ended`` says why in either case.
+
+    ``gaps``: frames that are missing, as (first number, how many); ``parts``: all files, ``path`` the first.
+    """
 
     path: Path | None
     frames: int
@@ -66,40 +76,12 @@ class CaptureResult:
     bytes_written: int
     trouble: str = ""
     remedy: str = ""
-
-
-class _Reader(threading.Thread):
-    """Fetches frames from the source into the queue; never waits for the recorder."""
-
-    def __init__(self, spec: SourceSpec, health_lock: threading.Lock) -> None:
-        super().__init__(name="source", daemon=True)
-        self.source = spec.open()
-        self.health = Health(self.source.format.standard.rate)
-        self.lock = health_lock
-        self.items: queue.Queue[Item | None] = queue.Queue(_QUEUE_FRAMES)
-        self.stop = threading.Event()
-        self.error: YomikomiError | None = None
-
-    def run(self) -> None:
-        try:
-            while not self.stop.is_set():
-                item = self.source.read()
-                with self.lock:
-                    self.health.saw(item[0].number, waited=time.monotonic() - item[0].ready_at)
-                try:
-                    self.items.put_nowait(item)
-                except queue.Full:
-                    with self.lock:
-                        self.health.lost_in_queue()
-        except SourceEnded:
-            pass
-        except YomikomiError as error:
-            self.error = error
-        except OSError as error:
-            self.error = SourceLostError(f"The source stopped: {error}.", remedy="Check its cable and power.")
-        finally:
-            self.source.close()
-            self.items.put(None)
+    ended: str = ""
+    repeated: int = 0
+    gaps: tuple[tuple[int, int], ...] = ()
+    parts: tuple[Path, ...] = ()
+    tail_seconds: float = 0.0
+    headroom: float = 0.0
 
 
 class _Pass:
@@ -107,130 +89,190 @@ class _Pass:
 
     def __init__(self, request: CaptureRequest, reporter: Reporter) -> None:
         self.request, self.reporter = request, reporter
-        self.lock = threading.Lock()
-        self.reader = _Reader(request.source, self.lock)
-        self.recorder = Recorder(request.path, self.reader.source.format) if request.path else None
-        self.rate = float(self.reader.source.format.standard.rate)
-        self.written: deque[tuple[float, int]] = deque()
-        self.free = self._measure_free()
-        self.free_at = time.monotonic()
-        self.peak = self.rms = SILENT_DB
+        self.reader = Reader(request.source, patient=request.patient)
+        source = self.reader.source.format
+        self.rate = float(source.standard.rate)
+        self.recorder = self._make_recorder()
+        later = request.record_as.sound_later_ms
+        self.shift = SoundShift(source, later) if later and source.sound_channels else None
+        self.log = HealthLog(request.path) if request.path else None
+        self.looker = Looker(source, request.look)
+        frame_bytes = source.standard.width * source.standard.height * (1 if source.bits == 8 else 2)
+        self.content = ContentWatch(self.rate, fields=source.field_order is not None, frame_bytes=frame_bytes)
+        self.sound = Listening(source)
+        self.written: deque[tuple[float, int, float, int]] = deque()
+        self.free, self.free_at = self._measure_free(), time.monotonic()
         self.status_at = 0.0
-        self.ticks = 0
+        self.number = -1
+        self.first: int | None = None
         self.kept = 0
-        self.status: CaptureStatus | None = None
+        self.row_at = 0
+        self.row_before = HealthRow(at=0)
+        self.end: Ending | None = None
+        self.drive_gone = False
 
     def run(self) -> CaptureResult:
-        trouble = remedy = ""
         self.reader.start()
+        self.looker.start()
+        self.content.start()
         try:
             while (item := self._next()) is not None:
-                self._keep(*item)
-                self._tell(item[0])
-        except DriveFullError as error:
-            trouble, remedy = error.message, error.remedy
+                self._keep(item)
+                self._tell(item)
+        except UnfinishedError as error:
+            self.end, self.drive_gone = Ending(error.message, error.remedy, wished=False), True
         finally:
             self.reader.stop.set()
             self._drain()
-            try:
-                if self.recorder:
-                    self.recorder.close()
-            except DriveFullError as error:
-                trouble, remedy = error.message, error.remedy
-        if self.reader.error:
-            trouble, remedy = self.reader.error.message, self.reader.error.remedy
-        health = self.reader.health
-        return CaptureResult(
-            path=self.request.path,
-            frames=self.recorder.frames if self.recorder else self.kept,
-            seconds=self.ticks / self.rate,
-            late=health.late,
-            dropped=health.dropped,
-            bytes_written=self._file_bytes(),
-            trouble=trouble,
-            remedy=remedy,
-        )
+            self.looker.finish()
+            self.content.finish(wait=self.recorder is not None)
+            self._close()
+        if self.reader.error and self.end is None:
+            self.end = Ending(self.reader.error.message, self.reader.error.remedy, wished=False)
+        return self._result()
+
+    def _make_recorder(self) -> TakeRecorder | RingRecorder | None:
+        request, source = self.request, self.reader.source.format
+        if request.ring is not None:
+            return RingRecorder(request.ring, source, request.record_as, request.ring_rules)
+        return TakeRecorder(request.path, source, request.record_as, request.spill) if request.path else None
 
     def _next(self) -> Item | None:
         """The next item, or None when the pass should end."""
         while True:
-            if self.reporter.cancelled() or self._long_enough():
+            for word in self.reporter.heard():
+                self._hear(word)
+            if self.reporter.cancelled() or self.end is not None:
                 return None
             with contextlib.suppress(queue.Empty):
                 return self.reader.items.get(timeout=0.1)
+            if time.monotonic() - self.reader.fetched_at > STALL_S and self.reader.is_alive():
+                self.end = Ending(
+                    f"The source has given nothing for {STALL_S:.0f} s: the take ends here and is kept.",
+                    "Check its cable and power, and that nothing else uses the device.", wished=False,
+                )  # fmt: skip
 
-    def _long_enough(self) -> bool:
-        limit = self.request.max_seconds
-        return limit is not None and self.ticks >= round(limit * self.rate)
+    def _hear(self, word: object) -> None:
+        if isinstance(word, LookAs):
+            self.looker.look = word
+        elif isinstance(word, EndRules):
+            self.request = replace(self.request, rules=word)
+        elif isinstance(word, Keep) and isinstance(self.recorder, RingRecorder):
+            self.recorder.keep(word, self.number)
 
-    def _keep(self, picture: Picture, sound: SoundBlock) -> None:
-        self.ticks = picture.number + 1
+    def _keep(self, item: Item) -> None:
+        picture, sound = item
+        self.first = picture.number if self.first is None else self.first
+        self.number = picture.number
         self.kept += 1
-        self.peak, self.rms = level_db(sound.samples)
-        if not self.recorder:
-            return
-        self.recorder.write_picture(picture)
-        self.recorder.write_sound(sound)
-        now = time.monotonic()
-        self.written.append((now, self.recorder.bytes_written))
+        if self.recorder:
+            for ready in self.shift.push(picture, sound) if self.shift else (item,):
+                self.recorder.write(*ready)
+            self._measure()
+        self.content.offer(picture.number, picture.y)
+        self.sound.heard(sound)
+        if self.reader.items.qsize() < self.reader.room // 4 and self.looker.wants_one:
+            self.looker.offer(picture)
+        if self._seconds() >= self.row_at + 1:
+            self._add_row()
+        if self.end is None:
+            self.end = ending(self.request.rules, self._condition())
+
+    def _measure(self) -> None:
+        assert self.recorder is not None
+        now, segments = time.monotonic(), self.recorder.segments
+        self.written.append((now, segments.bytes_written, segments.encode_seconds + segments.write_seconds, segments.frames))
         while now - self.written[0][0] > _RATE_WINDOW_S:
             self.written.popleft()
         if now - self.free_at > _FREE_PERIOD_S:
             self.free, self.free_at = self._measure_free(), now
-            if self.free < self.request.floor_bytes:
-                raise DriveFullError(
-                    "The drive is nearly full: the take ends here and is kept.",
-                    remedy="Make room on the take drive, then capture the rest as a second take.",
-                )
+            if self.free < self.request.rules.floor_bytes and not isinstance(self.recorder, RingRecorder):
+                if not self.recorder.move_on(self.number + 1):
+                    raise DriveFullError(
+                        "The drive is nearly full: the take ends here and is kept.",
+                        remedy="Make room on the take drive, then capture the rest as a second take.",
+                    )
+                self.free = self._measure_free()
 
-    def _tell(self, picture: Picture) -> None:
+    def _seconds(self) -> float:
+        return 0.0 if self.first is None else (self.number + 1 - self.first) / self.rate
+
+    def _condition(self) -> Condition:
+        with self.reader.lock:
+            dropped = self.reader.health.dropped
+        seen, drift = self.content.state(), self.sound.drift.drift()
+        return Condition(
+            seconds=self._seconds(), dropped=dropped, still_s=seen.still_s, silent_s=self.sound.silent_s, free_bytes=self.free,
+            headroom=self._headroom(), write_ms=self.row_before.write_ms, queue_part=self.reader.items.qsize() / self.reader.room,
+            signs=self.sound.signs, drift_ms_per_hour=drift.ms_per_hour if drift and drift.sure else None,
+            repeated=seen.repeats, has_sound=self.reader.source.format.sound_channels > 0,
+        )  # fmt: skip
+
+    def _headroom(self) -> float:
+        """How many times faster than the source the recorder works; 0 before that can be said."""
+        if len(self.written) < 5:
+            return 0.0
+        (_, _, busy0, frames0), (_, _, busy1, frames1) = self.written[0], self.written[-1]
+        return 0.0 if busy1 <= busy0 else (frames1 - frames0) / self.rate / (busy1 - busy0)
+
+    def _add_row(self) -> None:
+        self.row_at = int(self._seconds())
+        if self.log is None or self.recorder is None:
+            return
+        with self.reader.lock:
+            health = replace(self.reader.health)
+        seen, before = self.content.state(), self._totals
+        self._totals = (health.frames, health.late, health.dropped, seen.repeats, seen.jumps)
+        new = [now - then for now, then in zip(self._totals, before, strict=True)]
+        levels = self.sound.take_second()
+        self.row_before = HealthRow(
+            at=self.row_at, frames=new[0], late=new[1], lost=new[2], repeated=new[3], suspected=new[4],
+            queue=self.reader.items.qsize(), headroom=round(self._headroom(), 2), mbps=round(self._bits_per_second() / 1e6, 2),
+            write_ms=round(1000 * self.recorder.segments.take_slowest_write(), 1), free_gb=round(self.free / 1e9, 2),
+            peak_db=round(levels.loudest_peak, 1), rms_db=round(levels.loudest_rms, 1), signs=self.sound.signs,
+        )  # fmt: skip
+        self.log.add(self.row_before)
+
+    _totals: tuple[int, int, int, int, int] = (0, 0, 0, 0, 0)
+
+    def _tell(self, item: Item) -> None:
         now = time.monotonic()
         if now - self.status_at < _STATUS_PERIOD_S:
             return
         self.status_at = now
-        waiting = self.reader.items.qsize()
-        preview = self._preview(picture) if self.request.preview_height and waiting < _QUEUE_FRAMES // 4 else None
-        with self.lock:
+        with self.reader.lock:
             health = replace(self.reader.health)
-        rate = self._bits_per_second()
+        condition, seen, rate = self._condition(), self.content.state(), self._bits_per_second()
+        room = max(0, self.free - self.request.rules.floor_bytes)
+        ring = self.recorder if isinstance(self.recorder, RingRecorder) else None
+        levels = self.sound.levels
         self.reporter.report(
             CaptureStatus(
-                seconds=self.ticks / self.rate,
-                frames=self.recorder.frames if self.recorder else health.frames,
-                late=health.late,
-                dropped=health.dropped,
-                bytes_written=self.recorder.bytes_written if self.recorder else 0,
-                bits_per_second=rate,
-                free_bytes=self.free,
-                seconds_left=seconds_that_fit(free_bytes=max(0, self.free - self.request.floor_bytes), bits_per_second=rate),
-                peak_db=self.peak,
-                rms_db=self.rms,
-                queue=waiting,
-                recording=self.recorder is not None,
-                preview=preview,
+                seconds=self._seconds(), frames=self.recorder.segments.frames if self.recorder else health.frames,
+                late=health.late, dropped=health.dropped, bytes_written=self.recorder.segments.bytes_written if self.recorder else 0,
+                bits_per_second=rate, free_bytes=self.free, seconds_left=seconds_that_fit(free_bytes=room, bits_per_second=rate),
+                peak_db=levels.loudest_peak, rms_db=levels.loudest_rms, queue=self.reader.items.qsize(),
+                recording=self.request.path is not None, repeated=seen.repeats, suspected=seen.jumps, headroom=condition.headroom,
+                write_ms=condition.write_ms, levels=levels, loudness=self.sound.loudness, drift_ms_per_hour=condition.drift_ms_per_hour,
+                part_number=max(1, len(self.recorder.paths) if self.recorder else 1), warnings=warnings(self.request.rules, condition),
+                looks=self.looker.take(), number=item[0].number, ring_seconds=ring.seconds if ring else 0.0,
+                kept=tuple(ring.kept) if ring else (),
             )
-        )
+        )  # fmt: skip
 
     def _bits_per_second(self) -> float:
         if len(self.written) < 2 or self.written[-1][0] - self.written[0][0] < 0.3:
             return 0.0
-        (t0, b0), (t1, b1) = self.written[0], self.written[-1]
-        return (b1 - b0) * 8 / (t1 - t0)
-
-    def _preview(self, picture: Picture) -> Preview:
-        source = self.reader.source.format
-        shape = Geometry(source.standard.width, source.standard.height, source.sample_aspect)
-        width, height = shape.fit(10_000, self.request.preview_height)
-        frame = frame_from_planes(picture.y, picture.u, picture.v)
-        frame.colorspace, frame.color_range = source.standard.colour.matrix, source.standard.colour.range
-        return Preview(width, height, rgb(frame, width=width, height=height).tobytes())
+        first, last = self.written[0], self.written[-1]
+        # By frames, not by the clock: a queue that is worked off must not look like a higher rate.
+        return (last[1] - first[1]) * 8 * self.rate / max(1, last[3] - first[3])
 
     def _measure_free(self) -> int:
-        folder = self.request.path.parent if self.request.path else Path.home()
+        folder = self.recorder.folder if self.recorder else Path.home()
         return shutil.disk_usage(folder).free
 
     def _drain(self) -> None:
-        """Keep what was read before the end; then let the reader go."""
+        """Keep what was read before the end; then let the reader go. After an end as wished nothing more is wanted."""
         until = time.monotonic() + 2
         while time.monotonic() < until:
             try:
@@ -241,24 +283,55 @@ class _Pass:
                 continue
             if item is None:
                 return
-            if self.recorder and not self._long_enough():
-                with contextlib.suppress(DriveFullError):
-                    self.ticks = item[0].number + 1
-                    self.recorder.write_picture(item[0])
-                    self.recorder.write_sound(item[1])
+            if self.recorder and not self.drive_gone and (self.end is None or not self.end.wished):
+                with contextlib.suppress(UnfinishedError):
+                    self._keep(item)
 
-    def _file_bytes(self) -> int:
-        path = self.request.path
-        return path.stat().st_size if path and path.exists() else 0
+    def _close(self) -> None:
+        try:
+            if self.recorder:
+                for ready in self.shift.flush() if self.shift else ():
+                    self.recorder.write(*ready)
+                self.recorder.close()
+        except UnfinishedError as error:
+            self.end = self.end or Ending(error.message, error.remedy, wished=False)
+        if self.log is not None:
+            self.log.close(self._last_words(self.content.state()))
+
+    def _last_words(self, seen: ContentState) -> HealthEnd:
+        drift = self.sound.drift.drift()
+        return HealthEnd(
+            seconds=self._seconds(), gaps=tuple(self.reader.health.gaps), repeats=self.content.repeats, jumps=self.content.jumps,
+            unseen=seen.unseen, loudness=self.sound.loudness, clipped=self.sound.clipped,
+            drift_ms_per_hour=drift.ms_per_hour if drift else None, drift_error=drift.error if drift else None,
+            ended=self.end.reason if self.end else "",
+        )  # fmt: skip
+
+    def _result(self) -> CaptureResult:
+        health: Health = self.reader.health
+        end = self.end or Ending("")
+        parts = tuple(self.recorder.paths) if self.recorder else ()
+        return CaptureResult(
+            path=self.request.path, frames=self.recorder.segments.frames if self.recorder else self.kept, seconds=self._seconds(),
+            late=health.late, dropped=health.dropped, bytes_written=sum(path.stat().st_size for path in parts if path.exists()),
+            trouble="" if end.wished else end.reason, remedy="" if end.wished else end.remedy, ended=end.reason,
+            repeated=self.content.state().repeats, gaps=tuple(health.gaps), parts=parts, tail_seconds=end.tail_seconds,
+            headroom=self._headroom(),
+        )  # fmt: skip
 
 
 def capture(request: CaptureRequest, reporter: Reporter) -> CaptureResult:
-    """Run one capture pass; ends when stopped, when the source ends, or when the drive is full.
+    """Run one capture pass; ends when stopped, when the source ends, by its rules, or when the drive is full.
 
     A wish to stop ends it in order: the result is what was recorded, not an error.
     """
-    if request.path is not None and request.path.exists():
-        raise YomikomiError(f"{request.path.name} exists already.", remedy="Nothing was overwritten; use another name.")
-    if request.path is not None and not request.path.parent.is_dir():
-        raise UnfinishedError(f"The folder {request.path.parent.name}/ is not there.", remedy="Connect its drive, or make it again.")
-    return _Pass(request, reporter).run()
+    for path in (request.path, request.ring):
+        if path is not None and path.exists():
+            raise WrongUseError(f"{path.name} exists already.", remedy="Nothing was overwritten; use another name.")
+        if path is not None and not path.parent.is_dir():
+            raise UnfinishedError(f"The folder {path.parent.name}/ is not there.", remedy="Connect its drive, or make it again.")
+    try:
+        going = _Pass(request, reporter)
+    except (OSError, ValueError) as error:
+        raise YomikomiError(f"The recording could not begin: {error}.", remedy="Choose another codec or drive.") from error
+    return going.run()

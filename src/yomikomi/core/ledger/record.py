@@ -8,15 +8,10 @@ from sqlalchemy import select
 
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.recipes import Recipe
-from yomikomi.core.capture.mend import Mended
-from yomikomi.core.capture.session import CaptureResult
-from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.base import now_text
-from yomikomi.core.ledger.paths import PathRecord
+from yomikomi.core.ledger.captures import CaptureRecord
 from yomikomi.core.ledger.schema import Carrier, Copy, Event, Overruling, ReadingRow, Take, TreatmentRow, TrialRow
-from yomikomi.core.ledger.shelf import ShelfRecord
 from yomikomi.core.ledger.views import CopyView
-from yomikomi.core.planning.intake import CarrierDetails
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import changes_the_picture
 from yomikomi.core.run.copying import CopyResult
@@ -24,62 +19,14 @@ from yomikomi.core.treatment.chain import Treatment
 from yomikomi.core.video.timecode import clock
 
 
-class Record(ShelfRecord, PathRecord):
+class Record(CaptureRecord):
     """All that the stations ask of the workspace."""
-
-    def begin_take(self, carrier_id: int) -> tuple[int, Path]:
-        """Name a new take; its row says that it is being recorded until it is ended.
-
-        Raises WrongUseError for a carrier that was found unfit to be played.
-        """
-        with self._session() as session:
-            carrier = self._row(session, carrier_id)
-            condition = CarrierDetails.model_validate(carrier.details or {}).condition
-            if condition.verdict == "unfit":
-                raise WrongUseError(
-                    f"{carrier.label} is {condition.words}.", remedy="Judge its condition anew on the Shelf before it is played."
-                )
-            path = self._take_path(session, carrier)
-            take = self._add_take(session, carrier_id, path, origin="captured", state="recording")
-            self._keep_sheet(session, carrier, take)
-            return take.id, path
-
-    def end_take(self, take_id: int, result: CaptureResult) -> None:
-        with self._session() as session:
-            take = session.get_one(Take, take_id)
-            take.state = "whole" if result.frames else "lost"
-            take.seconds, take.frames = result.seconds, result.frames
-            take.late, take.dropped, take.size_bytes = result.late, result.dropped, result.bytes_written
-            take.note = result.trouble
-            lost = f", {result.dropped} frames lost" if result.dropped else ", nothing lost"
-            trouble = f"; {result.trouble}" if result.trouble else ""
-            self._note(session, take.carrier_id, f"captured {clock(result.seconds)}{lost}{trouble}")
-
-    def cut_off_takes(self) -> list[tuple[int, str, Path]]:
-        """Takes that were being recorded when the program ended: id, carrier's label, file. They want mending."""
-        with self._session() as session:
-            rows = session.scalars(select(Take).where(Take.state == "recording")).all()
-            return [(take.id, take.carrier.label, self.workspace.path(take.path)) for take in rows]
 
     def end_cut_off_copies(self) -> None:
         """Copies that were being made when the program ended did not get done."""
         with self._session() as session:
             for copy in session.scalars(select(Copy).where(Copy.state == "running")):
                 copy.state, copy.trouble, copy.ended_at = "failed", "the program ended while it was made", now_text()
-
-    def save_mended(self, take_id: int, mended: Mended | None, trouble: str = "") -> str:
-        """Write down how mending went (None: nothing could be read). Returns the sentence for the person."""
-        with self._session() as session:
-            take = session.get_one(Take, take_id)
-            who = take.carrier.label
-            if mended is None:
-                take.state, take.note = "lost", trouble or "nothing of it could be read"
-                return f"{who}: the recording that was cut off could not be mended; its file is kept as it is."
-            take.state, take.frames, take.seconds = "mended", mended.frames, mended.seconds
-            take.size_bytes = self.workspace.path(take.path).stat().st_size
-            take.note = "cut off while recording, and mended"
-            self._note(session, take.carrier_id, f"mended a cut-off recording, {clock(mended.seconds)} kept")
-            return f"{who}: a recording was cut off; {clock(mended.seconds)} of it is safe."
 
     def save_reading(self, take_id: int, reading: Reading) -> None:
         with self._session() as session:

@@ -50,6 +50,7 @@ class Take(Base):
     dropped: Mapped[int | None]
     size_bytes: Mapped[int | None]
     note: Mapped[str] = mapped_column(default="")
+    details: Mapped[dict[str, Any] | None]
     carrier: Mapped[Carrier] = relationship(back_populates="takes")
     readings: Mapped[list[ReadingRow]] = relationship(order_by="ReadingRow.id", cascade="all, delete-orphan")
     overrulings: Mapped[list[Overruling]] = relationship(order_by="Overruling.id", cascade="all, delete-orphan")
@@ -128,6 +129,16 @@ class MachineTrialRow(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     made_at: Mapped[str]
+    document: Mapped[dict[str, Any]]
+
+
+class CaptureSettingsRow(Base):
+    """How this workspace captures; one row."""
+
+    __tablename__ = "capture_settings"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    changed_at: Mapped[str]
     document: Mapped[dict[str, Any]]
 
 

@@ -113,13 +113,13 @@ class ShelfRecord(RecordBase):
             self._note(session, carrier, f"{path.name} taken in by reference" + (f"; {warning}" if warning else ""))
         return carrier, warning
 
-    def name_take(self, carrier_id: int) -> Path:
+    def name_take(self, carrier_id: int, suffix: str = ".mkv") -> Path:
         """Where the next take of a carrier is to go: a name that is free."""
         with self._session() as session:
-            return self._take_path(session, self._row(session, carrier_id))
+            return self._take_path(session, self._row(session, carrier_id), suffix)
 
     def add_copied_take(self, carrier_id: int, path: Path, *, seconds: float, frames: int, words: str) -> int:
-        """A take whose data were copied from a disc; ``words`` go into the history."""
+        """A take whose data were copied: from a disc, or from other takes; ``words`` go into the history."""
         with self._session() as session:
             take = self._add_take(
                 session, carrier_id, path, origin="copied", state="whole", seconds=seconds, frames=frames, size_bytes=path.stat().st_size
@@ -151,11 +151,13 @@ class ShelfRecord(RecordBase):
                 return
             session.add(Reckoning(at=now_text(), sheet=sheet, typed=dict(typed), words=words))
 
-    def _take_path(self, session: Session, carrier: Carrier) -> Path:
+    def _take_path(self, session: Session, carrier: Carrier, suffix: str = ".mkv") -> Path:
         stem = safe_name(f"{carrier.label} {carrier.title}")
         planned = set(session.scalars(select(Take.path)))
         number = len(carrier.takes) + 1
-        while (path := self.workspace.folder / "takes" / f"{stem}-take{number:02d}.mkv").exists() or self.workspace.keep(path) in planned:
+        while (path := self.workspace.folder / "takes" / f"{stem}-take{number:02d}{suffix}").exists() or self.workspace.keep(
+            path
+        ) in planned:
             number += 1
         return path
 

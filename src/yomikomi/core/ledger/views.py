@@ -8,6 +8,7 @@ from typing import Any
 
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.capture.settings import TakeDetails
 from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TrialRow
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.planning.carriers import kind_of
@@ -18,6 +19,9 @@ from yomikomi.core.reading.overruling import overrule
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.treatment.chain import Deinterlace, Treatment
 from yomikomi.core.video.standards import FieldOrder
+
+# Kinds of sources that are captured from.
+_CAPTURED = {"tape player", "feed", "device"}
 
 
 @dataclass(frozen=True)
@@ -33,6 +37,7 @@ class TakeView:
     size_bytes: int | None
     note: str
     started_at: str
+    details: TakeDetails = TakeDetails()
 
 
 @dataclass(frozen=True)
@@ -92,7 +97,9 @@ class CarrierView:
     @property
     def has_player(self) -> bool:
         """There is something to capture from; a disc's title is copied instead."""
-        return self.source is not None and self.source.get("kind") == "tape player"
+        if self.source is not None and self.source.get("kind") in _CAPTURED:
+            return True
+        return kind_of(self.kind).way == "live" and bool(self.standard)
 
     @property
     def unfit(self) -> bool:
@@ -204,7 +211,7 @@ class ViewMaker:
     def _take(self, row: Take) -> TakeView:
         return TakeView(
             row.id, self._workspace.path(row.path), row.origin, row.state, row.seconds, row.frames, row.late, row.dropped,
-            row.size_bytes, row.note, row.started_at,
+            row.size_bytes, row.note, row.started_at, TakeDetails.model_validate(row.details) if row.details else TakeDetails(),
         )  # fmt: skip
 
     def copy(self, row: Copy) -> CopyView:

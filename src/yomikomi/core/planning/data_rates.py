@@ -27,18 +27,36 @@ AAC_BITS_PER_SECOND = 320_000
 
 
 class CaptureCodec(BaseModel):
-    """``bits_per_pixel``: low, usual, high, for each pixel of each picture."""
+    """A row of ``data/capture_codecs.toml``, where each field is explained. ``bits_per_pixel``: low, usual, high, for each
+    pixel of each picture. What begins with ``deep_`` counts for samples of more than 8 bits, where it differs."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     words: str
     bits_per_pixel: tuple[float, float, float]
     sound: Literal["pcm", "aac"]
+    encoder: str
+    container: Literal["matroska", "mov", "nut"]
+    suffix: str
+    formats: tuple[str, str]
+    fields: Literal["flags", "ildct", "params", "none"]
+    options: dict[str, str] = {}
+    deep_encoder: str = ""
+    deep_container: Literal["matroska", "mov", "nut", ""] = ""
+    deep_suffix: str = ""
+    deep_options: dict[str, str] = {}
     lossless: bool = False
+    whole: bool = True
+    crf: int | None = None
+    measured: bool = False
 
     @property
     def sound_bits_per_second(self) -> int:
         return PCM_BITS_PER_SECOND if self.sound == "pcm" else AAC_BITS_PER_SECOND
+
+    def takes(self, bits: int) -> bool:
+        """Whether samples of so many bits can be recorded without losing some of them."""
+        return bool(self.formats[bits > 8])
 
 
 CAPTURE_CODECS: dict[str, CaptureCodec] = {key: CaptureCodec.model_validate(row) for key, row in load("capture_codecs").items()}

@@ -7,7 +7,6 @@ import os
 import shutil
 import statistics
 import time
-from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from fractions import Fraction
@@ -19,6 +18,8 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from yomikomi.core.errors import DriveFullError, UnfinishedError
+from yomikomi.core.planning.data_rates import CAPTURE_CODECS
+from yomikomi.core.planning.trial_pictures import trial_planes
 from yomikomi.core.video.planes import frame_from_planes
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import tame_encoders
@@ -67,15 +68,13 @@ class TrialEncoder:
     pixel_format: str = "yuv420p"
 
 
-# How the capture codecs of ``data/capture_codecs.toml`` are encoded; h264_high stands for what the machine does itself.
-CAPTURE_ENCODERS = (
-    TrialEncoder("ffv1", "ffv1", (("level", "3"), ("slices", "4"), ("slicecrc", "1")), "yuv422p"),
-    TrialEncoder("utvideo", "utvideo", (), "yuv422p"),
-    TrialEncoder("rdd36_hq", "prores_aw", (("profile", "3"),), "yuv422p10le"),
-    TrialEncoder("vc3_hq", "dnxhd", (("profile", "dnxhr_hq"),), "yuv422p"),
-    TrialEncoder("h264_intra", "libx264", (("preset", "ultrafast"), ("crf", "15"), ("g", "1")), "yuv422p"),
-    TrialEncoder("h264_high", "libx264", (("preset", "veryfast"), ("crf", "15")), "yuv420p"),
-)
+def capture_encoders() -> tuple[TrialEncoder, ...]:
+    """The capture codecs that the forecast wants to know; h264_high stands for what the machine does itself."""
+    return tuple(
+        TrialEncoder(key, row.encoder, tuple(row.options.items()) + ((("crf", str(row.crf)),) if row.crf else ()), row.formats[0])
+        for key, row in CAPTURE_CODECS.items()
+        if row.measured
+    )
 
 
 @dataclass(frozen=True)
@@ -101,8 +100,8 @@ def try_machine(request: MachineTrialRequest, reporter: Reporter) -> MachineSpee
     """
     tame_encoders()
     reporter.report(MachineTrialProgress(0.02, "drive"))
-    drive = _try_drive(request.folder, reporter)
-    pictures = list(_pictures())
+    drive = try_drive(request.folder, reporter)
+    pictures = [frame_from_planes(*planes) for planes in trial_planes(_WIDTH, _HEIGHT, _DISTINCT_PICTURES)]
     speeds = {}
     for number, encoder in enumerate(request.encoders):
         left = (len(request.encoders) - number) * request.encoder_seconds
@@ -116,7 +115,8 @@ def try_machine(request: MachineTrialRequest, reporter: Reporter) -> MachineSpee
     )
 
 
-def _try_drive(folder: Path, reporter: Reporter) -> Speed:
+def try_drive(folder: Path, reporter: Reporter) -> Speed:
+    """Bytes a second that a drive writes when every piece is forced out; some seconds, under 200 MB that are removed again."""
     if shutil.disk_usage(folder).free < 4 * _PIECE_BYTES * _PIECES:
         raise DriveFullError("The take drive is nearly full; its speed was not tried.", remedy="Make room first.", path=folder)
     piece = np.random.default_rng(1).integers(0, 256, _PIECE_BYTES, np.uint8).tobytes()
@@ -179,21 +179,6 @@ def _encode(context: av.VideoCodecContext, frames: list[av.VideoFrame], number: 
     frame = frames[number % len(frames)]
     frame.pts, frame.time_base, frame.pict_type = number, Fraction(1001, 30000), av.video.frame.PictureType.NONE
     return len(context.encode(frame))
-
-
-def _pictures() -> Iterator[av.VideoFrame]:
-    """A random texture that slides slowly under fresh noise as fine as a tape's. Its contrast, detail and noise were set so
-    that encoders take about as long for it as for simulated tapes (docs/science.md)."""
-    import cv2
-
-    rng = np.random.default_rng(2)
-    texture = cv2.GaussianBlur(rng.normal(0, 1, (_HEIGHT, _WIDTH + 100)).astype(np.float32), (0, 0), 3)
-    texture = 120 + 40 * texture / texture.std()
-    for number in range(_DISTINCT_PICTURES):
-        noise = cv2.GaussianBlur(rng.normal(0, 1, (_HEIGHT, _WIDTH)).astype(np.float32), (0, 0), 1.5)
-        luma = np.clip(texture[:, 3 * number : 3 * number + _WIDTH] + 4 * noise / noise.std(), 16, 235).astype(np.uint8)
-        chroma = np.full((_HEIGHT, _WIDTH // 2), 128, np.uint8) + (luma[:, ::2] // 16)
-        yield frame_from_planes(luma, chroma, chroma)
 
 
 def _speed(measured: list[float]) -> Speed:

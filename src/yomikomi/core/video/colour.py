@@ -56,3 +56,5 @@ class ColourTags:
 BT601_525 = ColourTags(primaries=6, transfer=6, matrix=6, range=1)
 BT601_625 = ColourTags(primaries=5, transfer=6, matrix=5, range=1)
 BT709 = ColourTags(primaries=1, transfer=1, matrix=1, range=1)
+# Perceptual quantiser (SMPTE ST 2084, H.273 code 16) on the primaries and matrix of ITU-R BT.2020, as ITU-R BT.2100 has it.
+BT2020_PQ = ColourTags(primaries=9, transfer=16, matrix=9, range=1)

@@ -15,6 +15,7 @@ import av.container
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.colour import ColourTags
 from yomikomi.core.video.geometry import Geometry
+from yomikomi.core.video.picture_note import PictureNote
 
 # Formats that are lists, addresses or text: opening them would read other files, or show letters as a picture.
 _REFUSED_FORMATS = {"hls", "concat", "tty", "lavfi", "sdp", "rtsp", "dash", "webvtt", "srt", "ass", "ffmetadata"}
@@ -124,6 +125,10 @@ def probe(path: Path) -> MediaInfo:
         pixel = av.VideoFormat(frame.format.name)
         aspect = stream.sample_aspect_ratio or context.sample_aspect_ratio or Fraction(1)
         seconds = Fraction(container.duration, av.time_base) if container.duration else None
+        colour, order = ColourTags.of(context), _FIELD_ORDERS.get(_field_order_number(context))
+        note = PictureNote.among(container.metadata)
+        if note is not None and stream.sample_aspect_ratio is None:
+            aspect, colour, order = note.sample_aspect, note.colour, note.field_order
         return MediaInfo(
             path=path,
             size_bytes=path.stat().st_size,
@@ -135,8 +140,8 @@ def probe(path: Path) -> MediaInfo:
             geometry=Geometry(frame.width, frame.height, Fraction(aspect)),
             average_rate=Fraction(stream.average_rate) if stream.average_rate else None,
             flagged_frames=stream.frames,
-            flagged_field_order=_FIELD_ORDERS.get(_field_order_number(context)),
-            colour=ColourTags.of(context),
+            flagged_field_order=order,
+            colour=colour,
             sound=tuple(_sound(s) for s in container.streams.audio),
             subtitle_streams=len(container.streams.subtitles),
             rotation=int(frame.rotation or 0) % 360,

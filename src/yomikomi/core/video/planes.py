@@ -39,12 +39,17 @@ def bits(frame: av.VideoFrame) -> int:
     return depth if not frame.format.is_rgb else 8
 
 
-def frame_from_planes(y: Plane, u: Plane, v: Plane, *, pixel_format: str = "yuv422p") -> av.VideoFrame:
-    """Three planes (8 bits) to a frame of the library; copies."""
+def frame_from_planes(y: NDArray[Any], u: NDArray[Any], v: NDArray[Any], *, pixel_format: str = "yuv422p") -> av.VideoFrame:
+    """Three planes to a frame of the library; copies. ``pixel_format`` must have the depth of the samples."""
     frame = av.VideoFrame(y.shape[1], y.shape[0], pixel_format)
     for plane, samples in zip(frame.planes, (y, u, v), strict=True):
-        plane_samples(plane)[...] = samples
+        plane_samples(plane, samples.dtype)[...] = samples
     return frame
+
+
+def native_format(bits: int) -> str:
+    """The planar 4:2:2 format of the library that holds what sources give."""
+    return "yuv422p" if bits == 8 else f"yuv422p{bits}le"
 
 
 def rgb(frame: av.VideoFrame, *, width: int | None = None, height: int | None = None) -> NDArray[np.uint8]:

@@ -4,26 +4,29 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.standards import FieldOrder, Standard
 
-Samples = NDArray[np.uint8]
+# 8 bits in a byte, more in two.
+Samples = NDArray[Any]
 
 
 @dataclass(frozen=True)
 class Picture:
-    """One frame from a source, 4:2:2, 8 bits, limited range.
+    """One frame from a source, 4:2:2, limited range.
 
     Parameters
     ----------
     number : frame ticks since the source started; a gap in the numbers is a loss.
-    y : ndarray [shape=(lines, columns), uint8]
-    u, v : ndarray [shape=(lines, columns/2), uint8]
+    y : ndarray [shape=(lines, columns), uint8, or uint16 for more than 8 bits]
+    u, v : ndarray [shape=(lines, columns/2), as y]
     ready_at : clock reading (``time.monotonic`` seconds) when the source had the frame.
+    stamp_us : when the frame was taken, microseconds on the source's own clock; None where it tells none.
     """
 
     number: int
@@ -31,6 +34,7 @@ class Picture:
     u: Samples
     v: Samples
     ready_at: float
+    stamp_us: int | None = None
 
 
 @dataclass(frozen=True)
@@ -40,22 +44,51 @@ class SoundBlock:
     Parameters
     ----------
     start : sample number since the source started.
-    samples : ndarray [shape=(samples, channels), int16]
+    samples : ndarray [shape=(samples, channels), int16]; the channels of all tracks side by side.
+    stamp_us : when the first sample was taken, on the clock of the pictures' stamps.
     """
 
     start: int
     samples: NDArray[np.int16]
+    stamp_us: int | None = None
+
+
+@dataclass(frozen=True)
+class Track:
+    """Channels that belong together and get a sound track of their own in the take."""
+
+    name: str
+    channels: int
+
+
+PROGRAMME, COMMENTARY = "programme", "commentary"
 
 
 @dataclass(frozen=True)
 class SourceFormat:
-    """What an opened source delivers; ``field_order`` is None where it sends whole pictures."""
+    """What an opened source delivers; ``field_order`` is None where it sends whole pictures, ``sound_channels`` 0 where it
+    is silent. The last ``commentary_channels`` of them carry a commentary, to be kept apart from the programme."""
 
     standard: Standard
     field_order: FieldOrder | None
     sample_aspect: Fraction
     sound_rate: int
     sound_channels: int
+    commentary_channels: int = 0
+    bits: int = 8
+
+    @property
+    def tracks(self) -> tuple[Track, ...]:
+        channels = (Track(PROGRAMME, self.sound_channels - self.commentary_channels), Track(COMMENTARY, self.commentary_channels))
+        return tuple(track for track in channels if track.channels)
+
+    @property
+    def geometry(self) -> Geometry:
+        return Geometry(self.standard.width, self.standard.height, self.sample_aspect)
+
+    def first_sample(self, frame: int) -> int:
+        """The number of the sound sample that belongs to the beginning of a frame."""
+        return int(self.sound_rate * frame / self.standard.rate)
 
 
 class SourceEnded(Exception):  # noqa: N818  an end is not an error

@@ -97,7 +97,13 @@ class Job:
             self.state = JobState.CANCELLING
             self._stop_asked_at = time.monotonic()
             with contextlib.suppress(BrokenPipeError, OSError):
-                self._pipe.send("stop")
+                self._pipe.send(("stop", None))
+
+    def tell(self, value: Any) -> None:
+        """Say something to running work that listens (see ``Reporter.heard``); frozen and picklable."""
+        if self.state is JobState.RUNNING:
+            with contextlib.suppress(BrokenPipeError, OSError):
+                self._pipe.send(("told", value))
 
     def poll(self) -> bool:
         """Take in what the worker said. Returns whether anything changed."""

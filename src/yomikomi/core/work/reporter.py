@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections import deque
 from multiprocessing.connection import Connection
 from typing import Any, Protocol
 
@@ -21,13 +22,17 @@ class Reporter(Protocol):
     def check(self) -> None:
         """Raise CancelledError when someone wants the work to stop."""
 
+    def heard(self) -> list[Any]:
+        """What was told to the work since it last asked, in order; most work is told nothing."""
+
 
 class SilentReporter:
-    """For calling long functions directly, in tests and scripts. Keeps the last progress."""
+    """For calling long functions directly, in tests and scripts. Keeps the last progress; ``words`` is what it will hear."""
 
     def __init__(self) -> None:
         self.last: Any = None
         self.stop = threading.Event()
+        self.words: list[Any] = []
 
     def report(self, progress: Any) -> None:
         self.last = progress
@@ -38,6 +43,10 @@ class SilentReporter:
     def check(self) -> None:
         if self.cancelled():
             raise CancelledError("Stopped.")
+
+    def heard(self) -> list[Any]:
+        words, self.words = self.words, []
+        return words
 
 
 class PipeReporter:
@@ -53,6 +62,7 @@ class PipeReporter:
         self._newest: Any = None
         self._has_news = False
         self._closing = False
+        self._heard: deque[Any] = deque()
         self._postman = threading.Thread(target=self._deliver, name="postman", daemon=True)
         self._listener = threading.Thread(target=self._listen, name="listener", daemon=True)
         self._postman.start()
@@ -70,6 +80,12 @@ class PipeReporter:
     def check(self) -> None:
         if self.cancelled():
             raise CancelledError("Stopped.")
+
+    def heard(self) -> list[Any]:
+        words = []
+        while self._heard:
+            words.append(self._heard.popleft())
+        return words
 
     def finish(self, kind: str, value: Any) -> None:
         """Deliver the last progress, then the answer."""
@@ -98,7 +114,10 @@ class PipeReporter:
     def _listen(self) -> None:
         try:
             while True:
-                if self._pipe.recv() == "stop":
+                kind, value = self._pipe.recv()
+                if kind == "stop":
                     self._stop.set()
+                else:
+                    self._heard.append(value)
         except (EOFError, OSError):
             self._stop.set()

@@ -1,129 +1,145 @@
-"""Recording a take: the live picture, what it costs, whether anything is lost."""
+"""Recording a take: what is seen and heard, whether anything is lost, looking back, marks, and proving the path before."""
 
 from __future__ import annotations
 
 from fractions import Fraction
+from functools import partial
 
-from PySide6.QtCore import QSize
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-from yomikomi.core.capture.health import CaptureStatus
-from yomikomi.core.capture.session import CaptureRequest, CaptureResult, capture
-from yomikomi.core.errors import WrongUseError
-from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.planning.carriers import kind_of
-from yomikomi.core.video.source import SourceSpec
-from yomikomi.core.video.standards import STANDARDS
-from yomikomi.core.video.timecode import clock, spoken
-from yomikomi.core.video.units import bit_rate_text, size_text
+from yomikomi.core.capture.cutting import JoinPiecesRequest, Piece, join_pieces
+from yomikomi.core.capture.health import CaptureStatus, HealthEnd, HealthRow, read_health
+from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.capture.settings import CaptureSettings
+from yomikomi.core.ledger.views import CarrierView, TakeView
+from yomikomi.core.video.source import SourceFormat, SourceSpec
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
-from yomikomi.sim.player import TapePlayerSpec
-from yomikomi.ui import theme
-from yomikomi.ui.path.stand_in import source_on_path
+from yomikomi.ui.capture.clips import Clips
+from yomikomi.ui.capture.described import caution_words, format_of, idle_words, source_words
+from yomikomi.ui.capture.health_strip import HealthStrip
+from yomikomi.ui.capture.how_page import HowPage
+from yomikomi.ui.capture.list_page import ListPage
+from yomikomi.ui.capture.marks_page import MarksPage
+from yomikomi.ui.capture.monitor import Monitor
+from yomikomi.ui.capture.passes import CapturePass, parts_of
+from yomikomi.ui.capture.prove_page import ProvePage
+from yomikomi.ui.capture.proving import Proving, Subject
+from yomikomi.ui.capture.session_runner import SessionRunner
+from yomikomi.ui.capture.state_bar import StateBar
+from yomikomi.ui.capture.watch_page import WatchPage
 from yomikomi.ui.shell.station import Station
+from yomikomi.ui.source_of import is_simulated, source_of
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, MarkShape, Well, button, label, restyle, row
-from yomikomi.ui.widgets.meters import LevelMeter
-from yomikomi.ui.widgets.pictures import PictureView, image_from_bytes
+from yomikomi.ui.widgets.basics import button, restyle, row
 
 # A recording ends in order: it may take the encoder a moment to write what it holds.
 _END_GRACE_S = 6.0
+_SIDE = 376
+PAGES = (("watch", "Watch"), ("marks", "Marks"), ("prove", "Prove"), ("how", "How"), ("list", "List"))
 
 
 class CaptureStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
-        self.job: Job | None = None
+        self.settings = CaptureSettings()
         self._view: CarrierView | None = None
-        self._take_id: int | None = None
-        self.alarm = QFrame()
-        self.alarm.setObjectName("alarm")
-        self._alarm_words, self._alarm_lost, self._alarm_left, self._alarm_rate = (label(figure=f) for f in (False, False, False, True))
-        self._alarm_words.setFont(theme.sans(theme.HEAD_PX))
-        bar = QHBoxLayout(self.alarm)
-        bar.setContentsMargins(16, 8, 16, 8)
-        bar.setSpacing(12)
-        bar.addWidget(MarkShape("wrong"))
-        bar.addWidget(self._alarm_words)
-        for one in (self._alarm_lost, self._alarm_left):
-            one.setFont(theme.sans(theme.TITLE_PX + 2))
-            bar.addStretch(1)
-            bar.addWidget(one)
-        bar.addStretch(1)
-        bar.addWidget(self._alarm_rate)
-        self.picture = PictureView(surround=theme.LIVE_SURROUND)
-        self.page.insertWidget(1, self.alarm)
-        body = QHBoxLayout()
-        body.setSpacing(20)
-        body.addWidget(self.picture, 1)
-        body.addLayout(self._make_side())
-        self.page.addLayout(body, 1)
-        self.alarm.hide()
+        self._frame = 0
+        self.bar = StateBar()
+        self.monitor, self.strip = Monitor(), HealthStrip()
+        self.picture = self.monitor.picture
+        self.watch, self.marks, self.prove, self.how, self.list = WatchPage(), MarksPage(), ProvePage(), HowPage(), ListPage()
+        self.page.insertWidget(1, self.bar)
+        self.page.setSpacing(10)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.addWidget(self.monitor, 1)
+        left.addWidget(self.strip)
+        self.lay_out(left, self._make_side())
+        self.bar.hide()
+        self.clips = Clips(state, self.marks, self._where_marks_go)
+        self.passing = CapturePass(state, self, lambda: self.clips.marks)
+        self.proving = Proving(state, self.prove, self._subject)
+        self.session = SessionRunner(state, self.list, self)
+        self._connect()
 
-    def _make_side(self) -> QVBoxLayout:
-        self.figures = {
-            key: label("–", figure=True) for key in ("elapsed", "frames", "late", "dropped", "rate", "written", "left", "queue")
-        }
-        words = {
-            "elapsed": "elapsed", "frames": "frames", "late": "late", "dropped": "lost", "rate": "measured rate",
-            "written": "written", "left": "room left at this rate", "queue": "frames waiting",
-        }  # fmt: skip
-        well = Well()
-        grid = QGridLayout(well)
-        grid.setContentsMargins(16, 14, 16, 14)
-        grid.setVerticalSpacing(7)
-        for number, (key, figure) in enumerate(self.figures.items()):
-            grid.addWidget(label(words[key], quiet=True), number, 0)
-            figure.setAlignment(figure.alignment() | figure.alignment().AlignRight)
-            figure.setFont(theme.mono(theme.BODY_PX))
-            figure.setAccessibleName(words[key])
-            grid.addWidget(figure, number, 1)
-        sound = Well()
-        inner = QVBoxLayout(sound)
-        inner.setContentsMargins(16, 12, 16, 12)
-        inner.addWidget(label("sound, programme", quiet=True))
-        self.meter = LevelMeter()
-        inner.addWidget(self.meter)
-        self.source_card = Card(choosable=False)
-        self.source_head, self.source_words = label(), label(quiet=True, wrap=True)
-        self.source_card.body.addWidget(self.source_head)
-        self.source_card.body.addWidget(self.source_words)
-        self.caution = label(quiet=True, wrap=True)
-        self.look_button = button("Look", self.look, tip="Show the picture without recording")
+    def _make_side(self) -> QWidget:
+        side = QWidget()
+        side.setFixedWidth(_SIDE)
+        layout = QVBoxLayout(side)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        tabs = QHBoxLayout()
+        tabs.setSpacing(2)
+        self.pages = QStackedWidget()
+        self.page_buttons: dict[str, QToolButton] = {}
+        for (key, words), page in zip(PAGES, (self.watch, self.marks, self.prove, self.how, self.list), strict=True):
+            made = QToolButton()
+            made.setText(words)
+            made.setCheckable(True)
+            made.setProperty("pin", True)
+            made.setMinimumWidth(66)
+            made.clicked.connect(partial(self.show_page, key))
+            self.page_buttons[key] = made
+            tabs.addWidget(made, 1)
+            self.pages.addWidget(page)
+        layout.addLayout(tabs)
+        layout.addWidget(self.pages, 1)
+        self.look_button = button("Look", self.look, tip="F3: show the picture without recording")
+        self.join_button = button("Join the parts", self.join_parts, tip="One file of all parts, without encoding")
         self.start_button = button("Start the take", self.primary, primary=True, tip="F9")
-        self.start_button.setMinimumSize(QSize(150, 34))
-        side = QVBoxLayout()
-        side.setSpacing(12)
-        side.addWidget(well)
-        side.addWidget(sound)
-        side.addWidget(self.source_card)
-        side.addWidget(self.caution)
-        side.addStretch(1)
-        side.addLayout(row(self.look_button, 1, self.start_button))
-        for one in (well, sound, self.source_card):
-            one.setFixedWidth(368)
-        self.caution.setFixedWidth(368)
+        layout.addLayout(row(self.look_button, self.join_button, 1, self.start_button))
+        self.show_page("watch")
         return side
+
+    def _connect(self) -> None:
+        self.monitor.look_changed.connect(self._tell_look)
+        self.how.changed.connect(self._on_settings)
+        self.how.source_asked.connect(self.choose_source)
+        self.watch.armed.connect(self.arm)
+        self.watch.kept.connect(self.passing.keep)
+        self.passing.changed.connect(self._on_pass_changed)
+        self.passing.status.connect(self._on_status)
+        self.passing.second.connect(self.strip.add)
+        self.passing.ended.connect(self.session.ended)
+        self.prove.asked.connect(self._on_proof_asked)
+        self.strip.seconds_picked.connect(self._pick)
+        self.marks.picked.connect(lambda frame: self._pick(float(frame / self.clips.rate)))
 
     @property
     def recording(self) -> bool:
-        return self._take_id is not None
+        return self.passing.recording
+
+    @property
+    def take(self) -> TakeView | None:
+        return self._view.take if self._view else None
+
+    def show_page(self, key: str, _on: bool = False) -> None:
+        for other, made in self.page_buttons.items():
+            made.setChecked(other == key)
+        self.pages.setCurrentIndex([one for one, _ in PAGES].index(key))
 
     def show_carrier(self, view: CarrierView | None) -> None:
         changed = (view.id if view else None) != (self._view.id if self._view else None)
+        fresh_take = (view.take.id if view and view.take else None) != (self.take.id if self.take else None)
         self._view = view
+        self.settings = self.state.record.capture_settings()
         if changed and not self.recording:
-            self._stop_looking()
+            self.passing.stop_looking()
             self._clear()
         self._describe(view)
-        self._buttons()
         if not self.recording:
-            self._say_idle(view)
+            self.clips.show(view, self.take, self._rate())
+            if changed or fresh_take:
+                self._frame = 0
+                self._show_health()
+            self.sentence.say(*idle_words(view))
+        self.session.show()
+        self._buttons()
 
     def left(self) -> None:
-        self._stop_looking()
+        self.passing.stop_looking()
 
     def primary(self) -> None:
         if self.recording:
@@ -132,182 +148,227 @@ class CaptureStation(Station):
             self.begin()
 
     def act(self, key: str) -> None:
-        if key == "record":
-            self.primary()
+        pages = [one for one, _ in PAGES]
+        does = {
+            "record": self.primary, "look": self.look, "arm": self.arm, "keep": lambda: self.passing.keep(30.0, 0.0),
+            "mark": lambda: self.clips.mark("mark"), "mark_in": lambda: self.clips.mark("in"), "mark_out": lambda: self.clips.mark("out"),
+            "split": lambda: self.clips.mark("split"), "looks": self.monitor.toggle_looks, "view": self.monitor.next_size,
+            "guides": self.monitor.next_guide, "page": lambda: self.show_page(pages[(self.pages.currentIndex() + 1) % len(pages)]),
+            "inserted": self.session.confirm,
+        }  # fmt: skip
+        if key in does:
+            does[key]()
+        elif key in {"rehearse", "sync", "apply_sync", "trial"}:
+            self.show_page("prove")
+            self._on_proof_asked("apply" if key == "apply_sync" else key)
 
     def look(self) -> None:
         """Show the source without recording, or stop showing it."""
-        if self.job is not None:
-            self._stop_looking()
-        elif (spec := self._spec()) is not None:
-            self._launch(CaptureRequest(spec, None), "looking")
+        if self.passing.mode == "looking":
+            self.passing.stop_looking()
+        elif not self.passing.mode and (spec := self._spec()) is not None:
+            self.passing.look(spec, self.monitor.look)
 
     def begin(self) -> None:
         spec, view = self._spec(), self._view
         if spec is None or view is None or self.recording:
             return
-        try:
-            take_id, path = self.state.record.begin_take(view.id)
-        except WrongUseError as error:
-            self.state.tell_error(error)
-            return
-        self._stop_looking()
-        self._take_id = take_id
-        self._launch(CaptureRequest(spec, path), f"recording {view.label}")
+        self.passing.stop_looking()
+        self.clips.begin(view)
+        self.strip.show_rows([], expected=view.nominal_seconds)
+        self.passing.record(view, spec, self._record_as(), self.settings, self.monitor.look)
 
     def end(self) -> None:
-        if self.job is not None:
-            self.state.jobs.cancel(self.job)
-            self.start_button.setEnabled(False)
+        self.passing.end()
+        self.start_button.setEnabled(False)
 
-    def _launch(self, request: CaptureRequest, name: str) -> None:
-        self.job = self.state.jobs.start(
-            capture, request, name=name, urgent=True, grace=_END_GRACE_S, on_progress=self._on_status, on_end=self._on_end
+    def arm(self) -> None:
+        """Keep the last minutes ready, or stop doing so."""
+        spec, view = self._spec(), self._view
+        if self.passing.mode == "armed":
+            self.passing.end()
+        elif spec is not None and view is not None and not self.recording and not view.unfit:
+            self.passing.stop_looking()
+            self.strip.clear()
+            self.passing.arm(view, spec, self._record_as(), self.settings, self.monitor.look)
+
+    def join_parts(self) -> None:
+        """All parts of the take in one file, as a further take."""
+        view, take = self._view, self.take
+        if view is None or take is None or not take.details.parts:
+            return
+        parts = tuple(Piece(one) for one in parts_of(self.state, view))
+        target = self.state.record.name_take(view.id, take.path.suffix)
+
+        def ended(job: Job) -> None:
+            if job.state is not JobState.DONE:
+                self.state.tell_end(job)
+                return
+            self.state.record.add_copied_take(view.id, target, seconds=job.result.seconds, frames=job.result.frames, words="parts joined")
+            self.state.tell(Weight.FINE, f"{len(parts)} parts joined, {job.result.frames} frames, nothing encoded.")
+            self.state.reload()
+
+        self.state.jobs.start(
+            join_pieces, JoinPiecesRequest(parts, target), name=f"joining {view.label}", resource="take drive", on_end=ended
         )
-        self.picture.empty = "The tape is starting …"
-        self.picture.update()
-        self._buttons()
-        if request.path is not None:
-            self.sentence.hide()
-            self._alarm_words.setText("RECORDING  0:00:00")
-            self.alarm.show()
 
-    def _stop_looking(self) -> None:
-        if self.job is not None and not self.recording:
-            job, self.job = self.job, None
-            self.state.jobs.cancel(job)
-            self._buttons()
+    def choose_source(self) -> None:
+        from yomikomi.core.capture.devices.linux import LinuxLayer
+        from yomikomi.ui.capture.source_box import SourceBox
 
-    def _on_status(self, job: Job) -> None:
-        if job is not self.job:
+        view = self._view
+        if view is None or self.passing.mode:
             return
-        status: CaptureStatus = job.progress
+        box = SourceBox(LinuxLayer(), view.source or {}, self)
+        box.accepted.connect(lambda: self.session.use_source(view, box.chosen))
+        box.open()
+
+    def _on_pass_changed(self) -> None:
+        mode = self.passing.mode
+        shown = mode in {"recording", "armed"}
+        if shown and not self.bar.isVisibleTo(self):
+            self.bar.begin("RECORDING" if mode == "recording" else "ARMED")
+        self.bar.setVisible(shown)
+        self.sentence.setVisible(not shown)
+        if mode:
+            self.picture.empty = "The source is starting …"
+            self.picture.update()
+        self._buttons()
+
+    def _on_status(self, status: CaptureStatus) -> None:
         if status.preview is not None:
-            shown = status.preview
-            self.picture.show_image(image_from_bytes(shown.rgb, shown.width, shown.height), Fraction(shown.width, shown.height))
-        self.meter.show_level(status.peak_db, status.rms_db)
-        left = spoken(status.seconds_left) if status.bits_per_second else "–"
-        rate = bit_rate_text(status.bits_per_second) if status.bits_per_second else "–"
-        for key, words in (
-            ("elapsed", clock(int(status.seconds))),
-            ("frames", str(status.frames)),
-            ("late", str(status.late)),
-            ("dropped", str(status.dropped)),
-            ("rate", rate),
-            ("written", size_text(status.bytes_written) if status.recording else "–"),
-            ("left", left),
-            ("queue", str(status.queue)),
-        ):
-            self.figures[key].setText(words)
-        if status.recording:
-            self._alarm_words.setText(f"RECORDING  {clock(int(status.seconds))}")
-            self._alarm_lost.setText(f"{status.dropped} lost")
-            self._alarm_left.setText(f"{left} left")
-            self._alarm_rate.setText(rate)
+            self.monitor.show_preview(status.preview)
+        self.watch.show_status(status)
+        if self.passing.mode != "looking":
+            self.bar.show_status(status)
+            self.session.tick(status.seconds)
+        if self.passing.mode == "armed":
+            self.watch.show_ring(status, self.settings.ring, possible=True)
 
-    def _on_end(self, job: Job) -> None:
-        if self.job is job:
-            self.job = None
-        take_id = self._take_id if job.name.startswith("recording") else None
-        if take_id is None:
-            if job.state is JobState.FAILED:
-                self.state.tell_end(job)
-            self._buttons()
+    def _where_marks_go(self) -> tuple[int, int, bool] | None:
+        if self.passing.take_id is not None:
+            return self.passing.take_id, self.passing.frame, True
+        return (self.take.id, self._frame, False) if self.take is not None else None
+
+    def _pick(self, seconds: float) -> None:
+        take = self.take
+        if not self.recording and take is not None:
+            self._frame = max(0, min((take.frames or 1) - 1, round(seconds * self._rate())))
+            self.clips.refresh()
+
+    def _on_settings(self, settings: CaptureSettings) -> None:
+        key = self._later_key()
+        later = {**settings.later_ms, key: self.how.later.value()} if key else settings.later_ms
+        self.settings = settings.model_copy(update={"later_ms": {k: v for k, v in later.items() if v}})
+        self.state.record.save_capture_settings(self.settings)
+        self.how.show_settings(self.settings, self._later())
+        self.watch.show_rules(self.settings.rules)
+        self.passing.tell(self.settings.rules)
+
+    def _on_proof_asked(self, key: str) -> None:
+        if key == "apply":
+            self._apply_sync()
+        elif key == "use" and self.proving.trial is not None and self.proving.trial.record_as is not None:
+            best = self.proving.trial.record_as
+            how = self.settings.record_as.model_copy(update={"codec": best.codec, "speed": best.speed, "threads": best.threads})
+            self._on_settings(self.settings.model_copy(update={"record_as": how}))
+            self.prove.use_button.hide()
+        elif not self.recording:
+            self.passing.stop_looking()
+            self.proving.start(key)
+
+    def _apply_sync(self) -> None:
+        """Move the sound by what was measured, and measure again: only the second test says that it was right."""
+        found = self.proving.sync
+        key = self._later_key()
+        if found is None or found.offset_ms is None or not key or self.proving.doing:
             return
-        self._take_id = None
-        self.alarm.hide()
-        self.sentence.show()
-        result: CaptureResult | None = job.result
-        if result is not None:
-            self.state.record.end_take(take_id, result)
-            self._tell_result(result)
-        else:
-            # The worker died or was ended: what it wrote is mended at once.
-            if job.state is JobState.FAILED:
-                self.state.tell_end(job)
-            self.state.mend_takes(take_id)
-        self.state.reload()
-        self._buttons()
+        later = round(self._later() - found.offset_ms, 1)
+        self.settings = self.settings.model_copy(update={"later_ms": {**self.settings.later_ms, key: later}})
+        self.state.record.save_capture_settings(self.settings)
+        self.how.show_settings(self.settings, later)
+        self.proving.start("clap" if found.kind == "clap" else "sync")
 
-    def _tell_result(self, result: CaptureResult) -> None:
-        if result.trouble:
-            self.state.tell(Weight.WRONG, result.trouble, result.remedy)
-        elif result.dropped:
-            self.state.tell(
-                Weight.LOOK, f"{clock(result.seconds)} captured; {result.dropped} frames were lost.", "See the reading for where."
-            )
-        else:
-            self.state.tell(Weight.FINE, f"{clock(result.seconds)} captured, nothing lost. Next: read it.")
+    def _later_key(self) -> str:
+        view = self._view
+        return "" if view is None else view.path.route if view.path is not None else view.label
 
-    def _player(self) -> TapePlayerSpec | None:
-        if self._view is None or self._view.source is None or not self._view.has_player:
+    def _later(self) -> float:
+        return self.settings.later_ms.get(self._later_key(), 0.0)
+
+    def _record_as(self) -> RecordAs:
+        return self.settings.record_as.model_copy(update={"sound_later_ms": self._later()})
+
+    def _subject(self) -> Subject | None:
+        spec = self._spec()
+        source = format_of(spec) if spec is not None else None
+        if spec is None or source is None:
             return None
-        return TapePlayerSpec.from_json(self._view.source)
+        return Subject(spec, source, self._record_as(), silent=source.sound_channels == 0)
 
     def _spec(self) -> SourceSpec | None:
-        """The player at the far end of its path, where one was planned."""
-        if self._view is None or not self._view.has_player:
-            return None
-        return source_on_path(self._view, self._view.path)
+        """The source at the far end of its path, where one was planned."""
+        return source_of(self._view, self._view.path) if self._view is not None and self._view.has_player else None
+
+    def _source_format(self) -> SourceFormat | None:
+        spec = self._spec()
+        return format_of(spec) if spec is not None else None
+
+    def _rate(self) -> Fraction:
+        source = self._source_format()
+        return source.standard.rate if source else Fraction(25)
 
     def _describe(self, view: CarrierView | None) -> None:
-        spec = self._player()
-        if view is None or spec is None:
-            self.source_head.setText("No player")
-            copied = view is not None and kind_of(view.kind).way == "copy"
-            self.source_words.setText(
-                "Its data are copied, not captured." if copied else "No player for this kind of carrier is connected."
+        source = self._source_format()
+        self.how.show_settings(self.settings, self._later())
+        can_change = view is not None and view.has_player
+        self.how.show_source(*source_words(view, source, self.settings), caution_words(view), source, can_change=can_change)
+        self.watch.show_rules(self.settings.rules)
+        self.marks.show_settings(self.settings)
+        self.prove.set_possible(source is not None and not (view and view.unfit), simulated=view is None or is_simulated(view))
+        if source is not None:
+            self.monitor.shape = source.geometry.display_aspect
+            self.watch.scopes.vector.hd = source.standard.height > 576
+            if not self.passing.mode:
+                self.watch.sound.show_format(source)
+        if self.passing.job is None:
+            self.picture.empty = (
+                "Look shows the picture; Start the take records from where the source stands."
+                if source is not None
+                else "Nothing to capture here. Choose a tape on the Shelf."
             )
-            self.caution.setText("")
-            self.picture.empty = "Nothing to capture here. Choose a tape on the Shelf."
-            return
-        standard = STANDARDS[spec.standard]
-        steady = not view.path.delivery.wobble if view.path else spec.corrector
-        corrected = "time-base corrector fitted" if steady else "no time-base corrector"
-        self.source_head.setText(f"Simulated {kind_of(view.kind).words} player")
-        self.source_words.setText(
-            f"{standard.words} frames a second, {standard.width} × {standard.height}, {spec.field_order.words} · {corrected}\n"
-            + (f"{view.path.route}\n" if view.path else "no path was planned: as if all were set right\n")
-            + "recorded as FFV1 and PCM in Matroska: nothing is thrown away"
-        )
-        condition = view.details.condition
-        lines = [*([f"{condition.words.capitalize()}."] if condition.ticked else []), *kind_of(view.kind).caution_words("play", "live")]
-        if not condition.looked and not condition.ticked:
-            lines.insert(0, "Its condition was not checked. Do not play a tape that shows mould or squeals.")
-        self.caution.setText("\n".join(lines))
-        self.picture.empty = "Look shows the picture; Start the take records from where the tape stands."
 
-    def _say_idle(self, view: CarrierView | None) -> None:
-        if view is None:
-            self.sentence.say("Choose a carrier on the Shelf first.")
-        elif view.unfit:
-            self.sentence.say(
-                f"{view.label} must not be played: {view.details.condition.words}.",
-                "Judge its condition anew on the Shelf (F2) once it was treated; until then nothing is recorded",
-            )
-        elif not view.has_player:
-            words = "its data are copied" if kind_of(view.kind).way == "copy" else "no player is connected"
-            self.sentence.say(f"{view.label} has nothing to capture: {words}.", "What is there already can be read as it is")
-        elif view.takes:
-            lost = f"{view.take.dropped or 0} lost" if view.take else ""
-            length = clock(view.take.seconds or 0) if view.take else ""
-            self.sentence.say(
-                f"{view.label} has {view.takes} take{'s' if view.takes > 1 else ''}; the last is {length} long.",
-                f"{view.take.frames if view.take else 0} frames, {lost} · a further take is kept beside it",
-            )
-        else:
-            self.sentence.say(f"{view.label} is ready to be captured.", "Start with F9 or the button; F9 again ends the take")
+    def _tell_look(self) -> None:
+        self.passing.tell(self.monitor.look)
+
+    def _show_health(self) -> None:
+        """The log that lies beside the take, read in the background."""
+        take = self.take
+        if take is None:
+            self.strip.clear()
+            return
+
+        def show(found: tuple[list[HealthRow], HealthEnd | None]) -> None:
+            if not self.passing.mode or self.passing.mode == "looking":
+                self.strip.show_rows(found[0], expected=take.seconds, marks=take.details.marks, rate=float(self._rate()))
+
+        self.state.calls.call("health", partial(read_health, take.path), show)
 
     def _buttons(self) -> None:
-        has_source = self._spec() is not None and (self.recording or not (self._view and self._view.unfit))
+        unfit = self._view is not None and self._view.unfit
+        has_source = self._view is not None and self._view.has_player and (self.recording or not unfit)
         self.start_button.setText("End the take" if self.recording else "Start the take")
-        self.start_button.setEnabled(has_source)
+        self.start_button.setEnabled(has_source and not self.proving.doing)
         restyle(self.start_button, danger=self.recording, primary=not self.recording)
-        self.look_button.setText("Stop looking" if self.job is not None and not self.recording else "Look")
-        self.look_button.setEnabled(has_source and not self.recording)
+        self.look_button.setText("Stop looking" if self.passing.mode == "looking" else "Look")
+        self.look_button.setEnabled(has_source and self.passing.mode in {"", "looking"})
+        self.join_button.setVisible(not self.passing.mode and self.take is not None and bool(self.take.details.parts))
+        self.how.set_locked(bool(self.passing.mode))
+        if self.passing.mode != "armed":
+            self.watch.show_ring(None, self.settings.ring, possible=has_source and not self.recording)
+        self.clips.refresh()
 
     def _clear(self) -> None:
-        self.picture.show_image(None)
-        self.meter.show_level(-96.0, -96.0)
-        for figure in self.figures.values():
-            figure.setText("–")
+        self.monitor.clear()
+        self.watch.clear()
+        self.strip.clear()

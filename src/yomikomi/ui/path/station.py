@@ -33,10 +33,10 @@ from yomikomi.ui.path.planner import PathRequest, PathsFound, Planner, search
 from yomikomi.ui.path.schools_box import SchoolsBox
 from yomikomi.ui.path.sentences import station_sentence
 from yomikomi.ui.path.sheet_panel import SheetPanel
-from yomikomi.ui.path.stand_in import source_on_path
 from yomikomi.ui.path.strand_layout import Site
 from yomikomi.ui.path.wishes import WishesBox
 from yomikomi.ui.shell.station import Station
+from yomikomi.ui.source_of import source_of
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Card, button, label, menu_button, row, side_panel
 
@@ -229,7 +229,7 @@ class PathStation(Station):
 
     def _prove(self, view: CarrierView) -> None:
         self._save()
-        source = source_on_path(view, self.planner.sheet, real_time=False)
+        source = source_of(view, self.planner.sheet, real_time=False)
         if source is None:
             self.state.tell(Weight.LOOK, "Nothing stands in for this kind of carrier yet: prove it by hand, and tick what you see.")
             return

@@ -86,7 +86,7 @@ CAPTURE = Sheet(
     (
         Field(
             "codec", "Codec", "words", "ffv1",
-            choices=(*((key, row.words) for key, row in CAPTURE_CODECS.items()), ("uncompressed", "uncompressed"), (_OWN, "own figure")),
+            choices=(*((key, row.words) for key, row in CAPTURE_CODECS.items()), (_OWN, "own figure")),
         ),
         Field("width", "Width", "pixels", "720", steady=True),
         Field("height", "Height", "pixels", "480", steady=True),

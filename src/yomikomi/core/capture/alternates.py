@@ -1,0 +1,106 @@
+"""Merging recordings that hold every other frame each, as two links write them to two drives."""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+
+from yomikomi.core.capture.cutting import CONTAINERS, JoinedPieces, grid_rate, same_stream
+from yomikomi.core.errors import UnreadableError, WrongUseError
+from yomikomi.core.video.matroska import set_display_shape
+from yomikomi.core.video.media import open_media, probe, video_stream
+from yomikomi.core.work import Reporter
+
+
+@dataclass(frozen=True)
+class MergeRequest:
+    """``first`` holds the frames 0, 2, 4 … of the take, ``second`` 1, 3, 5 …; ``target`` is a new file of the same kind."""
+
+    first: Path
+    second: Path
+    target: Path
+
+
+def merge_alternates(request: MergeRequest, reporter: Reporter) -> JoinedPieces:
+    """Put the frames of both in turn into one file at twice their rate; the sound is that of the first which has some.
+
+    Raises UnreadableError where they do not fit together (another kind, lengths that differ by more than a frame) or are coded
+    so that pictures lean on each other; WrongUseError for a taken name. Nothing is left of an unfinished file.
+    """
+    target = request.target
+    if target.exists():
+        raise WrongUseError(f"{target.name} exists already.", remedy="Choose another name.")
+    part = target.with_name(target.name + ".part")
+    info = probe(request.first)
+    try:
+        with open_media(request.first) as one, open_media(request.second) as two:
+            halves = video_stream(one, request.first), video_stream(two, request.second)
+            _check_alike(*halves)
+            rate = 2 * grid_rate(halves[0])
+            with av.open(str(part), "w", format=CONTAINERS.get(target.suffix.lower(), "matroska")) as container:
+                picture = same_stream(container, halves[0])
+                picture.time_base = 1 / rate
+                with_sound = next((source for source in (one, two) if source.streams.audio), None)
+                voice = same_stream(container, with_sound.streams.audio[0]) if with_sound else None
+                frames = _write(container, [(one, halves[0]), (two, halves[1])], picture, voice, rate, reporter)
+        if target.suffix.lower() == ".mkv":
+            set_display_shape(part, info.geometry)
+        part.replace(target)
+    finally:
+        part.unlink(missing_ok=True)
+    return JoinedPieces(frames, float(frames / rate), target.stat().st_size, ())
+
+
+def _check_alike(one: av.VideoStream, two: av.VideoStream) -> None:
+    facts = [(s.codec_context.name, s.codec_context.width, s.codec_context.height, s.codec_context.pix_fmt) for s in (one, two)]
+    if facts[0] != facts[1]:
+        raise UnreadableError("The two recordings are of different kinds.", remedy="Choose the two halves of one take.")
+
+
+def _write(container: Any, sources: list[tuple[Any, Any]], picture: Any, voice: Any, rate: Fraction, reporter: Reporter) -> int:
+    counts = [0, 0]
+    heard = voice is None
+    streams = []
+    for half, (source, stream) in enumerate(sources):
+        sound = None if heard or not source.streams.audio else source.streams.audio[0]
+        heard = heard or sound is not None
+        streams.append(_timed(source, stream, sound, half, rate))
+    for at, half, packet in heapq.merge(*streams, key=lambda item: item[0]):
+        reporter.check()
+        if packet.stream.type == "video":
+            if not packet.is_keyframe:
+                raise UnreadableError(
+                    "The recordings are coded so that pictures lean on each other; they cannot be merged without encoding anew.",
+                    remedy="Record alternate frames with a codec whose every picture is whole.",
+                )
+            packet.stream, packet.time_base = picture, 1 / rate
+            packet.pts = packet.dts = 2 * counts[half] + half
+            packet.duration = 1
+            counts[half] += 1
+            if counts[half] % 30 == 0:
+                reporter.report(float(at))
+        else:
+            packet.stream = voice
+        container.mux(packet)
+    if abs(counts[0] - counts[1]) > 1:
+        raise UnreadableError(
+            f"One recording holds {counts[0]} frames, the other {counts[1]}: they are not halves of one take.",
+            remedy="Check that both files belong together and that neither was cut off.",
+        )
+    return sum(counts)
+
+
+def _timed(source: Any, stream: Any, sound: Any, half: int, rate: Fraction) -> Iterator[tuple[Fraction, int, av.Packet]]:
+    """Packets with their time in the merged take, in order."""
+    wanted = [stream] if sound is None else [stream, sound]
+    for packet in source.demux(wanted):
+        if packet.pts is None:
+            continue
+        at = Fraction(packet.pts) * Fraction(packet.time_base)
+        yield (at + half / rate if packet.stream.type == "video" else at), half, packet

@@ -1,0 +1,270 @@
+"""Cutting and joining takes without encoding them anew: their packets are copied."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+
+from yomikomi.core.errors import UnreadableError, WrongUseError
+from yomikomi.core.video.geometry import Geometry
+from yomikomi.core.video.matroska import set_display_shape
+from yomikomi.core.video.media import open_media, probe, video_stream
+from yomikomi.core.video.rates import nearest_known_rate
+from yomikomi.core.work import Reporter
+
+CONTAINERS = {".mkv": "matroska", ".mov": "mov", ".mp4": "mp4", ".nut": "nut"}
+_LEAST_BITS_PCM = 2  # what a name like pcm_s16le gives at least
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Part of a file: from frame ``first`` up to but not with ``end`` (None: to its end)."""
+
+    path: Path
+    first: int = 0
+    end: int | None = None
+
+
+@dataclass(frozen=True)
+class JoinPiecesRequest:
+    """Put pieces one after another into ``target``, a new file of the same kind.
+
+    ``snap``: where a piece cannot begin at its first frame, begin at the nearest one at which it can (before it where there is
+    one); otherwise that is an error.
+    """
+
+    pieces: tuple[Piece, ...]
+    target: Path
+    snap: bool = True
+
+
+@dataclass(frozen=True)
+class JoinedPieces:
+    """``moved``: for each piece how many frames earlier it begins than was asked for (negative: later)."""
+
+    frames: int
+    seconds: float
+    size_bytes: int
+    moved: tuple[int, ...]
+
+
+@dataclass
+class _Out:
+    container: Any
+    streams: dict[int, Any]
+    frame: int = 0  # where the next picture goes
+    sound: dict[int, int] = field(default_factory=dict)  # in samples, by sound stream
+
+
+def same_stream(container: Any, stream: Any) -> Any:
+    """A stream for packets of another file of the same kind. The template forgets the codec's tag, without which raw pictures and
+    some lossless ones cannot be told apart."""
+    made = container.add_stream_from_template(stream)
+    if made.codec_context is not None and stream.codec_context.codec_tag.strip("\0"):
+        made.codec_context.codec_tag = stream.codec_context.codec_tag
+    for key in ("title", "language", "handler_name", "timecode"):
+        if key in stream.metadata:
+            made.metadata[key] = stream.metadata[key]
+    return made
+
+
+def safe_first(path: Path, frame: int, *, reach: int = 600) -> int:
+    """The nearest frame at or before ``frame`` at which the file can be cut: ``frame`` itself where every picture is whole, or
+    where the file ends before it."""
+    with open_media(path) as container:
+        stream = video_stream(container, path)
+        rate, base = grid_rate(stream), _base(stream)
+        begin = container.start_time or 0
+        best, reached = 0, False
+        container.seek(max(begin, begin + int((frame - 1) / rate * av.time_base)), backward=True)
+        for packet in container.demux(stream):
+            if packet.pts is None:
+                continue
+            number = round(packet.pts * base * rate)
+            if packet.is_keyframe and number <= frame:
+                best = max(best, number)
+            reached |= number >= frame
+            if reached or number > frame + reach:
+                break
+        return best if reached else frame
+
+
+def join_pieces(request: JoinPiecesRequest, reporter: Reporter) -> JoinedPieces:
+    """Raises UnreadableError for files that cannot be read or do not fit together, WrongUseError for an empty piece or a taken
+    name, CancelledError when stopped; nothing is left of an unfinished file."""
+    target = request.target
+    if target.exists():
+        raise WrongUseError(f"{target.name} exists already.", remedy="Choose another name.")
+    if not request.pieces:
+        raise WrongUseError("There is nothing to join.", remedy="Give at least one piece.")
+    part = target.with_name(target.name + ".part")
+    kind = CONTAINERS.get(target.suffix.lower(), "matroska")
+    info = probe(request.pieces[0].path)
+    moved: list[int] = []
+    try:
+        with av.open(str(part), "w", format=kind) as container:
+            out: _Out | None = None
+            for number, piece in enumerate(request.pieces):
+                first = safe_first(piece.path, piece.first) if piece.first else 0
+                if first != piece.first and not request.snap:
+                    raise WrongUseError(
+                        f"{piece.path.name} cannot be cut at frame {piece.first}.", remedy=f"The nearest place before it is frame {first}."
+                    )
+                moved.append(piece.first - first)
+                with open_media(piece.path) as source:
+                    out = _outputs(container, source, piece.path) if out is None else _fits(out, source, piece.path)
+                    done = number / len(request.pieces)
+                    _copy(source, Piece(piece.path, first, piece.end), out, reporter, lambda p, d=done: d + p / len(request.pieces))  # type: ignore[misc]
+            assert out is not None
+            if out.frame == 0:
+                raise WrongUseError("No picture lies in what was asked for.", remedy="Choose a longer piece.")
+            frames = out.frame
+        if kind == "matroska":
+            set_display_shape(part, Geometry(info.geometry.width, info.geometry.height, info.geometry.sample_aspect))
+        with part.open("rb+") as file:
+            os.fsync(file.fileno())
+        part.replace(target)
+    finally:
+        part.unlink(missing_ok=True)
+    rate = info.average_rate or Fraction(25)
+    return JoinedPieces(frames, float(frames / rate), target.stat().st_size, tuple(moved))
+
+
+def _outputs(container: Any, source: av.container.InputContainer, path: Path) -> _Out:
+    streams = {}
+    for stream in [video_stream(source, path), *source.streams.audio]:
+        streams[stream.index] = same_stream(container, stream)
+    for key, value in source.metadata.items():
+        if key.lower() in {"timecode", "picture_note"}:
+            container.metadata[key.lower()] = value
+    return _Out(container, streams)
+
+
+def _fits(out: _Out, source: av.container.InputContainer, path: Path) -> _Out:
+    """The streams of a further piece must be those of the first."""
+    found = [video_stream(source, path), *source.streams.audio]
+    before = list(out.streams.values())
+    alike = len(found) == len(before) and all(
+        one.codec_context.name == two.codec_context.name and _shape(one) == _shape(two) for one, two in zip(found, before, strict=True)
+    )
+    if not alike:
+        raise UnreadableError(
+            f"{path.name} is of another kind than the first piece.", remedy="Join only parts of one recording.", path=path
+        )
+    out.streams = {stream.index: made for stream, made in zip(found, before, strict=True)}
+    return out
+
+
+def _shape(stream: Any) -> tuple[Any, ...]:
+    context = stream.codec_context
+    if stream.type == "video":
+        return context.width, context.height
+    return context.sample_rate, context.channels
+
+
+def _copy(source: av.container.InputContainer, piece: Piece, out: _Out, reporter: Reporter, part: Callable[[float], float]) -> None:
+    picture = video_stream(source, piece.path)
+    rate, base = grid_rate(picture), _base(picture)
+    last = None if piece.end is None else piece.end
+    begins_at = Fraction(piece.first) / rate
+    ends_at = None if last is None else Fraction(last) / rate
+    if piece.first:
+        # Before the first picture, so that the sound that begins with it is met too.
+        source.seek(max(0, int((begins_at - Fraction(1, 2)) * av.time_base)), backward=True)
+    frames_before, sound_before = out.frame, dict(out.sound)
+    highest = -1
+    length = float((ends_at or Fraction(source.duration or 1, av.time_base)) - begins_at) or 1.0
+    for packet in _packets(source):
+        reporter.check()
+        if packet.stream.index not in out.streams or packet.pts is None:
+            continue
+        if packet.stream is picture or packet.stream.index == picture.index:
+            number = round(packet.pts * base * rate) - piece.first
+            if number < 0 or (last is not None and number >= last - piece.first):
+                if number >= 0 and last is not None and number > last - piece.first + 2 * round(rate):
+                    break
+                continue
+            shift = number - round((packet.dts if packet.dts is not None else packet.pts) * base * rate) + piece.first
+            highest = max(highest, number)
+            _put_picture(packet, frames_before + number, shift, rate, out)
+            reporter.report(part(min(1.0, float(number / rate) / length)))
+        else:
+            _put_sound(packet, begins_at, ends_at, out, sound_before)
+    out.frame = frames_before + highest + 1
+    for index, made in list(out.streams.items()):
+        if index != picture.index:
+            # The next piece's sound begins with its picture, wherever this one's last block ended.
+            out.sound[id(made)] = round(out.frame / rate * (made.codec_context.sample_rate or 48_000))
+
+
+def _packets(source: av.container.InputContainer) -> Iterator[av.Packet]:
+    with contextlib.suppress(av.error.InvalidDataError):  # a packet that was being written when it ended
+        yield from source.demux()
+
+
+def _put_picture(packet: av.Packet, number: int, behind: int, rate: Fraction, out: _Out) -> None:
+    packet.stream = out.streams[packet.stream.index]
+    packet.time_base = 1 / rate
+    packet.pts, packet.dts, packet.duration = number, number - behind, 1
+    out.container.mux(packet)
+
+
+def _put_sound(packet: av.Packet, begins_at: Fraction, ends_at: Fraction | None, out: _Out, before: dict[int, int]) -> None:
+    """Sound of a piece, block by block; PCM is cut to the sample."""
+    stream = packet.stream
+    made = out.streams[stream.index]
+    rate = stream.codec_context.sample_rate or 48_000
+    base = Fraction(packet.time_base or stream.time_base or Fraction(1, rate))
+    start = round((packet.pts or 0) * base * rate)
+    first = round(begins_at * rate)
+    end = None if ends_at is None else round(ends_at * rate)
+    offset = before.get(id(made), 0)
+    if stream.codec_context.name.startswith("pcm_"):
+        data, place = _cut_pcm(packet, stream, start, first, end, rate)
+        if not data:
+            return
+        fresh = av.Packet(data)
+        fresh.pts = fresh.dts = place - first + offset
+        fresh.duration = len(data) // _sample_bytes(stream)
+    else:
+        if start < first or (end is not None and start >= end):
+            return
+        fresh = packet
+        fresh.pts = fresh.dts = start - first + offset
+    fresh.time_base = Fraction(1, rate)
+    fresh.stream = made
+    out.container.mux(fresh)
+
+
+def _sample_bytes(stream: Any) -> int:
+    digits = "".join(c for c in stream.codec_context.name.removeprefix("pcm_") if c.isdigit())
+    return max(_LEAST_BITS_PCM, int(digits or 16) // 8) * int(stream.codec_context.channels)
+
+
+def _cut_pcm(packet: av.Packet, stream: Any, start: int, first: int, end: int | None, rate: int) -> tuple[bytes, int]:
+    data = bytes(packet)
+    size = _sample_bytes(stream)
+    # Matroska rounds to a millisecond; blocks that follow each other are whole, so small overlaps are of its making.
+    slack = rate // 1000
+    lead = 0 if first - start <= slack else first - start
+    count = len(data) // size
+    tail = count if end is None or start + count - end <= slack else max(0, end - start)
+    lead = min(lead, count)
+    return data[lead * size : max(lead, tail) * size], max(first, start + lead)
+
+
+def grid_rate(stream: av.VideoStream) -> Fraction:
+    """The rate of a recording: Matroska tells it rounded to the millisecond."""
+    given = Fraction(stream.average_rate or stream.guessed_rate or 25)
+    return nearest_known_rate(given, tolerance=0.002) or given
+
+
+def _base(stream: av.VideoStream) -> Fraction:
+    return Fraction(stream.time_base or Fraction(1, 1000))

@@ -1,0 +1,275 @@
+"""Reading a device: pictures from one input of the library, sound from another, brought together on the pictures' clock.
+
+The same code reads any live input of the library, so it is tried with generated ones. A device that hangs hangs only the thread
+that reads it; the recorder notices, and the process can be ended.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import threading
+import time
+from collections import deque
+from dataclasses import asdict, dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+
+from yomikomi.core.capture.clocks import FrameNumberer
+from yomikomi.core.capture.devices.layer import DeviceLayer
+from yomikomi.core.errors import SourceLostError
+from yomikomi.core.video.colour import BT601_525, BT601_625, BT709
+from yomikomi.core.video.planes import plane_samples
+from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
+from yomikomi.core.video.standards import STANDARDS, FieldOrder, Standard
+
+_SOUND_RATE = 48_000
+# The bundled library looks for ALSA's files where it was built; these are where systems have them.
+_ALSA_CONFIG, _ALSA_PLUGINS = Path("/usr/share/alsa/alsa.conf"), "/usr/lib/{machine}-linux-gnu/alsa-lib"
+
+
+@dataclass(frozen=True)
+class DeviceSpec:
+    """A device with all that it is opened with.
+
+    Parameters
+    ----------
+    video, sound : what is opened: a device's path, or a description of a generated input. ``sound`` may be empty.
+    video_layer, sound_layer : the library's name of the input: ``v4l2``, ``alsa``, or ``lavfi`` for generated ones.
+    width, height, rate : asked of the device; what it gives counts.
+    code : four-letter picture format to ask for; empty leaves it to the device.
+    input_name, standard : socket and line standard, where the device has several.
+    commentary : a second sound device, kept on a track of its own.
+    ends : a finite input: its end is an end. A device's end is a loss.
+    """
+
+    video: str
+    width: int
+    height: int
+    rate: Fraction
+    sound: str = ""
+    video_layer: str = "v4l2"
+    sound_layer: str = "alsa"
+    code: str = ""
+    input_name: str | None = None
+    standard: str | None = None
+    field_order: FieldOrder | None = None
+    sample_aspect: Fraction = Fraction(1)
+    channels: int = 2
+    commentary: str = ""
+    ends: bool = False
+
+    def open(self) -> Device:
+        from yomikomi.core.capture.devices.linux import LinuxLayer
+
+        return Device(self, LinuxLayer())
+
+    def to_json(self) -> dict[str, Any]:
+        document = {**asdict(self), "kind": "device", "rate": str(self.rate), "sample_aspect": str(self.sample_aspect)}
+        return {**document, "field_order": self.field_order.value if self.field_order else None}
+
+    @classmethod
+    def from_json(cls, document: dict[str, Any]) -> DeviceSpec:
+        fields = {key: value for key, value in document.items() if key != "kind"}
+        order = fields.get("field_order")
+        return cls(**{
+            **fields, "rate": Fraction(fields["rate"]), "sample_aspect": Fraction(fields.get("sample_aspect", 1)),
+            "field_order": FieldOrder(order) if order else None,
+        })  # fmt: skip
+
+    @property
+    def picture_standard(self) -> Standard:
+        """As line standard where it is one, else a standard of its own."""
+        known = STANDARDS.get(self.standard or "")
+        if known is not None and (known.width, known.height) == (self.width, self.height):
+            return known
+        colour = BT709 if self.height > 576 else BT601_625 if self.height in {576, 288} else BT601_525
+        words = f"{self.height} lines, {float(self.rate):.2f}"
+        one = Fraction(1)
+        return Standard("device", self.width, self.height, self.rate, one, one, colour, words, interlaced=self.field_order is not None)
+
+
+class _SoundThread(threading.Thread):
+    """Reads sound into a buffer of samples, with the moment at which the newest arrived."""
+
+    def __init__(self, spec: DeviceSpec, layer: str, path: str, channels: int) -> None:
+        super().__init__(name="device sound", daemon=True)
+        self._container = _open(path, layer, {"channels": str(channels), "sample_rate": str(_SOUND_RATE)} if layer == "alsa" else {})
+        self.channels = channels
+        self._lock = threading.Lock()
+        self._blocks: deque[NDArray[np.int16]] = deque()
+        self._held = 0
+        self._going = True
+        self.failed: str = ""
+        self.newest_stamp = 0
+
+    def run(self) -> None:
+        layout = "mono" if self.channels == 1 else "stereo"
+        resampler = av.AudioResampler(format="s16", layout=layout, rate=_SOUND_RATE)
+        try:
+            for frame in self._container.decode(audio=0):
+                if not self._going:
+                    return
+                stamp = time.monotonic_ns() // 1000
+                for made in resampler.resample(frame):
+                    samples = np.asarray(made.to_ndarray(), np.int16).reshape(-1, self.channels)
+                    with self._lock:
+                        self._blocks.append(samples)
+                        self._held += len(samples)
+                        self.newest_stamp = stamp
+        except (av.error.FFmpegError, OSError) as error:
+            self.failed = str(error)
+
+    def take(self, count: int) -> NDArray[np.int16]:
+        """The oldest ``count`` samples, no more than are held."""
+        with self._lock:
+            count = min(count, self._held)
+            parts, need = [], count
+            while need:
+                block = self._blocks.popleft()
+                parts.append(block[:need])
+                if len(block) > need:
+                    self._blocks.appendleft(block[need:])
+                need -= len(parts[-1])
+            self._held -= count
+        return np.concatenate(parts) if parts else np.zeros((0, self.channels), np.int16)
+
+    @property
+    def held(self) -> int:
+        return self._held
+
+    def stop(self) -> None:
+        self._going = False
+
+
+class Device:
+    """The opened device. Frames get their numbers from their stamps; sound is handed out by the count that belongs to each."""
+
+    def __init__(self, spec: DeviceSpec, layer: DeviceLayer) -> None:
+        self.spec = spec
+        _find_alsa()
+        if spec.video_layer == "v4l2" and (spec.input_name or spec.standard):
+            layer.choose(spec.video, input_name=spec.input_name, standard=spec.standard)
+        options = {"video_size": f"{spec.width}x{spec.height}", "framerate": str(spec.rate), "timestamps": "abs"}
+        if spec.code:
+            options["input_format"] = spec.code.lower()
+        try:
+            self._container = _open(spec.video, spec.video_layer, options if spec.video_layer == "v4l2" else {})
+        except OSError as error:
+            raise _refusal(spec.video, error, layer) from error
+        stream = self._container.streams.video[0]
+        given = (stream.codec_context.width, stream.codec_context.height)
+        self._sounds: list[_SoundThread] = []
+        try:
+            for path, channels in ((spec.sound, spec.channels), (spec.commentary, 1)):
+                if path:
+                    self._sounds.append(_SoundThread(spec, spec.sound_layer, path, channels))
+        except OSError as error:
+            self._container.close()
+            raise _refusal(spec.sound, error, layer) from error
+        commentary = 1 if spec.commentary else 0
+        standard = replace(spec.picture_standard, width=given[0], height=given[1])
+        channels = (spec.channels if spec.sound else 0) + commentary
+        self.format = SourceFormat(standard, spec.field_order, spec.sample_aspect, _SOUND_RATE, channels, commentary)
+        self._frames = self._container.decode(video=0)
+        self._numbers = FrameNumberer(spec.rate)
+        self._next_sample = 0
+        self._started = False
+        self.doubled = 0
+
+    def read(self) -> tuple[Picture, SoundBlock]:
+        if not self._started:
+            self._started = True
+            for thread in self._sounds:
+                thread.start()
+        while True:
+            picture = self._next_picture()
+            if picture is not None:
+                if picture.number == 0:  # what was heard before the first picture belongs to none
+                    for thread in self._sounds:
+                        thread.take(thread.held)
+                return picture, self._heard()
+
+    def close(self) -> None:
+        for thread in self._sounds:
+            thread.stop()
+        with contextlib.suppress(Exception):
+            self._container.close()
+        for thread in self._sounds:
+            thread.join(0.5)
+
+    def _next_picture(self) -> Picture | None:
+        try:
+            frame = next(self._frames)
+        except (StopIteration, av.error.EOFError) as error:
+            if self.spec.ends:
+                raise SourceEnded from error
+            raise SourceLostError(
+                "The device stopped giving pictures.", remedy="Check its cable and its source; what came is kept."
+            ) from error
+        except (av.error.FFmpegError, OSError) as error:
+            raise _gone(self.spec.video, error) from error
+        ready = time.monotonic()
+        stamp = round((frame.pts or 0) * Fraction(frame.time_base or Fraction(1, 1_000_000)) * 1_000_000)
+        number = self._numbers.number(stamp)
+        if number is None:  # the same picture once more
+            self.doubled += 1
+            return None
+        shown = frame if frame.format.name == "yuv422p" else frame.reformat(format="yuv422p")
+        y, u, v = (plane_samples(plane).copy() for plane in shown.planes)
+        return Picture(number, y, u, v, ready, stamp)
+
+    def _heard(self) -> SoundBlock:
+        """All the sound that came since last asked, counted by its own clock: what parts it from the picture's clock is drift, and
+        is measured, not hidden. A commentary is brought to the programme's count."""
+        if not self._sounds:
+            return SoundBlock(0, np.zeros((0, 0), np.int16))
+        first = self._sounds[0]
+        count, start = first.held, self._next_sample
+        stamp = first.newest_stamp - round(count * 1e6 / _SOUND_RATE)
+        parts = [first.take(count)]
+        for thread in self._sounds[1:]:
+            held = thread.take(min(count, thread.held))
+            parts.append(np.concatenate([held, np.zeros((count - len(held), thread.channels), np.int16)]))
+        self._next_sample += count
+        return SoundBlock(start, np.concatenate(parts, axis=1), stamp if count else None)
+
+
+def _open(path: str, layer: str, options: dict[str, str]) -> Any:
+    return av.open(path, format=layer, options={key: value for key, value in options.items() if value})
+
+
+def _refusal(path: str, error: OSError, layer: DeviceLayer) -> SourceLostError:
+    """Why a device did not open, with who holds it where the system tells."""
+    if error.errno == errno.EBUSY:
+        holders = layer.holders(path)
+        who = f" by {', '.join(holders)}" if holders else " by another program"
+        return SourceLostError(f"{path} is in use{who}.", remedy="Close that program: only one can use the device at a time.")
+    if error.errno in {errno.ENOENT, errno.ENODEV, errno.ENXIO}:
+        return SourceLostError(f"There is no device {path}.", remedy="Plug it in, and look at the list of devices again.")
+    if error.errno in {errno.EACCES, errno.EPERM}:
+        return SourceLostError(f"{path} may not be opened.", remedy="Ask for the right to use it (often the group 'video' or 'audio').")
+    if error.errno in {errno.ENOTTY, errno.EINVAL}:
+        return SourceLostError(f"{path} is no capture device, or cannot do what was asked.", remedy="Choose a size and rate it lists.")
+    return SourceLostError(f"{path} could not be opened: {error.strerror or error}.", remedy="Check its cable and power.")
+
+
+def _gone(path: str, error: Exception) -> SourceLostError:
+    number = getattr(error, "errno", None)
+    if number in {errno.ENODEV, errno.ENOENT, errno.EIO, errno.ENXIO}:
+        return SourceLostError(f"{path} was unplugged.", remedy="Plug it in again; what was recorded is kept.")
+    return SourceLostError(f"{path} stopped: {error}.", remedy="Check its cable and power; what was recorded is kept.")
+
+
+def _find_alsa() -> None:
+    import platform
+
+    if "ALSA_CONFIG_PATH" not in os.environ and _ALSA_CONFIG.exists():
+        os.environ["ALSA_CONFIG_PATH"] = str(_ALSA_CONFIG)
+        os.environ.setdefault("ALSA_PLUGIN_DIR", _ALSA_PLUGINS.format(machine=platform.machine()))

@@ -1,0 +1,306 @@
+"""Measuring how far sound and picture are apart, from flashes with beeps or from claps.
+
+Positive offsets: the sound comes after its picture. All times are on the file's own clock.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Literal
+
+import av
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
+
+from yomikomi.core.errors import UnreadableError
+from yomikomi.core.video.media import open_media, probe, video_stream
+from yomikomi.core.video.planes import bits, luma
+from yomikomi.core.work import Reporter
+
+# Nobody looks for an offset larger than this; events of the next second must not be taken for those of this one.
+_MOST_OFFSET_S = 0.48
+# Events that lie further from the common offset than this are no pairs: another sound, another movement.
+_PAIR_TOLERANCE_S = 0.030
+_FEWEST_EVENTS = 3
+_ENVELOPE_S = 0.0005
+_SMALL = (160, 90)
+# Part of all sounds that must belong to a movement (and the reverse); chance brings a third of that.
+_LEAST_SHARE = 0.6
+# Of the full light; noise of a tape stays below.
+_SOME_LIGHT = 0.04
+
+Series = NDArray[np.float64]
+
+
+class SyncResult(BaseModel):
+    """Parameters
+    ----------
+    kind : what was found: flashes with beeps, claps, or nothing to measure.
+    offset_ms : how much later the sound is than its picture; negative: sooner. ``spread_ms``: standard deviation of the
+        single events; ``error_ms``: of their mean.
+    drift_ms_per_hour : how the offset changes; None where the events cover too little time to tell.
+    reason : why nothing could be measured.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    schema_version: Literal[1] = 1
+    kind: Literal["flash", "clap", "nothing"]
+    offset_ms: float | None = None
+    spread_ms: float | None = None
+    error_ms: float | None = None
+    events: int = 0
+    drift_ms_per_hour: float | None = None
+    drift_error: float | None = None
+    offsets: tuple[tuple[float, float], ...] = Field(default=(), description="of each event: when, in s, and its offset in ms")
+    reason: str = ""
+
+    @property
+    def words(self) -> str:
+        """For people."""
+        if self.offset_ms is None or self.spread_ms is None:
+            return f"Nothing to measure: {self.reason}."
+        off = abs(self.offset_ms)
+        if off < max(1.0, 2 * (self.error_ms or 0.0)):
+            return f"Sound and picture are together, within {max(1.0, 2 * (self.error_ms or 0.0)):.0f} ms ({self.events} events)."
+        side = "after" if self.offset_ms > 0 else "before"
+        return f"The sound comes {off:.0f} ms {side} its picture (spread {self.spread_ms:.1f} ms, {self.events} events)."
+
+
+@dataclass(frozen=True)
+class SyncRequest:
+    """``seconds``: how much of the file is looked at."""
+
+    path: Path
+    seconds: float = 120.0
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """What was taken from a file. ``times``: when each field (or frame) begins and ``lasts`` so long; ``bright``: its mean luma;
+    ``moved``: change since the one before of the same kind, the noise taken off."""
+
+    times: Series
+    lasts: float
+    bright: Series
+    moved: Series
+    wave: Series
+    rate: int
+    sound_at: float
+
+
+def measure_sync(request: SyncRequest, reporter: Reporter) -> SyncResult:
+    """Look at a file for flashes with beeps, then for claps. A file without such events is a result with its reason.
+
+    Raises UnreadableError for what is no footage, or has no sound track at all.
+    """
+    seen = _take(request, reporter)
+    flashes, claps = _flashes(seen), _hits(seen)
+    sounds = _onsets(seen)
+    if len(sounds) < _FEWEST_EVENTS:
+        return SyncResult(kind="nothing", reason=f"{len(sounds)} sharp sounds were heard; at least {_FEWEST_EVENTS} are needed")
+    for kind, moments in (("flash", flashes), ("clap", claps)):
+        pairs = _pairs(moments, sounds)
+        if pairs is not None:
+            return _result("flash" if kind == "flash" else "clap", pairs)
+    if max(len(flashes), len(claps)) < _FEWEST_EVENTS:
+        return SyncResult(kind="nothing", reason="the sound has sharp beginnings, but neither flashes nor claps are seen with them")
+    return SyncResult(kind="nothing", reason="what is seen and what is heard do not belong together")
+
+
+def _result(kind: Literal["flash", "clap"], pairs: list[tuple[float, float]]) -> SyncResult:
+    at, offset = np.array(pairs).T
+    middle = float(np.median(offset))
+    keep = np.abs(offset - middle) < _PAIR_TOLERANCE_S
+    at, offset = at[keep], offset[keep] * 1000
+    spread = float(np.std(offset, ddof=1))
+    drift, drift_error = _drift(at, offset)
+    return SyncResult(
+        kind=kind, offset_ms=round(float(np.mean(offset)), 2), spread_ms=round(spread, 2), error_ms=round(spread / np.sqrt(len(offset)), 2),
+        events=len(offset), drift_ms_per_hour=drift, drift_error=drift_error,
+        offsets=tuple((round(float(t), 3), round(float(o), 2)) for t, o in zip(at, offset, strict=True)),
+    )  # fmt: skip
+
+
+def _drift(at: Series, offset: Series) -> tuple[float | None, float | None]:
+    """Slope of the offsets in ms an hour with its standard error; None for less than ten events or ten seconds."""
+    if len(at) < 10 or at[-1] - at[0] < 10:
+        return None, None
+    t = at - at.mean()
+    spread = float(np.sum(t * t))
+    slope = float(np.sum(t * offset) / spread)
+    rest = offset - offset.mean() - slope * t
+    error = float(np.sqrt(np.sum(rest * rest) / (len(t) - 2) / spread))
+    return round(slope * 3600, 1), round(error * 3600, 1)
+
+
+def _pairs(moments: list[float], sounds: list[float]) -> list[tuple[float, float]] | None:
+    """Moments with the offset of the sound that belongs to each, where one offset serves most of them; else None."""
+    if len(moments) < _FEWEST_EVENTS or len(sounds) < _FEWEST_EVENTS:
+        return None
+    seen, heard = np.array(moments), np.array(sounds)
+    gaps = heard[None, :] - seen[:, None]
+    near = gaps[np.abs(gaps) <= _MOST_OFFSET_S]
+    if not near.size:
+        return None
+    votes = [int(np.sum(np.abs(near - one) < _PAIR_TOLERANCE_S)) for one in near]
+    common = float(np.median(near[np.abs(near - near[int(np.argmax(votes))]) < _PAIR_TOLERANCE_S]))
+    nearest = np.argmin(np.abs(gaps - common), axis=1)
+    found = [(float(at), float(gaps[row, nearest[row]])) for row, at in enumerate(seen)]
+    found = [(at, gap) for at, gap in found if abs(gap - common) < _PAIR_TOLERANCE_S]
+    enough = len(found) >= max(_FEWEST_EVENTS, _LEAST_SHARE * min(len(moments), len(sounds)))
+    return found if enough else None
+
+
+def _flashes(seen: _Seen) -> list[float]:
+    """When each flash begins. A field that the flash begins in is lit for part of its time, and so much brighter.
+
+    Source: the exposure of a field integrates light over its time; our own reckoning.
+    """
+    low, high = np.percentile(seen.bright, (20, 99.5))
+    if high - low < 40:
+        return []
+    lit, moments = seen.bright > (low + high) / 2, []
+    crossings = np.flatnonzero(lit[1:] & ~lit[:-1]) + 1
+    # The full light: of most flashes some field is lit all the time; of a short one no frame may be.
+    full = float(np.percentile([np.max(seen.bright[first : first + 4]) for first in crossings], 75)) if len(crossings) else high
+    for crossing in crossings:
+        dark = float(np.median(seen.bright[max(0, crossing - 8) : max(1, crossing - 1)]))
+        parts = np.clip((seen.bright - dark)[crossing - 1 : crossing + 1] / max(1.0, full - dark), 0, 1)
+        # The first field with some light in it is lit from the flash's beginning to its own end.
+        first = crossing - 1 if parts[0] > _SOME_LIGHT else crossing
+        part = float(parts[0] if first < crossing else parts[1])
+        moments.append(float(seen.times[first] + seen.lasts * (1 - part)))
+    return moments
+
+
+def _hits(seen: _Seen) -> list[float]:
+    """When hands that come together stop: movement that grows over some fields and ends from one to the next."""
+    moved = seen.moved
+    if len(moved) < 12 or np.percentile(moved, 98) < 4 * max(np.percentile(moved, 30), 1e-3):
+        return []
+    strong = float(np.percentile(moved, 98)) * 0.3
+    moments: list[float] = []
+    for place in range(4, len(moved) - 4):
+        before, after = moved[place - 3 : place + 1], moved[place + 2 : place + 5]
+        if moved[place] < strong or moved[place] < 0.999 * max(before) or float(np.max(after)) > 0.45 * moved[place]:
+            continue
+        if float(np.mean(before[:2])) < 0.15 * moved[place]:
+            continue
+        if moments and seen.times[place] - moments[-1] < 0.25:
+            continue
+        # In the field after the strongest the hands go on for part of its time.
+        growth = min(1.5, float(moved[place] / max(1e-6, moved[place - 1])))
+        still = float(np.median(after))
+        part = float(np.clip((moved[place + 1] - still) / max(1e-6, moved[place] * growth - still), 0, 1))
+        # Fields show the middle of their time; the change up to ``place`` ended there.
+        moments.append(float(seen.times[place] + seen.lasts * (0.5 + part)))
+    return moments
+
+
+def _onsets(seen: _Seen) -> list[float]:
+    """When sharp sounds begin: the envelope rises by 12 dB over what was before, from quiet."""
+    step = max(1, round(_ENVELOPE_S * seen.rate))
+    count = len(seen.wave) // step
+    if count < 100:
+        return []
+    high = np.diff(seen.wave, prepend=seen.wave[0])  # claps are bright, rumble is not
+    power = seen.wave**2 + 4 * high**2
+    envelope = np.sqrt(power[: count * step].reshape(count, step).mean(axis=1))
+    back = round(0.05 / _ENVELOPE_S)
+    floor = np.median(envelope)
+    loud = float(np.percentile(envelope, 99.7))
+    if loud < 10 ** (-50 / 20) or loud < 6 * floor:
+        return []
+    moments: list[float] = []
+    over = np.flatnonzero(envelope > max(0.2 * loud, 4 * floor))
+    last = -10_000
+    for place in over.tolist():
+        if place - last > round(0.15 / _ENVELOPE_S) and np.max(envelope[max(0, place - back) : max(1, place - 3)], initial=0) < 0.25 * loud:
+            moments.append(_begin(seen, envelope, int(place), step))
+        last = int(place)
+    return moments
+
+
+def _begin(seen: _Seen, envelope: Series, place: int, step: int) -> float:
+    """The first sample of a sound: back from where it is loud to where it leaves the quiet."""
+    quiet = float(np.median(envelope[max(0, place - 100) : max(1, place - 6)]))
+    peak = float(np.max(envelope[place : place + 20]))
+    limit = quiet + 0.08 * (peak - quiet)
+    first = max(0, (place - 10) * step)
+    part = np.abs(seen.wave[first : (place + 2) * step])
+    over = np.flatnonzero(part > limit)
+    return seen.sound_at + (first + int(over[0]) if over.size else place * step) / seen.rate
+
+
+def _take(request: SyncRequest, reporter: Reporter) -> _Seen:
+    info = probe(request.path)
+    if not info.sound:
+        raise UnreadableError(f"{request.path.name} has no sound.", remedy="Record it with its sound.", path=request.path)
+    step = 2 if info.flagged_field_order in {"tff", "bff"} else 1
+    order = (1, 0) if info.flagged_field_order == "bff" else tuple(range(step))
+    times: list[Fraction] = []
+    bright: list[float] = []
+    smalls: list[NDArray[np.float32]] = []
+    with open_media(request.path) as container:
+        stream = video_stream(container, request.path)
+        rate = Fraction(stream.average_rate or stream.guessed_rate or 25)
+        base = stream.time_base or Fraction(1, 1000)
+        stream.thread_type = "AUTO"
+        for frame in container.decode(stream):
+            reporter.check()
+            # Matroska rounds to a millisecond: the place on the rate's grid is exact.
+            number = round((frame.pts or 0) * base * rate)
+            if number / rate > request.seconds:
+                break
+            plane = luma(frame)
+            for index, first in enumerate(order):
+                field = plane[first::step]
+                small = cv2.resize(field, _SMALL, interpolation=cv2.INTER_AREA).astype(np.float32) / 2 ** (bits(frame) - 8)
+                times.append((number + Fraction(index, step)) / rate)
+                bright.append(float(small.mean()))
+                smalls.append(small)
+            reporter.report(float(number / rate) / request.seconds)
+    wave, sound_rate, sound_at = _sound(request)
+    lasts = float(1 / (rate * step))
+    return _Seen(np.array([float(t) for t in times]), lasts, np.array(bright), _movement(smalls, step), wave, sound_rate, sound_at)
+
+
+def _movement(smalls: list[NDArray[np.float32]], step: int) -> Series:
+    """Change of the liveliest part of the picture from each field to the one before (which lies half a line off: the small copies
+    hardly see it), less what noise makes of it."""
+    del step
+    moved = np.zeros(len(smalls))
+    for place in range(1, len(smalls)):
+        change = np.abs(smalls[place] - smalls[place - 1])
+        # Hands are a few hundredths of the picture.
+        strongest = np.partition(change.ravel(), -change.size // 20)[-change.size // 20 :]
+        moved[place] = float(strongest.mean())
+    if len(moved) > 1:
+        moved[0] = moved[1]
+    return np.maximum(0.0, moved - np.percentile(moved, 20))
+
+
+def _sound(request: SyncRequest) -> tuple[Series, int, float]:
+    """The loudest channel at each moment, −1…1; its rate; when it begins."""
+    parts: list[NDArray[np.float32]] = []
+    begins: float | None = None
+    with open_media(request.path) as container:
+        stream = container.streams.audio[0]
+        rate = stream.codec_context.sample_rate or 48_000
+        resampler = av.AudioResampler(format="fltp", rate=rate)
+        for frame in container.decode(stream):
+            if frame.time is not None and begins is None:
+                begins = float(frame.time)
+            if frame.time is not None and frame.time > request.seconds:
+                break
+            parts += [np.asarray(made.to_ndarray(), np.float32) for made in resampler.resample(frame)]
+    if not parts:
+        return np.zeros(0), rate, 0.0
+    whole = np.concatenate(parts, axis=1)
+    loudest = int(np.argmax(np.mean(whole * whole, axis=1)))
+    return whole[loudest].astype(np.float64), rate, begins or 0.0

@@ -1,0 +1,114 @@
+"""Colour bars with a tone, as a player or a generator sends them, and what may be set wrong with them."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import asdict, dataclass, replace
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yomikomi.core.video.bars import BT601_WEIGHTS, BT709_WEIGHTS, colour_bars
+from yomikomi.core.video.colour import BT709
+from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
+from yomikomi.core.video.standards import STANDARDS, FieldOrder
+from yomikomi.sim.pacing import FrameClock
+from yomikomi.sim.sound import SAMPLE_RATE
+from yomikomi.sim.tape import FORMATS, Tape
+
+# The tone's usual level: 18 dB below full scale (EBU R 68; from memory).
+TONE_DB, TONE_HZ = -18.0, 1000.0
+# The left channel is told by interruptions of a quarter second every three seconds (EBU stereo identification; from memory).
+_INTERRUPTED_EVERY_S, _INTERRUPTED_S = 3.0, 0.25
+
+
+@dataclass(frozen=True)
+class BarsSpec:
+    """Parameters
+    ----------
+    lift, gain : added to and multiplied with luma above black (codes of 219).
+    chroma_gain, chroma_degrees : of the colour vectors.
+    tone_db : level of the tone.
+    channels : how the two channels arrive.
+    """
+
+    standard: str = "525i"
+    lift: float = 0.0
+    gain: float = 1.0
+    chroma_gain: float = 1.0
+    chroma_degrees: float = 0.0
+    tone_db: float = TONE_DB
+    channels: Literal["right", "swapped", "left only", "same"] = "right"
+    hd_matrix: bool = False
+    tape: str = "perfect"
+    seed: int = 1
+    seconds: float | None = 8.0
+    real_time: bool = False
+
+    def open(self) -> Bars:
+        return Bars(self)
+
+    def truth(self) -> dict[str, Any]:
+        return {"kind": "bars", **asdict(self)}
+
+
+class BarsSound:
+    def __init__(self, spec: BarsSpec) -> None:
+        self._spec = spec
+
+    def samples(self, start: int, count: int) -> NDArray[np.int16]:
+        """Shape (count, 2)."""
+        t = (start + np.arange(count)) / SAMPLE_RATE
+        tone = 32767 * 10 ** (self._spec.tone_db / 20) * np.sin(2 * np.pi * TONE_HZ * t)
+        left = tone * (t % _INTERRUPTED_EVERY_S >= _INTERRUPTED_S)
+        pair = {"right": (left, tone), "swapped": (tone, left), "left only": (left, 0 * tone), "same": (left, left)}[self._spec.channels]
+        hiss = np.random.default_rng([self._spec.seed, 60, start % 2**31]).standard_normal((count, 2)) * 20
+        return np.clip(np.round(np.stack(pair, axis=1) + hiss), -32768, 32767).astype(np.int16)
+
+
+class Bars:
+    """The opened source."""
+
+    def __init__(self, spec: BarsSpec) -> None:
+        self.spec = spec
+        standard = STANDARDS[spec.standard]
+        if spec.hd_matrix:
+            standard = replace(standard, colour=BT709)
+        self.format = SourceFormat(standard, FieldOrder.TFF, standard.sample_aspect_4_3, SAMPLE_RATE, 2)
+        self.sound = BarsSound(spec)
+        self._tape = Tape(FORMATS[spec.tape], seed=spec.seed, field_rate=float(standard.field_rate))
+        self._clock = FrameClock(standard.rate)
+        self._next = 0
+        self._image = self._draw()
+
+    def read(self) -> tuple[Picture, SoundBlock]:
+        called_at = time.monotonic()
+        number = self._clock.next_held(self._next) if self.spec.real_time else self._next
+        rate = self.format.standard.rate
+        if self.spec.seconds is not None and number >= round(self.spec.seconds * rate):
+            raise SourceEnded
+        y, u, v = np.empty_like(self._image[..., 0]), *(np.empty_like(self._image[:, ::2, 1]) for _ in range(2))
+        for first in (0, 1):
+            y[first::2], u[first::2], v[first::2] = self._tape.play(self._image[first::2], 2 * number + first)
+        if self.spec.real_time:
+            self._clock.wait_for(number, called_at)
+        start, end = self.format.first_sample(self._next), self.format.first_sample(number + 1)
+        self._next = number + 1
+        sound = SoundBlock(start, self.sound.samples(start, end - start), round(start * 1_000_000 / SAMPLE_RATE))
+        return Picture(number, y, u, v, time.monotonic(), round(number * 1_000_000 / rate)), sound
+
+    def close(self) -> None:
+        self._next = 2**40
+
+    def _draw(self) -> NDArray[np.uint8]:
+        spec, standard = self.spec, self.format.standard
+        image = np.empty((standard.height, standard.width, 3), np.uint8)
+        turn = spec.chroma_gain * np.exp(1j * np.radians(spec.chroma_degrees))
+        bars = colour_bars(BT709_WEIGHTS if spec.hd_matrix else BT601_WEIGHTS)
+        for number, bar in enumerate(bars):
+            vector = (bar.cb - 128 + 1j * (bar.cr - 128)) * turn
+            codes = (16 + spec.lift + spec.gain * (bar.y - 16), 128 + vector.real, 128 + vector.imag)
+            first, last = (standard.width * n // len(bars) for n in (number, number + 1))
+            image[:, first:last] = np.clip(np.round(codes), 1, 254)
+        return image

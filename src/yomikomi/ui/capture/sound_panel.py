@@ -1,0 +1,80 @@
+"""Sound meters of all channels, loudness, and what is wrong with the sound."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout
+
+from yomikomi.core.capture.health import CaptureStatus
+from yomikomi.core.capture.loudness import Loudness
+from yomikomi.core.capture.sound_watch import SILENT_DB
+from yomikomi.core.video.source import SourceFormat
+from yomikomi.ui import theme
+from yomikomi.ui.widgets.basics import Well, label
+from yomikomi.ui.widgets.meters import LevelMeter
+
+_MOST_CHANNELS = 3
+
+
+class SoundPanel(Well):
+    def __init__(self) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 8, 12, 8)
+        layout.setSpacing(2)
+        self.head = label("sound, programme", quiet=True)
+        layout.addWidget(self.head)
+        grid = QGridLayout()
+        grid.setVerticalSpacing(0)
+        grid.setHorizontalSpacing(8)
+        self.meters: list[LevelMeter] = []
+        self._names: list[QLabel] = []
+        for number in range(_MOST_CHANNELS):
+            name, meter = label(figure=True), LevelMeter(ticks=False)
+            name.setFont(theme.mono(11))
+            self._names.append(name)
+            self.meters.append(meter)
+            grid.addWidget(name, number, 0)
+            grid.addWidget(meter, number, 1)
+        self._scale = LevelMeter(bar=False)
+        grid.addWidget(self._scale, _MOST_CHANNELS, 1)
+        grid.setColumnStretch(1, 1)
+        layout.addLayout(grid)
+        self.figures = label(figure=True)
+        self.figures.setFont(theme.mono(11))
+        layout.addWidget(self.figures)
+        self.show_channels(1, 0)
+
+    def show_format(self, source: SourceFormat) -> None:
+        self.show_channels(source.sound_channels - source.commentary_channels, source.commentary_channels)
+
+    def show_channels(self, programme: int, commentary: int) -> None:
+        names = {0: [], 1: ["M"]}.get(programme, ["L", "R"])
+        names = [*names, *(["C"] * min(1, commentary))]
+        self.head.setText("sound: none" if not names else "sound, programme" + (" and commentary" if commentary else ""))
+        for number, (name, meter) in enumerate(zip(self._names, self.meters, strict=True)):
+            there = number < len(names)
+            name.setText(names[number] if there else "")
+            name.setVisible(there)
+            meter.setVisible(there)
+
+    def show_status(self, status: CaptureStatus) -> None:
+        levels = status.levels
+        for number, meter in enumerate(self.meters):
+            if number < len(levels.peak_db):
+                if not meter.isVisibleTo(self):
+                    self._names[number].setVisible(True)
+                    meter.setVisible(True)
+                meter.show_level(levels.peak_db[number], levels.rms_db[number])
+        self.figures.setText(_loudness_words(status.loudness))
+
+    def clear(self) -> None:
+        for meter in self.meters:
+            meter.show_level(SILENT_DB, SILENT_DB)
+        self.figures.setText(_loudness_words(None))
+
+
+def _loudness_words(found: Loudness | None) -> str:
+    if found is None or found.momentary <= -69:
+        return "loudness –   true peak –"
+    words = f"now {found.momentary:.0f}  all {found.integrated:.1f} LUFS   true peak {found.true_peak:.1f} dB"
+    return words.replace("-", "\N{MINUS SIGN}")

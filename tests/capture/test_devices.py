@@ -1,0 +1,182 @@
+"""Real devices' own code, tried with the library's generated inputs and an invented layer of devices."""
+
+from __future__ import annotations
+
+import errno
+import os
+import subprocess
+import sys
+import threading
+import time
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.capture.making import captured, heard, lumas
+from yomikomi.core.capture.devices import linux
+from yomikomi.core.capture.devices.layer import DeviceFormat, SoundDevice, VideoDevice
+from yomikomi.core.capture.devices.linux import LinuxLayer
+from yomikomi.core.capture.devices.reading import Device, DeviceSpec, _refusal
+from yomikomi.core.capture.rules import EndRules
+from yomikomi.core.errors import SourceLostError
+from yomikomi.core.video.media import probe
+from yomikomi.core.video.standards import FieldOrder
+
+pytestmark = pytest.mark.alone
+
+_RATE = Fraction(30000, 1001)
+GENERATED = DeviceSpec(
+    "testsrc2=s=192x144:r=30000/1001,realtime", 192, 144, _RATE, sound="sine=r=48000:f=440,arealtime", channels=1,
+    commentary="sine=r=48000:f=880,arealtime", video_layer="lavfi", sound_layer="lavfi",
+)  # fmt: skip
+
+
+class InventedLayer:
+    """Devices that are not there."""
+
+    def __init__(self, videos: list[VideoDevice] | None = None) -> None:
+        self.videos = videos if videos is not None else [CARD]
+        self.chosen: list[tuple[str, str | None, str | None]] = []
+
+    def video_devices(self) -> list[VideoDevice]:
+        return self.videos
+
+    def sound_devices(self) -> list[SoundDevice]:
+        return [SoundDevice("hw:1,0", "line in")]
+
+    def choose(self, path: str, *, input_name: str | None, standard: str | None) -> None:
+        self.chosen.append((path, input_name, standard))
+
+    def holders(self, path: str) -> tuple[str, ...]:
+        return ("other-program (process 77)",) if path == CARD.path else ()
+
+
+CARD = VideoDevice(
+    "/dev/video7", "an invented card", "invented", "usb-1", (
+        DeviceFormat("YUYV", "yuyv", 720, 480, (_RATE,)), DeviceFormat("YUYV", "yuyv", 720, 576, (Fraction(25),)),
+    ), ("Composite", "S-Video"), ("525i", "625i"),
+)  # fmt: skip
+
+
+def test_a_generated_input_is_captured_by_the_code_that_reads_devices(tmp_path: Path) -> None:
+    path = tmp_path / "take.mkv"
+    result = captured(GENERATED, path, patient=False, rules=EndRules(max_seconds=2.0, blank_seconds=None))
+    assert (result.frames, result.dropped, result.trouble) == (60, 0, "")
+    assert len(lumas(path)) == 60
+    info = probe(path)
+    assert [sound.channels for sound in info.sound] == [1, 1]
+    for track, hz in ((0, 440), (1, 880)):
+        wave = heard(path, track)[:, 0].astype(float)
+        assert len(wave) / 48_000 == pytest.approx(2.0, abs=0.25)
+        spectrum = np.abs(np.fft.rfft(wave[: 48_000 * 3 // 2]))
+        assert np.argmax(spectrum) * 48_000 / (48_000 * 3 // 2) == pytest.approx(hz, abs=3)
+
+
+def test_an_end_that_a_device_must_not_have_is_a_loss(tmp_path: Path) -> None:
+    short = replace(GENERATED, video="testsrc2=s=192x144:r=30000/1001:d=0.5", sound="", commentary="")
+    result = captured(short, tmp_path / "take.mkv")
+    assert "stopped giving pictures" in result.trouble
+    assert result.frames == 15
+    assert captured(replace(short, ends=True), tmp_path / "finite.mkv").trouble == ""
+    assert not probe(tmp_path / "take.mkv").sound
+
+
+def test_a_device_that_hangs_does_not_hang_the_recording(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A pipe whose writer falls silent: the read never comes back, the recording ends in order."""
+    monkeypatch.setattr("yomikomi.core.capture.session.STALL_S", 0.7)
+    pipe = tmp_path / "device"
+    os.mkfifo(pipe)
+    quit_now = threading.Event()
+
+    def write() -> None:
+        with pipe.open("wb") as file:
+            file.write(b"YUV4MPEG2 W192 H144 F30:1 Ip A1:1 C420jpeg\n")
+            for number in range(20):
+                file.write(b"FRAME\n" + bytes([16 + number * 9 % 200]) * (192 * 144 * 3 // 2))
+            file.flush()
+            quit_now.wait(20)
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    spec = DeviceSpec(str(pipe), 192, 144, Fraction(30), video_layer="yuv4mpegpipe")
+    try:
+        began = time.monotonic()
+        result = captured(spec, tmp_path / "take.mkv")
+        assert time.monotonic() - began < 15
+    finally:
+        quit_now.set()
+        writer.join(5)
+    assert "given nothing" in result.trouble
+    assert 10 <= result.frames <= 20
+    assert len(lumas(tmp_path / "take.mkv")) == result.frames
+
+
+def test_inputs_and_standards_are_chosen_before_it_is_opened() -> None:
+    layer = InventedLayer()
+    spec = DeviceSpec(CARD.path, 720, 576, Fraction(25), input_name="S-Video", standard="625i", field_order=FieldOrder.TFF)
+    with pytest.raises(SourceLostError, match="no device /dev/video7"):
+        Device(spec, layer)
+    assert layer.chosen == [(CARD.path, "S-Video", "625i")]
+    assert spec.picture_standard.words == "625 lines, 25"
+    assert DeviceSpec.from_json(spec.to_json()) == spec
+    assert DeviceSpec.from_json(GENERATED.to_json()) == GENERATED
+
+
+@pytest.mark.parametrize(
+    ("number", "said", "remedy"),
+    [
+        (errno.EBUSY, "in use by other-program (process 77)", "Close that program"),
+        (errno.ENODEV, "There is no device", "Plug it in"),
+        (errno.EACCES, "may not be opened", "group 'video'"),
+        (errno.ENOTTY, "no capture device", "size and rate"),
+        (errno.EIO, "could not be opened", "cable"),
+    ],
+)
+def test_why_a_device_does_not_open_is_said(number: int, said: str, remedy: str) -> None:
+    error = _refusal(CARD.path, OSError(number, os.strerror(number)), InventedLayer())
+    assert said in error.message
+    assert remedy in error.remedy
+    assert "another program" in _refusal("/dev/video1", OSError(errno.EBUSY, "busy"), InventedLayer()).message
+
+
+def test_who_holds_a_device_is_found_in_the_process_table(tmp_path: Path) -> None:
+    held = tmp_path / "video0"
+    held.write_bytes(b"")
+    script = f"import time; file = open({str(held)!r}); print('open', flush=True); time.sleep(30)"
+    other = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
+    assert other.stdout is not None
+    try:
+        assert other.stdout.readline() == "open\n"
+        assert any(f"(process {other.pid})" in holder for holder in LinuxLayer().holders(str(held)))
+    finally:
+        other.kill()
+        other.wait()
+        other.stdout.close()
+    assert LinuxLayer().holders(str(held)) == ()
+
+
+def test_sound_cards_are_read_from_the_systems_list(tmp_path: Path) -> None:
+    (tmp_path / "pcm").write_text(
+        "00-00: generic analog : generic analog : playback 1 : capture 1\n00-03: HDMI 0 : HDMI 0 : playback 1\n"
+        "01-00: USB Audio : USB Audio : playback 1 : capture 1\nnonsense\n"
+    )
+    (tmp_path / "cards").write_text(" 0 [PCH            ]: intel - built in\n 1 [Interface      ]: USB-Audio - an interface\n")
+    found = list(linux._captures(tmp_path, lambda path: ("x",) if path.endswith("C1D0c") else ()))
+    assert [(one.path, one.name, one.busy) for one in found] == [
+        ("hw:0,0", "intel - built in: generic analog", ()),
+        ("hw:1,0", "USB-Audio - an interface: USB Audio", ("x",)),
+    ]
+    assert list(linux._captures(tmp_path / "none", lambda _path: ())) == []
+
+
+def test_a_machine_without_devices_says_so() -> None:
+    layer = LinuxLayer()
+    assert isinstance(layer.video_devices(), list)
+    assert isinstance(layer.sound_devices(), list)
+    with pytest.raises(SourceLostError):
+        layer.choose("/dev/video99", input_name=None, standard="525i")
+    with pytest.raises(SourceLostError):
+        DeviceSpec("/dev/null", 720, 480, _RATE).open()
