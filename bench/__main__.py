@@ -7,7 +7,7 @@ import platform
 import sys
 import time
 
-from bench import path, prediction, reading, shelf, simulation, window
+from bench import capture, path, prediction, reading, shelf, simulation, window
 
 BENCHES = {
     "simulation": simulation.run,
@@ -17,6 +17,10 @@ BENCHES = {
     "shelf": shelf.run,
     "disc": shelf.disc,
     "path": path.run,
+    "codecs": capture.run,
+    "looks": capture.looks,
+    "recording": capture.stall,
+    "long-pass": capture.long_pass,
     "prediction": prediction.run,
 }
 

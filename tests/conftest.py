@@ -23,14 +23,15 @@ from yomikomi.core.work import SilentReporter
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.player import TapePlayerSpec
 
-# Folders whose tests run one after the other: they drive a window, or encode with all processors. Tests that capture by the
-# clock are marked in their files.
-_ALONE = {"ui", "work", "run"}
+# Folders whose tests run one after the other, since they go by the clock: they record in real time, drive a window, or watch how
+# soon a worker answers. Others that do are marked one by one; two long ones that only wait for encoders need not.
+_ALONE = {"work", "ui"}
+_NOT_ALONE = {"test_the_demo_fills_itself_while_the_window_is_used", "test_a_real_file_dropped_on_the_shelf"}
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
-        if _ALONE & set(item.path.relative_to(Path(__file__).parent).parts):
+        if _ALONE & set(item.path.relative_to(Path(__file__).parent).parts) and item.name not in _NOT_ALONE:
             item.add_marker("alone")
 
 

@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 
 from yomikomi.core.capture.recorder import Recorder
 from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.rules import EndRules
-from yomikomi.core.capture.session import CaptureRequest, CaptureResult, capture
+from yomikomi.core.capture.session import CaptureRequest, capture
 from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceSpec
 from yomikomi.core.work import Reporter, SilentReporter
 from yomikomi.sim.feed import FeedSpec

@@ -19,7 +19,8 @@ from tests.capture.making import captured, heard, lumas
 from yomikomi.core.capture.devices import linux
 from yomikomi.core.capture.devices.layer import DeviceFormat, SoundDevice, VideoDevice
 from yomikomi.core.capture.devices.linux import LinuxLayer
-from yomikomi.core.capture.devices.reading import Device, DeviceSpec, _refusal
+from yomikomi.core.capture.devices.reading import Device, DeviceSpec
+from yomikomi.core.capture.devices.refusals import refusal
 from yomikomi.core.capture.rules import EndRules
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.media import probe
@@ -136,10 +137,10 @@ def test_inputs_and_standards_are_chosen_before_it_is_opened() -> None:
     ],
 )
 def test_why_a_device_does_not_open_is_said(number: int, said: str, remedy: str) -> None:
-    error = _refusal(CARD.path, OSError(number, os.strerror(number)), InventedLayer())
+    error = refusal(CARD.path, OSError(number, os.strerror(number)), InventedLayer())
     assert said in error.message
     assert remedy in error.remedy
-    assert "another program" in _refusal("/dev/video1", OSError(errno.EBUSY, "busy"), InventedLayer()).message
+    assert "another program" in refusal("/dev/video1", OSError(errno.EBUSY, "busy"), InventedLayer()).message
 
 
 def test_who_holds_a_device_is_found_in_the_process_table(tmp_path: Path) -> None:

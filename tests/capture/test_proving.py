@@ -40,18 +40,18 @@ def _sync(spec: SourceSpec, folder: Path, how: RecordAs | None = None) -> SyncRe
     return measure_sync(SyncRequest(path), SilentReporter())
 
 
-@pytest.mark.parametrize("offset", [-400.0, -83.0, 0.0, 19.5, 220.0, 400.0])
-def test_flash_and_beep_within_two_milliseconds(offset: float, tmp_path: Path) -> None:
-    kinds = (
-        SyncTestSpec(offset_ms=offset, seconds=6, seed=2), SyncTestSpec(offset_ms=offset, seconds=6, standard="625i", progressive=True),
-    )  # fmt: skip
-    for spec in kinds:
-        result = _sync(spec, tmp_path)
-        assert result.kind == "flash"
-        assert result.offset_ms == pytest.approx(offset, abs=2.0)
-        assert result.events == 5
-        assert result.spread_ms is not None
-        assert result.spread_ms < 2
+@pytest.mark.parametrize(
+    ("offset", "whole"), [(-400.0, False), (0.0, False), (19.5, False), (400.0, False), (-400.0, True), (-83.0, True), (400.0, True)]
+)
+def test_flash_and_beep_within_two_milliseconds(offset: float, whole: bool, tmp_path: Path) -> None:
+    """On fields of 525 lines, and on whole pictures at 25 a second."""
+    fields, pictures = SyncTestSpec(offset_ms=offset, seconds=6, seed=2), SyncTestSpec(offset_ms=offset, seconds=6, standard="625i")
+    result = _sync(replace(pictures, progressive=True) if whole else fields, tmp_path)
+    assert result.kind == "flash"
+    assert result.offset_ms == pytest.approx(offset, abs=2.0)
+    assert result.events == 5
+    assert result.spread_ms is not None
+    assert result.spread_ms < 2
 
 
 def test_flash_and_beep_through_a_tape_bottom_field_first(tmp_path: Path) -> None:
@@ -59,7 +59,7 @@ def test_flash_and_beep_through_a_tape_bottom_field_first(tmp_path: Path) -> Non
     assert _sync(spec, tmp_path).offset_ms == pytest.approx(-150, abs=2.0)
 
 
-@pytest.mark.parametrize("offset", [-400.0, -55.0, 0.0, 130.0, 400.0])
+@pytest.mark.parametrize("offset", [-400.0, -55.0, 130.0, 400.0])
 def test_claps_within_ten_milliseconds(offset: float, tmp_path: Path) -> None:
     result = _sync(SyncTestSpec("clap", offset, seconds=9, seed=int(abs(offset)) + 1), tmp_path)
     assert result.kind == "clap"
@@ -68,9 +68,9 @@ def test_claps_within_ten_milliseconds(offset: float, tmp_path: Path) -> None:
 
 
 def test_a_drift_is_measured_and_a_steady_offset_has_none(tmp_path: Path) -> None:
-    parting = _sync(SyncTestSpec(offset_ms=40, drift_ms_per_hour=6000, seconds=14), tmp_path)
+    parting = _sync(SyncTestSpec(offset_ms=40, drift_ms_per_hour=6000, seconds=12.5), tmp_path)
     assert parting.drift_ms_per_hour == pytest.approx(6000, rel=0.02)
-    steady = _sync(SyncTestSpec(offset_ms=40, seconds=14), tmp_path)
+    steady = _sync(SyncTestSpec(offset_ms=40, seconds=12.5), tmp_path)
     assert steady.drift_ms_per_hour is not None
     assert steady.drift_error is not None
     assert abs(steady.drift_ms_per_hour) < max(4 * steady.drift_error, 20)
@@ -78,7 +78,7 @@ def test_a_drift_is_measured_and_a_steady_offset_has_none(tmp_path: Path) -> Non
 
 def test_where_nothing_can_be_measured_that_is_said(tmp_path: Path) -> None:
     """A programme, a room in which nobody claps, sounds without pictures: controls that must be refused."""
-    for spec in (TapePlayerSpec(seed=7, seconds=8, mixture="lively", real_time=False), SyncTestSpec("none", seconds=5)):
+    for spec in (TapePlayerSpec(seed=7, seconds=5, tape="laserdisc", mixture="lively", real_time=False), SyncTestSpec("none", seconds=4)):
         result = _sync(spec, tmp_path)
         assert result.kind == "nothing"
         assert result.offset_ms is None
@@ -201,7 +201,7 @@ def _rehearsed(spec: SourceSpec, expected: SourceSpec, folder: Path, *, silent: 
 
 
 def test_a_rehearsal_shows_what_is_wrong_before_the_tape_is_committed(tmp_path: Path) -> None:
-    tape = TapePlayerSpec(seed=3, seconds=3, mixture="lively", real_time=False)
+    tape = TapePlayerSpec(seed=3, seconds=1.5, tape="laserdisc", mixture="lively", real_time=False)
     wrong, sentence = _rehearsed(tape, tape, tmp_path)
     assert wrong == set()
     assert "Not yet" not in sentence

@@ -19,8 +19,9 @@ from yomikomi.core.capture import session
 from yomikomi.core.capture.health import Health
 from yomikomi.core.capture.mend import MendRequest, mend
 from yomikomi.core.capture.recorder import Recorder
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.rules import EndRules
-from yomikomi.core.capture.session import CaptureRequest, CaptureResult, capture
+from yomikomi.core.capture.session import CaptureRequest, capture
 from yomikomi.core.capture.sound_watch import level_db
 from yomikomi.core.errors import CancelledError, DriveFullError, SourceLostError, UnfinishedError, UnreadableError, YomikomiError
 from yomikomi.core.video.media import check_tail, probe

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from tests.planning.path.making import BOX_TABLE, TAPE_TABLE, VHS, best
-from yomikomi.core.capture.session import CaptureResult
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import NEWEST_REVISION, Workspace
 from yomikomi.core.planning.intake import Intake

@@ -19,7 +19,7 @@ from yomikomi.core import ledger
 from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialSet, TriedSegment
 from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.mend import Mended
-from yomikomi.core.capture.session import CaptureResult
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import UnreadableError, WorkspaceError, WrongUseError
 from yomikomi.core.ledger.naming import copy_stem, safe_name
 from yomikomi.core.ledger.record import Record

@@ -21,7 +21,7 @@ from tests.making import sliding_frames, write_clip
 from tests.ui.conftest import Opener
 from yomikomi.core.balance.models import Estimate, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.recipes import recipe_for
-from yomikomi.core.capture.session import CaptureResult
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace

@@ -61,6 +61,25 @@ def ends_in_order(request: None, reporter: Reporter) -> str:
     return "closed in order"
 
 
+def echo(request: None, reporter: Reporter) -> list[str]:
+    """Hears until it is told to end."""
+    heard: list[str] = []
+    until = time.monotonic() + 20
+    while "end" not in heard and time.monotonic() < until:
+        heard += reporter.heard()
+        reporter.report(tuple(heard))
+        time.sleep(0.005)
+    return heard
+
+
+def test_running_work_hears_what_it_is_told_in_order() -> None:
+    job = Job(echo, None, name="listening").start()
+    for word in ("one", "two", "end"):
+        job.tell(word)
+    assert job.wait(30).answer() == ["one", "two", "end"]
+    job.tell("too late")  # nobody is there any more, and nothing breaks
+
+
 def test_runs_to_its_end_with_progress() -> None:
     job = Job(count_up, Steps(40, 0.005), name="counting")
     assert job.state is JobState.QUEUED

@@ -17,7 +17,7 @@ from yomikomi.core.balance.recipes import usual_recipes
 from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import prove
-from yomikomi.core.capture.session import CaptureResult
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.disc.contents import read_contents

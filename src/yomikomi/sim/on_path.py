@@ -94,8 +94,13 @@ class OnPath:
                 f"The source stopped by itself after {delivery.stops_after:.0f} s.", remedy="See Path for what switches it off."
             )
         planes = (picture.y, picture.u, picture.v)
+        deep = self.format.bits - 8
+        if deep and self._steps:  # what a path does is told in codes of 8 bits
+            planes = tuple((plane >> deep).astype(np.uint8) for plane in planes)  # type: ignore[assignment]
         for step in self._steps:
             planes = step(planes, picture.number)
+        if deep and self._steps:
+            planes = tuple(plane.astype(np.uint16) << deep for plane in planes)  # type: ignore[assignment]
         return replace(picture, y=planes[0], u=planes[1], v=planes[2]), self._heard(sound)
 
     def close(self) -> None:

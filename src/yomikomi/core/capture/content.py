@@ -35,16 +35,13 @@ _BLANK_SPREAD = 5.0  # codes between the darkest and the lightest block means of
 
 @dataclass(frozen=True)
 class ContentState:
-    """Counts since the beginning. ``repeated``, ``jumped``: the newest numbers found so; ``still_s``: for how long picture has
-    been blank or still."""
+    """Counts since the beginning; ``still_s``: for how long the picture has been blank or still."""
 
     repeats: int
     jumps: int
     unseen: int
     still_s: float
     blank: bool
-    repeated: tuple[int, ...]
-    jumped: tuple[int, ...]
 
 
 @dataclass
@@ -189,15 +186,7 @@ class ContentWatch(threading.Thread):
 
     def state(self) -> ContentState:
         judge = self._judge
-        return ContentState(
-            len(judge.repeats),
-            len(judge.jumps),
-            self._unseen,
-            judge.still_s,
-            judge.blank,
-            tuple(judge.repeats[-8:]),
-            tuple(judge.jumps[-8:]),
-        )
+        return ContentState(len(judge.repeats), len(judge.jumps), self._unseen, judge.still_s, judge.blank)
 
     @property
     def repeats(self) -> tuple[int, ...]:

@@ -81,7 +81,6 @@ class CaptureStatus:
     number: int = 0
     ring_seconds: float = 0.0
     kept: tuple[KeptClip, ...] = ()
-    stalled: float = 0.0
 
     @property
     def preview(self) -> Preview | None:

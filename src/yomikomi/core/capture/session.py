@@ -20,6 +20,7 @@ from yomikomi.core.capture.looking import LookAs, Looker
 from yomikomi.core.capture.parts import TakeRecorder
 from yomikomi.core.capture.reader import Item, Reader
 from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.ring import Keep, RingRecorder, RingRules
 from yomikomi.core.capture.rules import Condition, Ending, EndRules, ending, warnings
 from yomikomi.core.capture.sound_shift import SoundShift
@@ -59,29 +60,6 @@ class CaptureRequest:
     ring_rules: RingRules = RingRules()
     look: LookAs = LookAs()
     patient: bool = False
-
-
-@dataclass(frozen=True)
-class CaptureResult:
-    """How a pass ended. ``trouble`` is empty when it ended as wished; ``ended`` says why in either case.
-
-    ``gaps``: frames that are missing, as (first number, how many); ``parts``: all files, ``path`` the first.
-    """
-
-    path: Path | None
-    frames: int
-    seconds: float
-    late: int
-    dropped: int
-    bytes_written: int
-    trouble: str = ""
-    remedy: str = ""
-    ended: str = ""
-    repeated: int = 0
-    gaps: tuple[tuple[int, int], ...] = ()
-    parts: tuple[Path, ...] = ()
-    tail_seconds: float = 0.0
-    headroom: float = 0.0
 
 
 class _Pass:

@@ -8,7 +8,7 @@ from typing import Literal
 
 from yomikomi.core.video.timecode import spoken
 
-EntryState = Literal["waiting", "inserted", "recording", "done", "troubled", "skipped"]
+EntryState = Literal["waiting", "recording", "done", "troubled", "skipped"]
 # Rewinding, changing the cassette, threading: what is reckoned between two carriers.
 CHANGE_S = 240.0
 
@@ -34,7 +34,7 @@ class CaptureList:
     @property
     def current(self) -> Entry | None:
         """The one that is being recorded, else the next that waits."""
-        going = [one for one in self.entries if one.state in {"inserted", "recording"}]
+        going = [one for one in self.entries if one.state == "recording"]
         waiting = [one for one in self.entries if one.state == "waiting"]
         return next(iter(going or waiting), None)
 
@@ -58,7 +58,7 @@ class CaptureList:
 
     def without(self, carrier_id: int) -> CaptureList:
         """Taken off, unless it is being recorded."""
-        return CaptureList(tuple(one for one in self.entries if one.carrier_id != carrier_id or one.state in {"inserted", "recording"}))
+        return CaptureList(tuple(one for one in self.entries if one.carrier_id != carrier_id or one.state == "recording"))
 
     def moved(self, carrier_id: int, by: int) -> CaptureList:
         """A waiting one earlier (negative) or later."""
@@ -87,7 +87,7 @@ class CaptureList:
                 continue
             if at is not None and one.expected_s is not None:
                 left = max(0.0, one.expected_s - running_s) if one.state == "recording" else one.expected_s
-                change = 0.0 if one.state in {"recording", "inserted"} else CHANGE_S
+                change = 0.0 if one.state == "recording" else CHANGE_S
                 at = at + timedelta(seconds=left + change)
             else:
                 at = None

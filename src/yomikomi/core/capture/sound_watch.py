@@ -95,13 +95,6 @@ def find_hum(samples: Samples16, rate: int) -> tuple[float | None, float]:
 
 
 SoundSign = Literal["clipping", "silent", "one channel", "same on both", "hum"]
-SOUND_SIGNS: dict[SoundSign, str] = {
-    "clipping": "the sound clips",
-    "silent": "there is no sound",
-    "one channel": "one channel is silent",
-    "same on both": "both channels carry the same",
-    "hum": "mains hum",
-}
 
 
 class SoundWatch:

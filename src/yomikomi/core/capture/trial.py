@@ -14,8 +14,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from yomikomi.core.capture.canned import CannedSpec
 from yomikomi.core.capture.looking import LookAs
 from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.rules import EndRules
-from yomikomi.core.capture.session import CaptureRequest, CaptureResult, capture
+from yomikomi.core.capture.session import CaptureRequest, capture
 from yomikomi.core.errors import CancelledError, UnfinishedError, YomikomiError
 from yomikomi.core.planning.machine import try_drive
 from yomikomi.core.video.rates import fraction_text

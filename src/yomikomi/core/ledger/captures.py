@@ -10,7 +10,7 @@ from sqlalchemy import select
 from yomikomi.core.capture.marks import Mark
 from yomikomi.core.capture.mend import Mended
 from yomikomi.core.capture.recording import RecordAs
-from yomikomi.core.capture.session import CaptureResult
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.settings import CaptureSettings, TakeDetails
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.base import now_text
@@ -54,6 +54,14 @@ class CaptureRecord(ShelfRecord, PathRecord):
             take.details = TakeDetails(record_as=how).model_dump(mode="json")
             self._keep_sheet(session, carrier, take)
             return take.id, path
+
+    def forget_take(self, take_id: int) -> None:
+        """A take that never began: there is no file of it, and nothing to be told later."""
+        with self._session() as session:
+            take = session.get_one(Take, take_id)
+            for sheet in [one for one in take.carrier.sheets if one.take_id == take_id]:
+                session.delete(sheet)
+            session.delete(take)
 
     def end_take(self, take_id: int, result: CaptureResult) -> None:
         with self._session() as session:

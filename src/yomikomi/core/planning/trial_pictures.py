@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,6 +13,8 @@ Planes = tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.uint8]]
 def trial_planes(width: int, height: int, count: int) -> Iterator[Planes]:
     """Y, Cb, Cr at 4:2:2: a random texture that slides slowly under fresh noise as fine as a tape's. Its contrast, detail and
     noise were set so that encoders take about as long for it as for simulated tapes (docs/science.md)."""
+    import cv2
+
     rng = np.random.default_rng(2)
     texture = cv2.GaussianBlur(rng.normal(0, 1, (height, width + 100)).astype(np.float32), (0, 0), 3)
     texture = 120 + 40 * texture / texture.std()

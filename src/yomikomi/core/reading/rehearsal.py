@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from yomikomi.core.capture.health import HealthEnd
 from yomikomi.core.capture.proof import ProofLine
-from yomikomi.core.capture.session import CaptureResult
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.source import SourceFormat

@@ -24,11 +24,6 @@ def format_of(spec: SourceSpec) -> SourceFormat | None:
         source.close()
 
 
-def expected_seconds(view: CarrierView) -> float | None:
-    """How long a pass is thought to take."""
-    return view.nominal_seconds
-
-
 def source_words(view: CarrierView | None, source: SourceFormat | None, settings: CaptureSettings) -> tuple[str, str]:
     """The head and the lines of the card that tells where the pictures come from."""
     if view is None or source is None:

@@ -14,7 +14,7 @@ from yomikomi.core.ledger.views import CarrierView
 from yomikomi.ui.widgets.basics import Card, button, label, menu_button, row
 
 _STATE_WORDS = {
-    "waiting": "waits", "inserted": "is in", "recording": "is being recorded", "done": "recorded",
+    "waiting": "waits", "recording": "is being recorded", "done": "recorded",
     "troubled": "look at it", "skipped": "left out",
 }  # fmt: skip
 

@@ -16,8 +16,9 @@ from yomikomi.core.capture.health import CaptureStatus, HealthRow, KeptClip
 from yomikomi.core.capture.looking import LookAs
 from yomikomi.core.capture.marks import Mark
 from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.ring import Keep, pieces_of
-from yomikomi.core.capture.session import CaptureRequest, CaptureResult, capture
+from yomikomi.core.capture.session import CaptureRequest, capture
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.naming import safe_name
@@ -51,6 +52,7 @@ class CapturePass(QObject):
         self.take_id: int | None = None
         self.frame = 0
         self._view: CarrierView | None = None
+        self._path: Path | None = None
         self._rate = Fraction(25)
         self._cue = False
         self._warned: set[str] = set()
@@ -74,7 +76,7 @@ class CapturePass(QObject):
         except WrongUseError as error:
             self._state.tell_error(error)
             return False
-        self.take_id, self._view, self._cue = take_id, view, settings.cue
+        self.take_id, self._view, self._cue, self._path = take_id, view, settings.cue, path
         self._rate = source.standard.rate if source else Fraction(25)
         request = CaptureRequest(spec, path, how, settings.rules, settings.spill_folders, look=look)
         self._launch(request, "recording", f"recording {view.label}")
@@ -173,7 +175,10 @@ class CapturePass(QObject):
             # The worker died or was ended: what it wrote is mended at once.
             if job.state is JobState.FAILED:
                 self._state.tell_end(job)
-            self._state.mend_takes(take_id)
+            if self._path is not None and self._path.exists():
+                self._state.mend_takes(take_id)
+            else:
+                self._state.record.forget_take(take_id)
         self._state.reload()
         self.ended.emit(result)
 

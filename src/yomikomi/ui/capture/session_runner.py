@@ -8,7 +8,7 @@ from typing import Any, Protocol
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QApplication, QWidget
 
-from yomikomi.core.capture.session import CaptureResult
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.session_list import CaptureList, Entry
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of

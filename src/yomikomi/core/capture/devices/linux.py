@@ -13,6 +13,7 @@ from typing import Any
 import psutil
 
 from yomikomi.core.capture.devices.layer import DeviceFormat, SoundDevice, VideoDevice
+from yomikomi.core.capture.devices.refusals import refusal
 from yomikomi.core.errors import SourceLostError
 
 _PROC_SOUND = Path("/proc/asound")
@@ -47,7 +48,7 @@ class LinuxLayer:
                 if standard is not None:
                     _set_standard(device, standard, path)
         except OSError as error:
-            raise SourceLostError(f"{path} could not be set: {error.strerror}.", remedy="Check that nothing else uses it.") from error
+            raise refusal(path, error, self) from error
 
     def holders(self, path: str) -> tuple[str, ...]:
         return tuple(_holders(path))

@@ -7,7 +7,6 @@ that reads it; the recorder notices, and the process can be ended.
 from __future__ import annotations
 
 import contextlib
-import errno
 import os
 import threading
 import time
@@ -23,6 +22,7 @@ from numpy.typing import NDArray
 
 from yomikomi.core.capture.clocks import FrameNumberer
 from yomikomi.core.capture.devices.layer import DeviceLayer
+from yomikomi.core.capture.devices.refusals import gone, refusal
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.colour import BT601_525, BT601_625, BT709
 from yomikomi.core.video.planes import plane_samples
@@ -162,7 +162,7 @@ class Device:
         try:
             self._container = _open(spec.video, spec.video_layer, options if spec.video_layer == "v4l2" else {})
         except OSError as error:
-            raise _refusal(spec.video, error, layer) from error
+            raise refusal(spec.video, error, layer) from error
         stream = self._container.streams.video[0]
         given = (stream.codec_context.width, stream.codec_context.height)
         self._sounds: list[_SoundThread] = []
@@ -172,7 +172,7 @@ class Device:
                     self._sounds.append(_SoundThread(spec, spec.sound_layer, path, channels))
         except OSError as error:
             self._container.close()
-            raise _refusal(spec.sound, error, layer) from error
+            raise refusal(spec.sound, error, layer) from error
         commentary = 1 if spec.commentary else 0
         standard = replace(spec.picture_standard, width=given[0], height=given[1])
         channels = (spec.channels if spec.sound else 0) + commentary
@@ -214,7 +214,7 @@ class Device:
                 "The device stopped giving pictures.", remedy="Check its cable and its source; what came is kept."
             ) from error
         except (av.error.FFmpegError, OSError) as error:
-            raise _gone(self.spec.video, error) from error
+            raise gone(self.spec.video, error) from error
         ready = time.monotonic()
         stamp = round((frame.pts or 0) * Fraction(frame.time_base or Fraction(1, 1_000_000)) * 1_000_000)
         number = self._numbers.number(stamp)
@@ -243,28 +243,6 @@ class Device:
 
 def _open(path: str, layer: str, options: dict[str, str]) -> Any:
     return av.open(path, format=layer, options={key: value for key, value in options.items() if value})
-
-
-def _refusal(path: str, error: OSError, layer: DeviceLayer) -> SourceLostError:
-    """Why a device did not open, with who holds it where the system tells."""
-    if error.errno == errno.EBUSY:
-        holders = layer.holders(path)
-        who = f" by {', '.join(holders)}" if holders else " by another program"
-        return SourceLostError(f"{path} is in use{who}.", remedy="Close that program: only one can use the device at a time.")
-    if error.errno in {errno.ENOENT, errno.ENODEV, errno.ENXIO}:
-        return SourceLostError(f"There is no device {path}.", remedy="Plug it in, and look at the list of devices again.")
-    if error.errno in {errno.EACCES, errno.EPERM}:
-        return SourceLostError(f"{path} may not be opened.", remedy="Ask for the right to use it (often the group 'video' or 'audio').")
-    if error.errno in {errno.ENOTTY, errno.EINVAL}:
-        return SourceLostError(f"{path} is no capture device, or cannot do what was asked.", remedy="Choose a size and rate it lists.")
-    return SourceLostError(f"{path} could not be opened: {error.strerror or error}.", remedy="Check its cable and power.")
-
-
-def _gone(path: str, error: Exception) -> SourceLostError:
-    number = getattr(error, "errno", None)
-    if number in {errno.ENODEV, errno.ENOENT, errno.EIO, errno.ENXIO}:
-        return SourceLostError(f"{path} was unplugged.", remedy="Plug it in again; what was recorded is kept.")
-    return SourceLostError(f"{path} stopped: {error}.", remedy="Check its cable and power; what was recorded is kept.")
 
 
 def _find_alsa() -> None:
