@@ -292,9 +292,10 @@ def test_the_strip_zooms_and_walks() -> None:
 def test_a_device_is_chosen_from_what_is_plugged_in(window: MainWindow, put: Callable[..., CaptureStation], qtbot: QtBot) -> None:
     station = put()
     layer = InventedLayer()
-    box = SourceBox(layer, {}, station)
+    box = SourceBox(layer, {}, window.state.calls, station)
     qtbot.addWidget(box)
-    assert "1 devices" in box.state.text()
+    qtbot.waitUntil(lambda: box.device.count() == 2, timeout=LONG)
+    assert "machine: 1" in box.state.text()
     box.device.setCurrentIndex(1)
     box.device.activated.emit(1)
     box.input.setCurrentText("S-Video")
@@ -314,13 +315,15 @@ def test_a_device_is_chosen_from_what_is_plugged_in(window: MainWindow, put: Cal
     assert "no device /dev/video7" in " ".join(one.text for one in window.state.notices.history)
     # Taken by another program, then unplugged: the box says so.
     layer.videos = [VideoDevice(CARD.path, CARD.name, busy=("other-program (process 77)",))]
-    again = SourceBox(layer, now(window).source or {}, station)
+    again = SourceBox(layer, now(window).source or {}, window.state.calls, station)
     qtbot.addWidget(again)
+    qtbot.waitUntil(lambda: again.device.count() == 2, timeout=LONG)
     assert "In use by other-program" in again.state.text()
     assert not again.buttons.button(QDialogButtonBox.StandardButton.Ok).isEnabled()
     layer.videos = []
     again.look_again()
-    assert again.device.count() == 1
+    qtbot.waitUntil(lambda: again.device.count() == 1, timeout=LONG)
+    assert "not plugged in" in again.state.text()
     assert again.buttons.button(QDialogButtonBox.StandardButton.Ok).isEnabled()
     station.session.use_source(now(window), None)
     assert (now(window).source or {})["kind"] == "feed"

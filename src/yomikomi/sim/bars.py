@@ -49,6 +49,13 @@ class BarsSpec:
     def open(self) -> Bars:
         return Bars(self)
 
+    @property
+    def format(self) -> SourceFormat:
+        standard = STANDARDS[self.standard]
+        if self.hd_matrix:
+            standard = replace(standard, colour=BT709)
+        return SourceFormat(standard, FieldOrder.TFF, standard.sample_aspect_4_3, SAMPLE_RATE, 2)
+
     def truth(self) -> dict[str, Any]:
         return {"kind": "bars", **asdict(self)}
 
@@ -72,10 +79,8 @@ class Bars:
 
     def __init__(self, spec: BarsSpec) -> None:
         self.spec = spec
-        standard = STANDARDS[spec.standard]
-        if spec.hd_matrix:
-            standard = replace(standard, colour=BT709)
-        self.format = SourceFormat(standard, FieldOrder.TFF, standard.sample_aspect_4_3, SAMPLE_RATE, 2)
+        self.format = spec.format
+        standard = self.format.standard
         self.sound = BarsSound(spec)
         self._tape = Tape(FORMATS[spec.tape], seed=spec.seed, field_rate=float(standard.field_rate))
         self._clock = FrameClock(standard.rate)

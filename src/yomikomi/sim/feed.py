@@ -59,6 +59,17 @@ class FeedSpec:
     def open(self) -> Feed:
         return Feed(self)
 
+    @property
+    def format(self) -> SourceFormat:
+        colour = BT2020_PQ if self.hdr else BT709 if self.height >= 720 else BT601_525
+        words = f"{self.height} lines, {float(self.rate):.2f}"
+        one = Fraction(1)
+        standard = Standard("feed", self.width, self.height, self.rate, one, one, colour, words, interlaced=self.interlaced)
+        return SourceFormat(
+            standard, FieldOrder.TFF if self.interlaced else None, one, SAMPLE_RATE, self.channels + int(self.commentary),
+            commentary_channels=int(self.commentary), bits=10 if self.hdr else 8,
+        )  # fmt: skip
+
     def to_json(self) -> dict[str, Any]:
         return {**asdict(self), "rate": str(self.rate), "kind": "feed"}
 
@@ -73,15 +84,8 @@ class Feed:
 
     def __init__(self, spec: FeedSpec, *, now: Callable[[], float] = time.monotonic) -> None:
         self.spec = spec
-        colour = BT2020_PQ if spec.hdr else BT709 if spec.height >= 720 else BT601_525
-        words = f"{spec.height} lines, {float(spec.rate):.2f}"
-        one = Fraction(1)
-        standard = Standard("feed", spec.width, spec.height, spec.rate, one, one, colour, words, interlaced=spec.interlaced)
         self.sound = FeedSound(spec.seed, spec.channels, commentary=spec.commentary, lead_ms=spec.sound_lead_ms)
-        self.format = SourceFormat(
-            standard, FieldOrder.TFF if spec.interlaced else None, one, SAMPLE_RATE, self.sound.channels,
-            commentary_channels=int(spec.commentary), bits=10 if spec.hdr else 8,
-        )  # fmt: skip
+        self.format = spec.format
         self.programme = Programme(spec.seed, mixture=spec.mixture, rate=spec.rate)
         self._next = 0
         self._now = now

@@ -50,6 +50,9 @@ class Player(Protocol):
 class PlayerSpec(Protocol):
     def open(self) -> Player: ...
 
+    @property
+    def format(self) -> SourceFormat: ...
+
 
 @dataclass(frozen=True)
 class OnPathSpec:
@@ -64,6 +67,10 @@ class OnPathSpec:
             player = replace(player, corrector=not self.delivery.wobble)
         return OnPath(player.open(), self.delivery)
 
+    @property
+    def format(self) -> SourceFormat:
+        return _arrives_as(self.player.format, self.delivery)
+
 
 class OnPath:
     """The opened source. A path that carries nothing loses the source at the first reading."""
@@ -71,14 +78,8 @@ class OnPath:
     def __init__(self, player: Player, delivery: Delivery) -> None:
         self._player, self._delivery = player, delivery
         inner = player.format
-        aspect = inner.sample_aspect * (Fraction(4, 3) if delivery.shape == "stretched" else 1)
-        order = inner.field_order
-        if order is not None and delivery.order == "swapped":
-            order = order.other
-        commentary = inner.commentary_channels if delivery.commentary == "own" else 0
-        channels = inner.sound_channels - inner.commentary_channels + commentary
         self._mixes_in = inner.commentary_channels > 0 and delivery.commentary == "mixed"
-        self.format = replace(inner, sample_aspect=aspect, field_order=order, sound_channels=channels, commentary_channels=commentary)
+        self.format = _arrives_as(inner, delivery)
         self._steps = _steps_for(delivery)
 
     def read(self) -> tuple[Picture, SoundBlock]:
@@ -136,6 +137,17 @@ class OnPath:
         early = min(count, max(0, -start))
         sound = self._player.sound.samples(max(0, start), count - early)
         return np.concatenate([np.zeros((early, sound.shape[1]), np.int16), sound])
+
+
+def _arrives_as(inner: SourceFormat, delivery: Delivery) -> SourceFormat:
+    """What the recorder takes a source for at the end of its path."""
+    aspect = inner.sample_aspect * (Fraction(4, 3) if delivery.shape == "stretched" else 1)
+    order = inner.field_order
+    if order is not None and delivery.order == "swapped":
+        order = order.other
+    commentary = inner.commentary_channels if delivery.commentary == "own" else 0
+    channels = inner.sound_channels - inner.commentary_channels + commentary
+    return replace(inner, sample_aspect=aspect, field_order=order, sound_channels=channels, commentary_channels=commentary)
 
 
 Planes = tuple[Samples, Samples, Samples]

@@ -47,6 +47,12 @@ class TapePlayerSpec:
     def open(self) -> TapePlayer:
         return TapePlayer(self)
 
+    @property
+    def format(self) -> SourceFormat:
+        standard = STANDARDS[self.standard]
+        aspect = standard.sample_aspect_16_9 if self.wide else standard.sample_aspect_4_3
+        return SourceFormat(standard, self.field_order, aspect, SAMPLE_RATE, 1)
+
     def to_json(self) -> dict[str, Any]:
         return {**asdict(self), "kind": "tape player"}
 
@@ -75,9 +81,8 @@ class TapePlayer:
 
     def __init__(self, spec: TapePlayerSpec, *, now: Callable[[], float] = time.monotonic) -> None:
         self.spec = spec
-        standard = STANDARDS[spec.standard]
-        aspect = standard.sample_aspect_16_9 if spec.wide else standard.sample_aspect_4_3
-        self.format = SourceFormat(standard, spec.field_order, aspect, SAMPLE_RATE, 1)
+        self.format = spec.format
+        standard = self.format.standard
         faults = FORMATS[spec.tape]
         self.tape = Tape(faults.with_corrector() if spec.corrector else faults, seed=spec.seed, field_rate=float(standard.field_rate))
         self.programme = Programme(spec.seed, mixture=spec.mixture, rate=standard.rate)

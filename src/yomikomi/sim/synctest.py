@@ -54,6 +54,12 @@ class SyncTestSpec:
     def open(self) -> SyncTest:
         return SyncTest(self)
 
+    @property
+    def format(self) -> SourceFormat:
+        standard = replace(STANDARDS[self.standard], interlaced=not self.progressive)
+        order = None if self.progressive else self.field_order
+        return SourceFormat(standard, order, standard.sample_aspect_4_3, SAMPLE_RATE, 1)
+
     def truth(self) -> dict[str, Any]:
         seconds = self.seconds or 0.0
         events = [float(at) for at in _moments(self, seconds)]
@@ -113,10 +119,8 @@ class SyncTest:
 
     def __init__(self, spec: SyncTestSpec) -> None:
         self.spec = spec
-        standard = STANDARDS[spec.standard]
-        order = None if spec.progressive else spec.field_order
-        standard = replace(standard, interlaced=not spec.progressive)
-        self.format = SourceFormat(standard, order, standard.sample_aspect_4_3, SAMPLE_RATE, 1)
+        self.format = spec.format
+        standard = self.format.standard
         self._moments = _moments(spec, spec.seconds if spec.seconds is not None else 3600.0)
         self.sound = SyncTestSound(spec, self._moments)
         self._tape = Tape(FORMATS[spec.tape], seed=spec.seed, field_rate=float(standard.field_rate))

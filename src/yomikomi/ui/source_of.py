@@ -9,14 +9,14 @@ from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.sheet import PathSheet
 from yomikomi.core.planning.path.structure import Task
 from yomikomi.core.video.delivery import Delivery
-from yomikomi.core.video.source import SourceSpec
+from yomikomi.core.video.source import KnownSpec
 from yomikomi.sim.feed import FeedSpec
 from yomikomi.sim.on_path import OnPathSpec
 from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.sim.registry import simulated_source
 
 
-def source_of(view: CarrierView, sheet: PathSheet | None, *, real_time: bool = True) -> SourceSpec | None:
+def source_of(view: CarrierView, sheet: PathSheet | None, *, real_time: bool = True) -> KnownSpec | None:
     """What is opened for a carrier; None where nothing stands for it.
 
     What is simulated arrives as its path makes it; a device has a real path before it, and is read as it is.

@@ -34,8 +34,9 @@ class Preview:
 
 @dataclass(frozen=True)
 class Looks:
-    """What is shown of the newest frame; each part only where it was asked for."""
+    """What is shown of frame ``number``, the newest there is; each part only where it was asked for."""
 
+    number: int = -1
     preview: Preview | None = None
     scopes: Scopes | None = None
     below_black: float = 0.0

@@ -61,7 +61,7 @@ def look_of(picture: Picture, source: SourceFormat, look: LookAs) -> Looks:
         if look.clip_map:
             shown = _with_clip_map(shown, as_codes(y, source.bits))
         preview = Preview(width, height, shown.tobytes(), square=look.view != "samples")
-    return Looks(preview, scopes, below, above)
+    return Looks(picture.number, preview, scopes, below, above)
 
 
 def _size(source: SourceFormat, look: LookAs) -> tuple[int, int]:
@@ -87,7 +87,7 @@ def _with_clip_map(shown: NDArray[np.uint8], luma: NDArray[np.uint8]) -> NDArray
 class Looker(threading.Thread):
     """Looks at the newest frame offered, at most so often a second; ``offer`` never waits, and nothing is kept for later."""
 
-    def __init__(self, source: SourceFormat, look: LookAs, *, period_s: float = 0.06) -> None:
+    def __init__(self, source: SourceFormat, look: LookAs, *, period_s: float = 0.03) -> None:
         super().__init__(name="looking", daemon=True)
         self.look = look
         self._source, self._period = source, period_s
@@ -106,10 +106,10 @@ class Looker(threading.Thread):
             self._picture = picture
             self._fresh.notify()
 
-    def take(self) -> Looks | None:
-        """What was made since last asked."""
-        made, self._made = self._made, None
-        return made
+    @property
+    def newest(self) -> Looks | None:
+        """What was made last. It is told again until there is something newer: a status may be passed over for a later one."""
+        return self._made
 
     def finish(self) -> None:
         with self._fresh:
@@ -126,6 +126,7 @@ class Looker(threading.Thread):
                 return
             began = time.monotonic()
             self._made = look_of(picture, self._source, self.look)
-            # Slow looks come less often: they may take a third of the time, no more.
-            self._next = time.monotonic() + max(self._period - (time.monotonic() - began), 2 * (time.monotonic() - began))
+            # Slow looks come less often: they may take five eighths of the time, no more.
+            taken = time.monotonic() - began
+            self._next = began + max(self._period, 1.6 * taken)
             self._picture = None

@@ -29,7 +29,7 @@ from yomikomi.core.video.rates import seconds_that_fit
 from yomikomi.core.video.source import SourceSpec
 from yomikomi.core.work import Reporter
 
-_STATUS_PERIOD_S = 0.066
+_STATUS_PERIOD_S = 0.04
 _RATE_WINDOW_S = 4.0
 _FREE_PERIOD_S = 0.5
 # A source that gives nothing for so long has stopped, whatever it says.
@@ -233,7 +233,7 @@ class _Pass:
                 recording=self.request.path is not None, repeated=seen.repeats, suspected=seen.jumps, headroom=condition.headroom,
                 write_ms=condition.write_ms, levels=levels, loudness=self.sound.loudness, drift_ms_per_hour=condition.drift_ms_per_hour,
                 part_number=max(1, len(self.recorder.paths) if self.recorder else 1), warnings=warnings(self.request.rules, condition),
-                looks=self.looker.take(), number=item[0].number, ring_seconds=ring.seconds if ring else 0.0,
+                looks=self.looker.newest, number=item[0].number, ring_seconds=ring.seconds if ring else 0.0,
                 kept=tuple(ring.kept) if ring else (),
             )
         )  # fmt: skip

@@ -105,7 +105,7 @@ def _picture(reading: Reading, health: HealthEnd | None, seconds: float) -> list
         lines.append(ProofLine("picture", "stands still or is empty", "wrong"))
     if health is not None and health.repeats:
         part = len(health.repeats) / max(1.0, seconds * float(Fraction(reading.rate.nominal)))
-        lines.append(ProofLine("pictures", f"repeat {len(health.repeats)} times", "wrong" if part > _REPEATS else "look here"))
+        lines.append(ProofLine("repeats", f"{len(health.repeats)} found", "wrong" if part > _REPEATS else "look here"))
     return lines
 
 

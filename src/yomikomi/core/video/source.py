@@ -110,3 +110,10 @@ class SourceSpec(Protocol):
     """A picklable description of a source, opened in the process that reads it."""
 
     def open(self) -> Source: ...
+
+
+class KnownSpec(SourceSpec, Protocol):
+    """One that tells what it will deliver without being opened."""
+
+    @property
+    def format(self) -> SourceFormat: ...

@@ -2,26 +2,12 @@
 
 from __future__ import annotations
 
-from yomikomi.core.capture.devices.reading import DeviceSpec
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
-from yomikomi.core.video.source import SourceFormat, SourceSpec
+from yomikomi.core.video.source import SourceFormat
 from yomikomi.core.video.timecode import clock
 from yomikomi.ui.source_of import is_simulated
-
-
-def format_of(spec: SourceSpec) -> SourceFormat | None:
-    """What a source will deliver: a simulated one tells when it is opened, which costs nothing; a device only says what it was
-    asked for, and is not touched."""
-    if isinstance(spec, DeviceSpec):
-        channels = (spec.channels if spec.sound else 0) + bool(spec.commentary)
-        return SourceFormat(spec.picture_standard, spec.field_order, spec.sample_aspect, 48_000, channels, int(bool(spec.commentary)))
-    source = spec.open()
-    try:
-        return source.format
-    finally:
-        source.close()
 
 
 def source_words(view: CarrierView | None, source: SourceFormat | None, settings: CaptureSettings) -> tuple[str, str]:

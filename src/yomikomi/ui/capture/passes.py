@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, datetime
 from fractions import Fraction
 from pathlib import Path
@@ -23,7 +24,7 @@ from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.video.source import SourceSpec
+from yomikomi.core.video.source import KnownSpec, SourceSpec
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
@@ -51,6 +52,7 @@ class CapturePass(QObject):
         self.mode: Mode = ""
         self.take_id: int | None = None
         self.frame = 0
+        self._looked = -1
         self._view: CarrierView | None = None
         self._path: Path | None = None
         self._rate = Fraction(25)
@@ -68,16 +70,15 @@ class CapturePass(QObject):
         """Show the source without recording."""
         self._launch(CaptureRequest(spec, None, look=look), "looking", "looking")
 
-    def record(self, view: CarrierView, spec: SourceSpec, how: RecordAs, settings: CaptureSettings, look: LookAs) -> bool:
+    def record(self, view: CarrierView, spec: KnownSpec, how: RecordAs, settings: CaptureSettings, look: LookAs) -> bool:
         """Begin a take; False when the record refuses it, which was told then."""
-        source = spec.open().format if not hasattr(spec, "video") else None
         try:
-            take_id, path = self._state.record.begin_take(view.id, how, bits=source.bits if source else 8)
+            take_id, path = self._state.record.begin_take(view.id, how, bits=spec.format.bits)
         except WrongUseError as error:
             self._state.tell_error(error)
             return False
         self.take_id, self._view, self._cue, self._path = take_id, view, settings.cue, path
-        self._rate = source.standard.rate if source else Fraction(25)
+        self._rate = spec.format.standard.rate
         request = CaptureRequest(spec, path, how, settings.rules, settings.spill_folders, look=look)
         self._launch(request, "recording", f"recording {view.label}")
         return True
@@ -113,7 +114,7 @@ class CapturePass(QObject):
             self.job.tell(word)
 
     def _launch(self, request: CaptureRequest, mode: Mode, name: str) -> None:
-        self.mode, self.frame = mode, 0
+        self.mode, self.frame, self._looked = mode, 0, -1
         self._warned = set()
         self._before, self._totals = HealthRow(at=0), (0, 0, 0, 0, 0)
         self.job = self._state.jobs.start(
@@ -126,6 +127,10 @@ class CapturePass(QObject):
             return
         status: CaptureStatus = job.progress
         self.frame = status.number
+        if status.looks is not None and status.looks.number == self._looked:
+            status = replace(status, looks=None)  # shown already
+        elif status.looks is not None:
+            self._looked = status.looks.number
         self.status.emit(status)
         if self.mode == "looking":
             return

@@ -120,7 +120,7 @@ class ProvePage(QWidget):
             lines.append(("fine", f"the sound is moved by {applied_ms:+.1f} ms already".replace("-", "\N{MINUS SIGN}")))
         self.sync.say("fine" if fine else "wrong", result.words, lines)
         self.apply_button.setVisible(not fine)
-        self.apply_button.setText(f"Move the sound by {-result.offset_ms:+.0f} ms".replace("-", "\N{MINUS SIGN}"))
+        self.apply_button.setText(f"Apply {-result.offset_ms:+.0f} ms".replace("-", "\N{MINUS SIGN}"))
 
     def show_levels(self, result: LevelsResult) -> None:
         mark = "cannot tell" if not result.bars else "fine" if result.holds else "wrong"

@@ -13,6 +13,7 @@ from yomikomi.core.capture.devices.layer import DeviceFormat, DeviceLayer, Sound
 from yomikomi.core.capture.devices.reading import DeviceSpec
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
+from yomikomi.ui.background import Calls
 from yomikomi.ui.widgets.basics import label
 
 _LOOK_AGAIN_MS = 2000
@@ -22,14 +23,16 @@ class SourceBox(QDialog):
     """``chosen`` after it was accepted: what the record keeps of the source, None for the simulation. The list follows what is
     plugged in and out."""
 
-    def __init__(self, layer: DeviceLayer, current: dict[str, Any], parent: QWidget | None = None) -> None:
+    def __init__(self, layer: DeviceLayer, current: dict[str, Any], calls: Calls, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Where the pictures come from")
         self.setMinimumWidth(460)
-        self.layer = layer
+        self.layer, self._calls = layer, calls
+        self._wanted = current.get("video") if current.get("kind") == "device" else None
         self.chosen: dict[str, Any] | None = None
         self._videos: list[VideoDevice] = []
         self._sounds: list[SoundDevice] = []
+        self._asked = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 18, 20, 16)
         layout.setSpacing(10)
@@ -59,18 +62,23 @@ class SourceBox(QDialog):
         self._timer.setInterval(_LOOK_AGAIN_MS)
         self._timer.timeout.connect(self.look_again)
         self._timer.start()
-        self.look_again()
-        place = self.device.findData(current.get("video")) if current.get("kind") == "device" else 0
-        self.device.setCurrentIndex(max(0, place))
+        self.device.addItem("simulated, at the far end of its path", None)
         self._show_device()
+        self.state.setText("Looking for devices …")
+        self.look_again()
 
     def look_again(self) -> None:
-        """What is plugged in now; the choice stays where it can."""
-        videos, sounds = self.layer.video_devices(), self.layer.sound_devices()
-        if videos == self._videos and sounds == self._sounds and self.device.count():
+        """Ask what is plugged in now, in a thread: going through who holds what takes a while."""
+        self._calls.call("devices", lambda: (self.layer.video_devices(), self.layer.sound_devices()), self._found)
+
+    def _found(self, devices: tuple[list[VideoDevice], list[SoundDevice]]) -> None:
+        """The choice stays where it can."""
+        videos, sounds = devices
+        if videos == self._videos and sounds == self._sounds and self._asked:
             return
         self._videos, self._sounds = videos, sounds
-        kept = self.device.currentData()
+        kept, self._wanted = self._wanted or self.device.currentData(), None
+        self._asked = True
         self.device.clear()
         self.device.addItem("simulated, at the far end of its path", None)
         for one in videos:
@@ -82,9 +90,9 @@ class SourceBox(QDialog):
             box.addItem(first, "")
             for sound in sounds:
                 box.addItem(f"{sound.name} ({sound.path})" + (", in use" if sound.busy else ""), sound.path)
-        if kept is not None and place < 0:
-            self.state.setText(f"{kept} was unplugged.")
         self._show_device()
+        if kept is not None and place < 0:
+            self.state.setText(f"{kept} is not plugged in.")
 
     def _video(self) -> VideoDevice | None:
         return next((one for one in self._videos if one.path == self.device.currentData()), None)
@@ -96,9 +104,7 @@ class SourceBox(QDialog):
         ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
         ok.setEnabled(video is None or not video.busy)
         if video is None:
-            self.state.setText(
-                f"{len(self._videos)} devices were found on this machine." if self._videos else "No capture device is plugged in."
-            )
+            self.state.setText(f"Found on this machine: {len(self._videos)}." if self._videos else "No capture device is plugged in.")
             return
         _fill(self.input, [(name, name) for name in video.inputs])
         _fill(self.standard, [(STANDARDS[key].words, key) for key in video.standards])

@@ -12,12 +12,12 @@ from yomikomi.core.capture.health import CaptureStatus, HealthEnd, HealthRow, re
 from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.ledger.views import CarrierView, TakeView
-from yomikomi.core.video.source import SourceFormat, SourceSpec
+from yomikomi.core.video.source import KnownSpec, SourceFormat
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.capture.clips import Clips
-from yomikomi.ui.capture.described import caution_words, format_of, idle_words, source_words
+from yomikomi.ui.capture.described import caution_words, idle_words, source_words
 from yomikomi.ui.capture.health_strip import HealthStrip
 from yomikomi.ui.capture.how_page import HowPage
 from yomikomi.ui.capture.list_page import ListPage
@@ -219,7 +219,7 @@ class CaptureStation(Station):
         view = self._view
         if view is None or self.passing.mode:
             return
-        box = SourceBox(LinuxLayer(), view.source or {}, self)
+        box = SourceBox(LinuxLayer(), view.source or {}, self.state.calls, self)
         box.accepted.connect(lambda: self.session.use_source(view, box.chosen))
         box.open()
 
@@ -301,18 +301,17 @@ class CaptureStation(Station):
 
     def _subject(self) -> Subject | None:
         spec = self._spec()
-        source = format_of(spec) if spec is not None else None
-        if spec is None or source is None:
+        if spec is None:
             return None
-        return Subject(spec, source, self._record_as(), silent=source.sound_channels == 0)
+        return Subject(spec, spec.format, self._record_as(), silent=spec.format.sound_channels == 0)
 
-    def _spec(self) -> SourceSpec | None:
+    def _spec(self) -> KnownSpec | None:
         """The source at the far end of its path, where one was planned."""
         return source_of(self._view, self._view.path) if self._view is not None and self._view.has_player else None
 
     def _source_format(self) -> SourceFormat | None:
         spec = self._spec()
-        return format_of(spec) if spec is not None else None
+        return spec.format if spec is not None else None
 
     def _rate(self) -> Fraction:
         source = self._source_format()
@@ -349,7 +348,7 @@ class CaptureStation(Station):
             return
 
         def show(found: tuple[list[HealthRow], HealthEnd | None]) -> None:
-            if not self.passing.mode or self.passing.mode == "looking":
+            if self.take is not None and self.take.id == take.id and self.passing.mode in {"", "looking"}:
                 self.strip.show_rows(found[0], expected=take.seconds, marks=take.details.marks, rate=float(self._rate()))
 
         self.state.calls.call("health", partial(read_health, take.path), show)

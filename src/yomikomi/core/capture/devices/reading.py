@@ -84,6 +84,13 @@ class DeviceSpec:
         })  # fmt: skip
 
     @property
+    def format(self) -> SourceFormat:
+        """As it was asked for; what an opened device gives counts."""
+        commentary = int(bool(self.commentary))
+        channels = (self.channels if self.sound else 0) + commentary
+        return SourceFormat(self.picture_standard, self.field_order, self.sample_aspect, _SOUND_RATE, channels, commentary)
+
+    @property
     def picture_standard(self) -> Standard:
         """As line standard where it is one, else a standard of its own."""
         known = STANDARDS.get(self.standard or "")
@@ -173,10 +180,7 @@ class Device:
         except OSError as error:
             self._container.close()
             raise refusal(spec.sound, error, layer) from error
-        commentary = 1 if spec.commentary else 0
-        standard = replace(spec.picture_standard, width=given[0], height=given[1])
-        channels = (spec.channels if spec.sound else 0) + commentary
-        self.format = SourceFormat(standard, spec.field_order, spec.sample_aspect, _SOUND_RATE, channels, commentary)
+        self.format = replace(spec.format, standard=replace(spec.picture_standard, width=given[0], height=given[1]))
         self._frames = self._container.decode(video=0)
         self._numbers = FrameNumberer(spec.rate)
         self._next_sample = 0
