@@ -75,6 +75,7 @@ ACTIONS = (
     ActionEntry("view", "Show the picture another way", "Ctrl+U", "capture"),
     ActionEntry("guides", "Other guides over the picture", "Ctrl+Shift+U", "capture"),
     ActionEntry("page", "The next page beside the picture", "Ctrl+Shift+P", "capture"),
+    ActionEntry("merge", "Merge alternate-frame recordings of two drives", "Ctrl+Shift+M", "capture"),
     ActionEntry("inserted", "The carrier asked for is in: record it", "Ctrl+Shift+N", "capture"),
     ActionEntry("read", "Read the take", "F5", "reading"),
     ActionEntry("play", "Play or hold the loop", "F6", "treatment"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import heapq
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -16,6 +17,9 @@ from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import open_media, probe, video_stream
 from yomikomi.core.work import Reporter
+
+# When, of which half (sound: none), what.
+_Timed = tuple[Fraction, int, av.Packet]
 
 
 @dataclass(frozen=True)
@@ -38,17 +42,23 @@ def merge_alternates(request: MergeRequest, reporter: Reporter) -> JoinedPieces:
         raise WrongUseError(f"{target.name} exists already.", remedy="Choose another name.")
     part = target.with_name(target.name + ".part")
     info = probe(request.first)
+    heard = next((path for path, told in ((request.first, info), (request.second, probe(request.second))) if told.sound), None)
     try:
-        with open_media(request.first) as one, open_media(request.second) as two:
+        with contextlib.ExitStack() as files:
+            one, two = (files.enter_context(open_media(path)) for path in (request.first, request.second))
             halves = video_stream(one, request.first), video_stream(two, request.second)
             _check_alike(*halves)
             rate = 2 * grid_rate(halves[0])
+            # Opened once more for its sound: read apart, it cannot hold back the pictures of one half.
+            sound = files.enter_context(open_media(heard)) if heard is not None else None
             with av.open(str(part), "w", format=CONTAINERS.get(target.suffix.lower(), "matroska")) as container:
                 picture = same_stream(container, halves[0])
                 picture.time_base = 1 / rate
-                with_sound = next((source for source in (one, two) if source.streams.audio), None)
-                voice = same_stream(container, with_sound.streams.audio[0]) if with_sound else None
-                frames = _write(container, [(one, halves[0]), (two, halves[1])], picture, voice, rate, reporter)
+                voices = {stream.index: same_stream(container, stream) for stream in sound.streams.audio} if sound else {}
+                streams = [_pictures(one, halves[0], 0, rate), _pictures(two, halves[1], 1, rate)]
+                if sound is not None:
+                    streams.append(_blocks(sound))
+                frames = _write(container, streams, picture, voices, rate, reporter)
         if target.suffix.lower() == ".mkv":
             set_display_shape(part, info.geometry)
         part.replace(target)
@@ -63,14 +73,10 @@ def _check_alike(one: av.VideoStream, two: av.VideoStream) -> None:
         raise UnreadableError("The two recordings are of different kinds.", remedy="Choose the two halves of one take.")
 
 
-def _write(container: Any, sources: list[tuple[Any, Any]], picture: Any, voice: Any, rate: Fraction, reporter: Reporter) -> int:
+def _write(
+    container: Any, streams: list[Iterator[_Timed]], picture: Any, voices: dict[int, Any], rate: Fraction, reporter: Reporter
+) -> int:
     counts = [0, 0]
-    heard = voice is None
-    streams = []
-    for half, (source, stream) in enumerate(sources):
-        sound = None if heard or not source.streams.audio else source.streams.audio[0]
-        heard = heard or sound is not None
-        streams.append(_timed(source, stream, sound, half, rate))
     for at, half, packet in heapq.merge(*streams, key=lambda item: item[0]):
         reporter.check()
         if packet.stream.type == "video":
@@ -86,7 +92,7 @@ def _write(container: Any, sources: list[tuple[Any, Any]], picture: Any, voice: 
             if counts[half] % 30 == 0:
                 reporter.report(float(at))
         else:
-            packet.stream = voice
+            packet.stream = voices[packet.stream.index]
         container.mux(packet)
     if abs(counts[0] - counts[1]) > 1:
         raise UnreadableError(
@@ -96,11 +102,17 @@ def _write(container: Any, sources: list[tuple[Any, Any]], picture: Any, voice: 
     return sum(counts)
 
 
-def _timed(source: Any, stream: Any, sound: Any, half: int, rate: Fraction) -> Iterator[tuple[Fraction, int, av.Packet]]:
-    """Packets with their time in the merged take, in order."""
-    wanted = [stream] if sound is None else [stream, sound]
-    for packet in source.demux(wanted):
-        if packet.pts is None:
-            continue
-        at = Fraction(packet.pts) * Fraction(packet.time_base)
-        yield (at + half / rate if packet.stream.type == "video" else at), half, packet
+def _pictures(source: Any, stream: Any, half: int, rate: Fraction) -> Iterator[_Timed]:
+    """Packets of a half with their time in the merged take, in order: by their count, so that a gap in one half cannot turn the
+    order of both."""
+    count = 0
+    for packet in source.demux(stream):
+        if packet.pts is not None:
+            yield (2 * count + half) / rate, half, packet
+            count += 1
+
+
+def _blocks(source: Any) -> Iterator[_Timed]:
+    for packet in source.demux(source.streams.audio):
+        if packet.pts is not None:
+            yield Fraction(packet.pts) * Fraction(packet.time_base), -1, packet

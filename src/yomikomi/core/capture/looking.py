@@ -126,7 +126,7 @@ class Looker(threading.Thread):
                 return
             began = time.monotonic()
             self._made = look_of(picture, self._source, self.look)
-            # Slow looks come less often: they may take five eighths of the time, no more.
+            # Slow looks come less often: they may take three quarters of the time, no more.
             taken = time.monotonic() - began
-            self._next = began + max(self._period, 1.6 * taken)
+            self._next = began + max(self._period, 1.3 * taken)
             self._picture = None

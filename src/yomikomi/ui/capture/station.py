@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from fractions import Fraction
 from functools import partial
+from pathlib import Path
+from typing import Any
 
-from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-from yomikomi.core.capture.cutting import JoinPiecesRequest, Piece, join_pieces
+from yomikomi.core.capture.alternates import MergeRequest, merge_alternates
+from yomikomi.core.capture.cutting import JoinedPieces, JoinPiecesRequest, Piece, join_pieces
 from yomikomi.core.capture.health import CaptureStatus, HealthEnd, HealthRow, read_health
 from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.ledger.views import CarrierView, TakeView
 from yomikomi.core.video.source import KnownSpec, SourceFormat
-from yomikomi.core.work import Job
+from yomikomi.core.work import Job, Reporter
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.capture.clips import Clips
@@ -154,7 +158,7 @@ class CaptureStation(Station):
             "mark": lambda: self.clips.mark("mark"), "mark_in": lambda: self.clips.mark("in"), "mark_out": lambda: self.clips.mark("out"),
             "split": lambda: self.clips.mark("split"), "looks": self.monitor.toggle_looks, "view": self.monitor.next_size,
             "guides": self.monitor.next_guide, "page": lambda: self.show_page(pages[(self.pages.currentIndex() + 1) % len(pages)]),
-            "inserted": self.session.confirm,
+            "inserted": self.session.confirm, "merge": self.choose_halves,
         }  # fmt: skip
         if key in does:
             does[key]()
@@ -199,18 +203,39 @@ class CaptureStation(Station):
             return
         parts = tuple(Piece(one) for one in parts_of(self.state, view))
         target = self.state.record.name_take(view.id, take.path.suffix)
+        self._take_over(join_pieces, JoinPiecesRequest(parts, target), target, f"{len(parts)} parts joined")
+
+    def _take_over(self, function: Callable[[Any, Reporter], JoinedPieces], request: object, target: Path, words: str) -> None:
+        """Make a further take of recordings that are there, without encoding."""
+        view = self._view
+        assert view is not None
 
         def ended(job: Job) -> None:
             if job.state is not JobState.DONE:
                 self.state.tell_end(job)
                 return
-            self.state.record.add_copied_take(view.id, target, seconds=job.result.seconds, frames=job.result.frames, words="parts joined")
-            self.state.tell(Weight.FINE, f"{len(parts)} parts joined, {job.result.frames} frames, nothing encoded.")
+            done: JoinedPieces = job.result
+            self.state.record.add_copied_take(view.id, target, seconds=done.seconds, frames=done.frames, words=words)
+            self.state.tell(Weight.FINE, f"{words}: {done.frames} frames, nothing encoded.")
             self.state.reload()
 
-        self.state.jobs.start(
-            join_pieces, JoinPiecesRequest(parts, target), name=f"joining {view.label}", resource="take drive", on_end=ended
-        )
+        self.state.jobs.start(function, request, name=f"{words}, {view.label}", resource="take drive", on_end=ended)
+
+    def choose_halves(self) -> None:
+        """Two files that hold every other frame each, as two links write them to two drives."""
+        if self._view is None or self.passing.mode:
+            return
+        files, _ = QFileDialog.getOpenFileNames(self, "The two recordings, the one with the first frame first")
+        if len(files) == 2:
+            self.merge_halves(Path(files[0]), Path(files[1]))
+        elif files:
+            self.state.tell(Weight.LOOK, "Two recordings are needed: one of each drive.")
+
+    def merge_halves(self, first: Path, second: Path) -> None:
+        """They become one take of the current carrier."""
+        if self._view is not None:
+            target = self.state.record.name_take(self._view.id, first.suffix)
+            self._take_over(merge_alternates, MergeRequest(first, second, target), target, "alternate frames merged")
 
     def choose_source(self) -> None:
         from yomikomi.core.capture.devices.linux import LinuxLayer
