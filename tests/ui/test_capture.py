@@ -14,11 +14,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialogButtonBox
 from pytestqt.qtbot import QtBot
 
-from tests.capture.making import lumas
+from tests.capture.making import SMALL, lumas, record
 from tests.capture.test_devices import CARD, InventedLayer
 from yomikomi.core.capture.devices.layer import VideoDevice
 from yomikomi.core.capture.health import HealthRow
+from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.planning.intake import CarrierDetails, Condition
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.sim.feed import FeedSpec
@@ -142,6 +144,25 @@ def test_an_event_is_kept_after_it_happened(window: MainWindow, put: Callable[..
     qtbot.waitUntil(lambda: not station.passing.mode, timeout=LONG)
     left = [path.name for path in (window.state.record.workspace.folder / "takes").iterdir()]
     assert left == [clip.take.path.name]
+
+
+def test_a_ring_that_a_crash_left_is_kept_at_the_next_start(
+    open_window: Callable[[Path], MainWindow], qtbot: QtBot, tmp_path: Path
+) -> None:
+    folder = tmp_path / "archive"
+    workspace = Workspace(folder)
+    carrier = Record(workspace).add_carrier(label="K-001", title="walk", kind="camera", standard="1080i59.94", source=CAMERA.to_json())
+    workspace.close()
+    ring = folder / "takes" / f".ring-{carrier}"
+    ring.mkdir()
+    pieces = [record(replace(SMALL, seconds=1, seed=n), ring / f"00000{n}.mkv") for n in (1, 2)]
+    (ring / "000003.mkv").write_bytes(pieces[0].read_bytes()[:200])  # only just begun
+    window = open_window(folder)
+    qtbot.waitUntil(lambda: any(view.label == "K-001-c1" for view in window.state.carriers), timeout=LONG)
+    clip = next(view for view in window.state.carriers if view.label == "K-001-c1")
+    assert clip.take is not None
+    assert (clip.title, clip.take.frames) == ("kept when it was cut off", 60)
+    assert not ring.exists()
 
 
 @pytest.mark.journey

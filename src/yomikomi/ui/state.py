@@ -16,6 +16,7 @@ from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, TrialEncoder, capture_encoders, try_machine
+from yomikomi.core.video.media import probe
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
@@ -100,15 +101,19 @@ class AppState(QObject):
             )  # fmt: skip
 
     def keep_clips(self) -> None:
-        """Join what was taken out of look-back rings and is not yet a file of its own: of this moment, or before a crash."""
+        """Join what was taken out of look-back rings and is not yet a file of its own; after a crash also the ring that was left."""
         going = {job.name for job in self.jobs.jobs}
-        takes = self.record.workspace.folder / "takes"
-        for folder in sorted(takes.glob(".ring-*-clip*")):
+        armed = any(name.endswith("to look back") for name in going)
+        for folder in sorted((self.record.workspace.folder / "takes").glob(".ring-*")):
+            if f"keeping {folder.name}" in going or (armed and "-clip" not in folder.name):
+                continue
             owner = folder.name.removeprefix(".ring-").partition("-")[0]
             view = next((one for one in self.carriers if str(one.id) == owner), None)
-            files = sorted(folder.iterdir())
-            if view is not None and files and f"keeping {folder.name}" not in going:
-                name = f"kept {folder.name.rpartition('clip')[2]}"
+            files = [path for path in sorted(folder.iterdir()) if _opens(path)]
+            if not files:
+                shutil.rmtree(folder, ignore_errors=True)
+            elif view is not None:
+                name = f"kept {folder.name.rpartition('clip')[2]}" if "-clip" in folder.name else "kept when it was cut off"
                 self.join_clip(view.id, name, safe_name(f"{view.label} {name}"), tuple(Piece(one) for one in files), folder)
 
     def join_clip(self, carrier_id: int, name: str, stem: str, pieces: tuple[Piece, ...], folder: Path) -> None:
@@ -151,3 +156,12 @@ class AppState(QObject):
             self.tell_error(job.error)
         elif job.state is JobState.CANCELLED:
             self.tell(Weight.LOOK, f"{job.name}: stopped.")
+
+
+def _opens(path: Path) -> bool:
+    """Whether a piece holds anything: the last one before a crash may not."""
+    try:
+        probe(path)
+    except YomikomiError:
+        return False
+    return True

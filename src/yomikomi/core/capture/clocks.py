@@ -72,6 +72,7 @@ class DriftWatch:
         self.sound_rate = sound_rate
         self._seen: deque[tuple[float, float]] = deque(maxlen=10_000)
         self._first: tuple[int, int] | None = None
+        self._drift: Drift | None = None
 
     def heard(self, start: int, stamp_us: int | None) -> None:
         if stamp_us is None:
@@ -83,11 +84,13 @@ class DriftWatch:
             return
         ahead_ms = ((start - self._first[0]) / self.sound_rate - elapsed) * 1000
         self._seen.append((elapsed, ahead_ms))
+        self._drift = self._fit() if len(self._seen) >= 10 else None
 
     def drift(self) -> Drift | None:
         """None until ten seconds were seen."""
-        if len(self._seen) < 10:
-            return None
+        return self._drift
+
+    def _fit(self) -> Drift:
         t, ahead = np.array(self._seen).T
         t = t - t.mean()
         spread = float(np.sum(t * t))
