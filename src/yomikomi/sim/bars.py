@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from yomikomi.core.video.bars import BT601_WEIGHTS, BT709_WEIGHTS, colour_bars
 from yomikomi.core.video.colour import BT709
-from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
+from yomikomi.core.video.source import Picture, SourceFormat
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
-from yomikomi.sim.pacing import FrameClock
+from yomikomi.sim.pacing import ClockedSource, frames_in
 from yomikomi.sim.sound import SAMPLE_RATE
 from yomikomi.sim.tape import FORMATS, Tape
 
@@ -74,37 +74,22 @@ class BarsSound:
         return np.clip(np.round(np.stack(pair, axis=1) + hiss), -32768, 32767).astype(np.int16)
 
 
-class Bars:
+class Bars(ClockedSource):
     """The opened source."""
 
     def __init__(self, spec: BarsSpec) -> None:
         self.spec = spec
-        self.format = spec.format
-        standard = self.format.standard
+        standard = spec.format.standard
+        super().__init__(spec.format, frames=frames_in(spec.seconds, standard.rate), real_time=spec.real_time)
         self.sound = BarsSound(spec)
         self._tape = Tape(FORMATS[spec.tape], seed=spec.seed, field_rate=float(standard.field_rate))
-        self._clock = FrameClock(standard.rate)
-        self._next = 0
         self._image = self._draw()
 
-    def read(self) -> tuple[Picture, SoundBlock]:
-        called_at = time.monotonic()
-        number = self._clock.next_held(self._next) if self.spec.real_time else self._next
-        rate = self.format.standard.rate
-        if self.spec.seconds is not None and number >= round(self.spec.seconds * rate):
-            raise SourceEnded
+    def picture(self, number: int) -> Picture:
         y, u, v = np.empty_like(self._image[..., 0]), *(np.empty_like(self._image[:, ::2, 1]) for _ in range(2))
         for first in (0, 1):
             y[first::2], u[first::2], v[first::2] = self._tape.play(self._image[first::2], 2 * number + first)
-        if self.spec.real_time:
-            self._clock.wait_for(number, called_at)
-        start, end = self.format.first_sample(self._next), self.format.first_sample(number + 1)
-        self._next = number + 1
-        sound = SoundBlock(start, self.sound.samples(start, end - start), round(start * 1_000_000 / SAMPLE_RATE))
-        return Picture(number, y, u, v, time.monotonic(), round(number * 1_000_000 / rate)), sound
-
-    def close(self) -> None:
-        self._next = 2**40
+        return Picture(number, y, u, v, time.monotonic())
 
     def _draw(self) -> NDArray[np.uint8]:
         spec, standard = self.spec, self.format.standard

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from fractions import Fraction
 from functools import lru_cache
 from typing import Any, Literal
@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.video.colour import BT601_525, BT709, BT2020_PQ
-from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
+from yomikomi.core.video.source import Picture, SourceFormat
 from yomikomi.core.video.standards import FieldOrder, Standard
 from yomikomi.sim.canvas import Raster
-from yomikomi.sim.pacing import FrameClock
+from yomikomi.sim.pacing import ClockedSource, frames_in
 from yomikomi.sim.programme import Programme
 from yomikomi.sim.sound import SAMPLE_RATE, FeedSound
 from yomikomi.sim.textures import Image
@@ -79,32 +79,15 @@ class FeedSpec:
         return cls(**{**fields, "rate": Fraction(fields["rate"])})
 
 
-class Feed:
+class Feed(ClockedSource):
     """The opened source; pictures depend on the seed and the frame number alone."""
 
     def __init__(self, spec: FeedSpec, *, now: Callable[[], float] = time.monotonic) -> None:
         self.spec = spec
+        super().__init__(spec.format, frames=frames_in(spec.seconds, spec.rate), real_time=spec.real_time, now=now)
         self.sound = FeedSound(spec.seed, spec.channels, commentary=spec.commentary, lead_ms=spec.sound_lead_ms)
-        self.format = spec.format
         self.programme = Programme(spec.seed, mixture=spec.mixture, rate=spec.rate)
-        self._next = 0
-        self._now = now
-        self._clock = FrameClock(spec.rate, now)
         self._drawn: tuple[Fraction, Image] | None = None
-
-    def read(self) -> tuple[Picture, SoundBlock]:
-        """The next frame and its sound, at its time; a reader who comes too late loses frames."""
-        called_at = self._now()
-        number = self._clock.next_held(self._next) if self.spec.real_time else self._next
-        if self.spec.seconds is not None and number >= round(self.spec.seconds * self.spec.rate):
-            raise SourceEnded
-        picture = self.picture(number)
-        start, end = self.format.first_sample(self._next), self.format.first_sample(number + 1)
-        self._next = number + 1
-        if self.spec.real_time:
-            self._clock.wait_for(number, called_at)
-        sound = SoundBlock(start, self.sound.samples(start, end - start), round(start * 1_000_000 / SAMPLE_RATE))
-        return replace(picture, ready_at=self._now(), stamp_us=round(number * 1_000_000 / self.spec.rate)), sound
 
     def picture(self, number: int) -> Picture:
         spec = self.spec
@@ -120,9 +103,6 @@ class Feed:
             luma, chroma = _pq_tables()
             return Picture(number, luma[y], chroma[u], chroma[v], self._now())
         return Picture(number, np.ascontiguousarray(y), np.ascontiguousarray(u), np.ascontiguousarray(v), self._now())
-
-    def close(self) -> None:
-        self._next = 2**40
 
     def _at(self, number: int, unit: int) -> Image:
         """The whole picture of a field or frame ``unit``, in full size; film pictures stay for two and three units in turn."""

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.delivery import Delivery
 from yomikomi.core.video.source import Picture, Samples, SoundBlock, SourceFormat
+from yomikomi.sim.pacing import SoundByNumber
 from yomikomi.sim.player import TapePlayerSpec
 
 _ROLL_LINES = 37  # a torn picture rolls by so many lines a frame
@@ -27,10 +28,6 @@ _SUBCARRIER_SAMPLES = 3.77  # period of the 3.58 MHz colour carrier at 13.5 MHz 
 _NOISE_BAR_LINES = 0.12  # height of a noise bar, of the picture
 # BT.601 blue in limited range, rounded.
 _BLUE = (41, 240, 110)
-
-
-class SoundByNumber(Protocol):
-    def samples(self, start: int, count: int) -> NDArray[np.int16]: ...
 
 
 class Player(Protocol):

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from fractions import Fraction
 from typing import Any
 
 import numpy as np
 
-from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
+from yomikomi.core.video.source import Picture, SourceFormat
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
 from yomikomi.sim.canvas import Raster
-from yomikomi.sim.pacing import FrameClock
+from yomikomi.sim.pacing import ClockedSource, frames_in
 from yomikomi.sim.programme import Programme
 from yomikomi.sim.sound import SAMPLE_RATE, ProgrammeSound
 from yomikomi.sim.tape import FORMATS, Tape
@@ -76,41 +76,20 @@ def stand_in(
     return spec.to_json()
 
 
-class TapePlayer:
+class TapePlayer(ClockedSource):
     """The opened source. Pictures depend on the seed and the frame number alone, never on the clock."""
 
     def __init__(self, spec: TapePlayerSpec, *, now: Callable[[], float] = time.monotonic) -> None:
         self.spec = spec
-        self.format = spec.format
-        standard = self.format.standard
+        standard = spec.format.standard
+        super().__init__(spec.format, frames=frames_in(spec.seconds, standard.rate), real_time=spec.real_time, now=now)
         faults = FORMATS[spec.tape]
         self.tape = Tape(faults.with_corrector() if spec.corrector else faults, seed=spec.seed, field_rate=float(standard.field_rate))
         self.programme = Programme(spec.seed, mixture=spec.mixture, rate=standard.rate)
-        self.sound = ProgrammeSound(spec.seed)
-        self._frames = None if spec.seconds is None else round(spec.seconds * standard.rate)
-        self._next = 0
-        self._now = now
-        self._clock = FrameClock(standard.rate, now)
+        self.sound: ProgrammeSound = ProgrammeSound(spec.seed)
 
-    @property
-    def frames(self) -> int | None:
-        """How many frames the tape holds; None when it never ends."""
-        return self._frames
-
-    def read(self) -> tuple[Picture, SoundBlock]:
-        """The next frame and its sound, at its time. Frames that nobody fetched in time are lost, as in a real box."""
-        called_at = self._now()
-        number = self._skip_lost() if self.spec.real_time else self._next
-        if self._frames is not None and number >= self._frames:
-            raise SourceEnded
-        # Drawn before its time comes, so that drawing costs no lateness.
-        picture = self.picture(number)
-        # A gap in pictures is none in sound: sound continues from where it was read last.
-        sound = self._sound_from(self._next, number)
-        self._next = number + 1
-        if self.spec.real_time:
-            self._clock.wait_for(number, called_at)
-        return replace(picture, ready_at=self._now(), stamp_us=round(number * 1_000_000 / self.format.standard.rate)), sound
+    def prepare(self) -> None:
+        self.programme.prepare()
 
     def picture(self, number: int) -> Picture:
         """Frame ``number`` of the tape, whatever the clock says."""
@@ -126,19 +105,6 @@ class TapePlayer:
             planes = self.tape.play(self.programme.draw(number, instant, raster), field)
             y[parity::2], u[parity::2], v[parity::2] = planes
         return Picture(number, y, u, v, self._now())
-
-    def close(self) -> None:
-        self._frames = 0
-
-    def _sound_from(self, first: int, last: int) -> SoundBlock:
-        start, end = (self.format.first_sample(frame) for frame in (first, last + 1))
-        return SoundBlock(start, self.sound.samples(start, end - start), round(start * 1_000_000 / SAMPLE_RATE))
-
-    def _skip_lost(self) -> int:
-        """The number of the next frame that the device still holds."""
-        if self._next == 0:
-            self.programme.prepare()
-        return self._clock.next_held(self._next)
 
 
 def truth(spec: TapePlayerSpec, frames: int) -> dict[str, Any]:

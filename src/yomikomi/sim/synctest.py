@@ -14,10 +14,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
+from yomikomi.core.video.source import Picture, SourceFormat
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
 from yomikomi.sim.canvas import Raster, disc, limb
-from yomikomi.sim.pacing import FrameClock
+from yomikomi.sim.pacing import ClockedSource, frames_in
 from yomikomi.sim.sound import SAMPLE_RATE
 from yomikomi.sim.tape import FORMATS, Tape
 from yomikomi.sim.textures import Image
@@ -114,33 +114,17 @@ class SyncTestSound:
         return (0.3 * 32767 * burst / np.abs(burst).max()).astype(np.float32)
 
 
-class SyncTest:
+class SyncTest(ClockedSource):
     """The opened source."""
 
     def __init__(self, spec: SyncTestSpec) -> None:
         self.spec = spec
-        self.format = spec.format
-        standard = self.format.standard
+        standard = spec.format.standard
+        super().__init__(spec.format, frames=frames_in(spec.seconds, standard.rate), real_time=spec.real_time)
         self._moments = _moments(spec, spec.seconds if spec.seconds is not None else 3600.0)
         self.sound = SyncTestSound(spec, self._moments)
         self._tape = Tape(FORMATS[spec.tape], seed=spec.seed, field_rate=float(standard.field_rate))
-        self._clock = FrameClock(standard.rate)
-        self._next = 0
         self._room = _room(spec.seed, standard.width, standard.height)
-
-    def read(self) -> tuple[Picture, SoundBlock]:
-        called_at = time.monotonic()
-        number = self._clock.next_held(self._next) if self.spec.real_time else self._next
-        rate = self.format.standard.rate
-        if self.spec.seconds is not None and number >= round(self.spec.seconds * rate):
-            raise SourceEnded
-        picture = self.picture(number)
-        if self.spec.real_time:
-            self._clock.wait_for(number, called_at)
-        start, end = self.format.first_sample(self._next), self.format.first_sample(number + 1)
-        self._next = number + 1
-        sound = SoundBlock(start, self.sound.samples(start, end - start), round(start * 1_000_000 / SAMPLE_RATE))
-        return replace(picture, ready_at=time.monotonic(), stamp_us=round(number * 1_000_000 / rate)), sound
 
     def picture(self, number: int) -> Picture:
         standard = self.format.standard
@@ -155,9 +139,6 @@ class SyncTest:
             image = self._draw(float(begins), float(lasts), Raster(standard.width, standard.height, first=first, step=step))
             y[first::step], u[first::step], v[first::step] = self._played(image, unit)
         return Picture(number, y, u, v, time.monotonic())
-
-    def close(self) -> None:
-        self._next = 2**40
 
     def _played(self, image: Image, unit: int) -> tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.uint8]]:
         if self.spec.tape == "perfect":
