@@ -198,6 +198,10 @@ def test_a_rehearsal_and_a_trial_say_what_is_so(
     assert not station.start_button.isEnabled() or station.proving.doing
     qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
     assert "Not yet" not in station.prove.rehearsal.verdict.text()
+    click(station.prove.rehearse_button)
+    click(station.prove.rehearse_button)
+    qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
+    assert "Stopped." in station.prove.rehearsal.verdict.text()
     click(station.prove.levels_button)
     qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
     assert station.prove.levels.verdict.text() == "Levels are right."

@@ -85,12 +85,14 @@ class Proving(QObject):
         self.sync: SyncResult | None = None
         self.trial: TrialResult | None = None
         self._recorded: Path | None = None
+        self._stopped = False
 
     def start(self, key: str) -> None:
         """Begin a test, or stop the one that runs."""
         if self.doing:
             self.stop()
             return
+        self._stopped = False
         subject = self._subject()
         if key == "trial":
             self._try(subject)
@@ -98,6 +100,8 @@ class Proving(QObject):
             {"sync": self._sync, "clap": self._sync, "levels": self._levels, "rehearse": self._rehearse}[key](subject, key)
 
     def stop(self) -> None:
+        """What was tried of the machine by then counts; of the other tests nothing does."""
+        self._stopped = self.doing != "trial"
         if self.job is not None:
             self._state.jobs.cancel(self.job)
 
@@ -175,7 +179,7 @@ class Proving(QObject):
     def _run(self, key: str, function: Any, request: Any, name: str, then: Callable[[Any], None]) -> None:
         def ended(job: Job) -> None:
             self.doing, self.job = "", None
-            if job.state is JobState.DONE:
+            if job.state is JobState.DONE and not self._stopped:
                 self.doing = key  # a test of several steps goes on as one
                 self.job = None
                 then(job.result)
