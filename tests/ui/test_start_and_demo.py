@@ -38,18 +38,13 @@ def test_the_window_starts_without_what_it_does_not_need() -> None:
     assert told == []
 
 
-@pytest.fixture(scope="module")
-def finished(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return tmp_path_factory.mktemp("demo") / "Kamome Bay"
-
-
 def test_the_demo_fills_itself_while_the_window_is_used(
-    open_window: Opener, finished: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+    open_window: Opener, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(demo, "usual_recipes", lambda **how: [r for r in _all_recipes(**how) if r.codec == "h264"])
     monkeypatch.setattr(demo.scenario, "EXCERPT_S", 2.0)  # as much as a verdict needs
     monkeypatch.setattr(demo.scenario, "K004_SECONDS", 1)
-    window = open_window(finished)
+    window = open_window(tmp_path / "Kamome Bay")
     made = fill(window.state)
     assert made is not None
     window.show_station("reading")  # a person looks around meanwhile
@@ -64,18 +59,15 @@ def test_the_demo_fills_itself_while_the_window_is_used(
     assert (views["K-002"].progress, views["K-002"].next_station) == (1, "path")
     assert (views["K-004"].progress, views["K-004"].next_station) == (3, "reading")
     assert "demo is ready" in " ".join(notice.text for notice in window.state.notices.history)
+    # Filled once, it is left alone.
+    assert len(window.state.carriers) == 10
+    assert fill(window.state) is None
 
 
 def _all_recipes(**how: object):  # type: ignore[no-untyped-def]
     from yomikomi.core.balance.recipes import usual_recipes
 
     return usual_recipes(**how)  # type: ignore[arg-type]
-
-
-def test_a_filled_demo_is_left_alone(open_window: Opener, finished: Path) -> None:
-    window = open_window(finished)
-    assert len(window.state.carriers) == 10
-    assert fill(window.state) is None
 
 
 def test_a_demo_that_was_cut_off_goes_on(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
