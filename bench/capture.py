@@ -63,7 +63,7 @@ def looks() -> Iterator[str]:
 
 
 def long_pass() -> Iterator[str]:
-    """Two hours of a small tape-like source as fast as they go: memory at a quarter, half and the end."""
+    """Two hours of a small source at five frames a second, as fast as they go: memory at a quarter, half and the end."""
     used: list[tuple[float, int]] = []
 
     class Watch(SilentReporter):
@@ -71,7 +71,7 @@ def long_pass() -> Iterator[str]:
             super().report(progress)
             used.append((float(getattr(progress, "seconds", 0.0)), psutil.Process().memory_info().rss))
 
-    spec = _Loop(FeedSpec(320, 240, _RATE, interlaced=True, real_time=False, mixture="lively", channels=1), 7200)
+    spec = _Loop(FeedSpec(160, 128, Fraction(5), interlaced=True, real_time=False, mixture="lively", channels=1), 7200)
     with tempfile.TemporaryDirectory(prefix="yomikomi-bench-") as folder:
         how = RecordAs(codec="h264_intra", part_minutes=30)
         request = CaptureRequest(spec, Path(folder) / "take.mkv", how, EndRules(blank_seconds=None), patient=True)

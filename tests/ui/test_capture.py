@@ -359,3 +359,29 @@ def test_a_device_is_chosen_from_what_is_plugged_in(window: MainWindow, put: Cal
     assert (now(window).source or {})["kind"] == "feed"
     assert now(window).takes == 0, "a take that never began leaves nothing"
     assert FieldOrder.TFF.value == "tff"
+
+
+def test_what_is_said_of_a_carrier_before_it_is_played(window: MainWindow, put: Callable[..., CaptureStation]) -> None:
+    """The card of the source, the cautions, and the sentence with the next step."""
+    station = put(spec=TapePlayerSpec(seed=2))
+    head, words = station.how.source_head.text(), station.how.source_words.text()
+    assert head == "Simulated VHS player"
+    for part in ("525 lines, 29.97 frames a second, 720 × 480, top field first", "no time-base corrector", "sound: programme (mono)",
+                 "no path was planned", "recorded as FFV1, lossless; sound PCM"):  # fmt: skip
+        assert part in words
+    assert "stored charge" in station.how.caution.text()
+    assert station.sentence.text == "K-001 is ready to be captured."
+    camera = put("K-002", CAMERA)
+    assert camera.how.source_head.text() == "Simulated live camera"
+    assert "programme (stereo) and commentary (mono)" in camera.how.source_words.text()
+    silent = put("K-003", replace(CAMERA, channels=0, commentary=False))
+    assert "no sound" in silent.how.source_words.text()
+    assert silent.watch.sound.head.text() == "sound: none"
+    assert not any(meter.isVisibleTo(silent) for meter in silent.watch.sound.meters)
+    data = window.state.record.add_carrier(label="K-009", title="Lessons", kind="disc", source={"kind": "disc title"})
+    window.state.reload()
+    window.state.choose(data)
+    assert "its data are copied" in silent.sentence.text
+    assert not silent.start_button.isEnabled()
+    assert silent.marks.place.text() == "There is no take yet to be marked."
+    assert not silent.marks.mark_button.isEnabled()
