@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from pydantic import ValidationError
 
 from tests.capture.making import SMALL, WHOLE, all_of, captured
 from yomikomi.core.capture.health import CaptureStatus
@@ -128,3 +129,16 @@ def test_a_later_part_never_takes_a_name_that_is_there(tmp_path: Path) -> None:
     with pytest.raises(WrongUseError, match="exists already"):
         captured(SMALL, path)
     assert path.read_bytes() == b"somebody's"
+
+
+@pytest.mark.parametrize(
+    "wrong", [{"blank_seconds": 0}, {"max_seconds": -5}, {"most_lost": 0}, {"floor_bytes": -1}], ids=lambda one: next(iter(one))
+)
+def test_rules_that_make_no_sense_are_refused(wrong: dict[str, float]) -> None:
+    with pytest.raises(ValidationError, match=next(iter(wrong))):
+        EndRules(**wrong)  # type: ignore[arg-type]
+
+
+def test_nothing_to_look_at_is_said_so() -> None:
+    assert not LookAs(preview=False, scopes=False).anything
+    assert LookAs(preview=False).anything
