@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from yomikomi.core.errors import SourceLostError
+from yomikomi.core.video.clocked import FrameClock
 from yomikomi.core.video.colour import BT709, BT2020_PQ
 from yomikomi.core.video.delivery import Delivery
 from yomikomi.core.video.source import SourceEnded
@@ -20,7 +21,6 @@ from yomikomi.sim.catalogue import CATALOGUE, Wanted
 from yomikomi.sim.faulty import Faults, FaultySpec
 from yomikomi.sim.feed import FeedSpec, _film_picture
 from yomikomi.sim.on_path import OnPathSpec
-from yomikomi.sim.pacing import FrameClock
 from yomikomi.sim.registry import simulated_source
 from yomikomi.sim.synctest import SyncTestSpec
 

@@ -125,6 +125,11 @@ def test_a_take_with_marks_becomes_named_clips(
     assert clip.take is not None
     assert len(lumas(clip.take.path)) == clip.take.frames == document["clips"][1]["end"] - document["clips"][1]["first"]
     assert now(window).label == "K-001"
+    station.clips.name_all("{label}")  # both are called alike, and are cut all the same
+    click(station.marks.cut_all_button)
+    qtbot.waitUntil(lambda: {"K-001-c2", "K-001-c3"} <= {view.label for view in window.state.carriers}, timeout=LONG)
+    alike = [view.take.path.name for view in window.state.carriers if view.title == "K-001" and view.take is not None]
+    assert len(set(alike)) == 2
 
 
 @pytest.mark.journey

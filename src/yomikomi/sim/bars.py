@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.video.bars import BT601_WEIGHTS, BT709_WEIGHTS, colour_bars
+from yomikomi.core.video.clocked import ClockedSource, frames_in
 from yomikomi.core.video.colour import BT709
 from yomikomi.core.video.source import Picture, SourceFormat
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
-from yomikomi.sim.pacing import ClockedSource, frames_in
 from yomikomi.sim.sound import SAMPLE_RATE
 from yomikomi.sim.tape import FORMATS, Tape
 

@@ -13,11 +13,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.video.clocked import ClockedSource, frames_in
 from yomikomi.core.video.colour import BT601_525, BT709, BT2020_PQ
 from yomikomi.core.video.source import Picture, SourceFormat
 from yomikomi.core.video.standards import FieldOrder, Standard
 from yomikomi.sim.canvas import Raster
-from yomikomi.sim.pacing import ClockedSource, frames_in
 from yomikomi.sim.programme import Programme
 from yomikomi.sim.sound import SAMPLE_RATE, FeedSound
 from yomikomi.sim.textures import Image

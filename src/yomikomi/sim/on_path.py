@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.errors import SourceLostError
+from yomikomi.core.video.clocked import SoundByNumber
 from yomikomi.core.video.delivery import Delivery
 from yomikomi.core.video.source import Picture, Samples, SoundBlock, SourceFormat
-from yomikomi.sim.pacing import SoundByNumber
 from yomikomi.sim.player import TapePlayerSpec
 
 _ROLL_LINES = 37  # a torn picture rolls by so many lines a frame

@@ -10,10 +10,10 @@ from typing import Any
 
 import numpy as np
 
+from yomikomi.core.video.clocked import ClockedSource, frames_in
 from yomikomi.core.video.source import Picture, SourceFormat
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
 from yomikomi.sim.canvas import Raster
-from yomikomi.sim.pacing import ClockedSource, frames_in
 from yomikomi.sim.programme import Programme
 from yomikomi.sim.sound import SAMPLE_RATE, ProgrammeSound
 from yomikomi.sim.tape import FORMATS, Tape

@@ -14,10 +14,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.video.clocked import ClockedSource, frames_in
 from yomikomi.core.video.source import Picture, SourceFormat
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
 from yomikomi.sim.canvas import Raster, disc, limb
-from yomikomi.sim.pacing import ClockedSource, frames_in
 from yomikomi.sim.sound import SAMPLE_RATE
 from yomikomi.sim.tape import FORMATS, Tape
 from yomikomi.sim.textures import Image

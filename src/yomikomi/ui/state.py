@@ -16,6 +16,7 @@ from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, TrialEncoder, capture_encoders, try_machine
+from yomikomi.core.run.encode import free_name
 from yomikomi.core.video.media import probe
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Job
@@ -118,11 +119,7 @@ class AppState(QObject):
 
     def join_clip(self, carrier_id: int, name: str, stem: str, pieces: tuple[Piece, ...], folder: Path) -> None:
         """Make one file of a clip's pieces, put it on the shelf, and clear up."""
-        target = self.record.workspace.folder / "takes" / f"{stem}{pieces[0].path.suffix}"
-        number = 2
-        while target.exists():
-            target = target.with_name(f"{stem}-{number}{target.suffix}")
-            number += 1
+        target = free_name(self.record.workspace.folder / "takes", stem, pieces[0].path.suffix)
 
         def ended(job: Job) -> None:
             if job.state is not JobState.DONE:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 import numpy as np
+from numpy.typing import NDArray
 
 # How quickly the expected moment follows the stamps: slow against jitter, quick against a clock that is off by 100 ppm.
 _FOLLOW = 0.05
@@ -91,10 +92,14 @@ class DriftWatch:
         return self._drift
 
     def _fit(self) -> Drift:
-        t, ahead = np.array(self._seen).T
-        t = t - t.mean()
-        spread = float(np.sum(t * t))
-        slope = float(np.sum(t * ahead) / spread)
-        rest = ahead - ahead.mean() - slope * t
-        error = float(np.sqrt(np.sum(rest * rest) / max(1, len(t) - 2) / spread))
+        slope, error = line_through(*np.array(self._seen).T)
         return Drift(slope * 3600, error * 3600)
+
+
+def line_through(t: NDArray[np.float64], values: NDArray[np.float64]) -> tuple[float, float]:
+    """Slope of the line of least squares and its standard error; at least three points."""
+    t = t - t.mean()
+    spread = float(np.sum(t * t))
+    slope = float(np.sum(t * values) / spread)
+    rest = values - values.mean() - slope * t
+    return slope, float(np.sqrt(np.sum(rest * rest) / (len(t) - 2) / spread))

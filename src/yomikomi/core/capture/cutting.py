@@ -13,9 +13,9 @@ from typing import Any
 import av
 
 from yomikomi.core.errors import UnreadableError, WrongUseError
-from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import open_media, probe, video_stream
+from yomikomi.core.video.picture_note import NOTE_KEY
 from yomikomi.core.video.rates import nearest_known_rate
 from yomikomi.core.work import Reporter
 
@@ -75,6 +75,13 @@ def same_stream(container: Any, stream: Any) -> Any:
     return made
 
 
+def keep_tags(container: Any, source: av.container.InputContainer) -> None:
+    """What a file says of itself as a whole goes over into the file that is made of it."""
+    for key, value in source.metadata.items():
+        if key.lower() in {NOTE_KEY, "timecode"}:
+            container.metadata[key.lower()] = value
+
+
 def safe_first(path: Path, frame: int, *, reach: int = 600) -> int:
     """The nearest frame at or before ``frame`` at which the file can be cut: ``frame`` itself where every picture is whole, or
     where the file ends before it."""
@@ -127,7 +134,7 @@ def join_pieces(request: JoinPiecesRequest, reporter: Reporter) -> JoinedPieces:
                 raise WrongUseError("No picture lies in what was asked for.", remedy="Choose a longer piece.")
             frames = out.frame
         if kind == "matroska":
-            set_display_shape(part, Geometry(info.geometry.width, info.geometry.height, info.geometry.sample_aspect))
+            set_display_shape(part, info.geometry)
         with part.open("rb+") as file:
             os.fsync(file.fileno())
         part.replace(target)
@@ -141,9 +148,7 @@ def _outputs(container: Any, source: av.container.InputContainer, path: Path) ->
     streams = {}
     for stream in [video_stream(source, path), *source.streams.audio]:
         streams[stream.index] = same_stream(container, stream)
-    for key, value in source.metadata.items():
-        if key.lower() in {"timecode", "picture_note"}:
-            container.metadata[key.lower()] = value
+    keep_tags(container, source)
     return _Out(container, streams)
 
 
@@ -172,7 +177,7 @@ def _shape(stream: Any) -> tuple[Any, ...]:
 def _copy(source: av.container.InputContainer, piece: Piece, out: _Out, reporter: Reporter, part: Callable[[float], float]) -> None:
     picture = video_stream(source, piece.path)
     rate, base = grid_rate(picture), _base(picture)
-    last = None if piece.end is None else piece.end
+    last = piece.end
     begins_at = Fraction(piece.first) / rate
     ends_at = None if last is None else Fraction(last) / rate
     if piece.first:
@@ -185,7 +190,7 @@ def _copy(source: av.container.InputContainer, piece: Piece, out: _Out, reporter
         reporter.check()
         if packet.stream.index not in out.streams or packet.pts is None:
             continue
-        if packet.stream is picture or packet.stream.index == picture.index:
+        if packet.stream.index == picture.index:
             number = round(packet.pts * base * rate) - piece.first
             if number < 0 or (last is not None and number >= last - piece.first):
                 if number >= 0 and last is not None and number > last - piece.first + 2 * round(rate):

@@ -10,12 +10,11 @@ from pathlib import Path
 
 import av
 
-from yomikomi.core.capture.cutting import CONTAINERS, grid_rate, same_stream
+from yomikomi.core.capture.cutting import CONTAINERS, grid_rate, keep_tags, same_stream
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import open_media, video_stream
-from yomikomi.core.video.picture_note import NOTE_KEY
 from yomikomi.core.work import Reporter
 
 
@@ -90,9 +89,7 @@ def _copy_packets(path: Path, target: Path, reporter: Reporter) -> Mended:
         picture = video_stream(source, path)
         wanted = [picture, *source.streams.audio]
         outputs = {stream.index: same_stream(sink, stream) for stream in wanted}
-        for key, value in source.metadata.items():
-            if key.lower() in {NOTE_KEY, "timecode"}:
-                sink.metadata[key.lower()] = value
+        keep_tags(sink, source)
         frames, done, last, size = 0, 0, Fraction(0), max(1, path.stat().st_size)
         with contextlib.suppress(av.error.InvalidDataError):  # the packet that was being written when it ended
             for packet in source.demux(wanted):

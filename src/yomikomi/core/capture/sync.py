@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.core.capture.clocks import line_through
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.media import open_media, probe, video_stream
 from yomikomi.core.video.planes import bits, luma
@@ -130,11 +131,7 @@ def _drift(at: Series, offset: Series) -> tuple[float | None, float | None]:
     """Slope of the offsets in ms an hour with its standard error; None for less than ten events or ten seconds."""
     if len(at) < 10 or at[-1] - at[0] < 10:
         return None, None
-    t = at - at.mean()
-    spread = float(np.sum(t * t))
-    slope = float(np.sum(t * offset) / spread)
-    rest = offset - offset.mean() - slope * t
-    error = float(np.sqrt(np.sum(rest * rest) / (len(t) - 2) / spread))
+    slope, error = line_through(at, offset)
     return round(slope * 3600, 1), round(error * 3600, 1)
 
 
@@ -267,13 +264,12 @@ def _take(request: SyncRequest, reporter: Reporter) -> _Seen:
             reporter.report(float(number / rate) / request.seconds)
     wave, sound_rate, sound_at = _sound(request)
     lasts = float(1 / (rate * step))
-    return _Seen(np.array([float(t) for t in times]), lasts, np.array(bright), _movement(smalls, step), wave, sound_rate, sound_at)
+    return _Seen(np.array([float(t) for t in times]), lasts, np.array(bright), _movement(smalls), wave, sound_rate, sound_at)
 
 
-def _movement(smalls: list[NDArray[np.float32]], step: int) -> Series:
+def _movement(smalls: list[NDArray[np.float32]]) -> Series:
     """Change of the liveliest part of the picture from each field to the one before (which lies half a line off: the small copies
     hardly see it), less what noise makes of it."""
-    del step
     moved = np.zeros(len(smalls))
     for place in range(1, len(smalls)):
         change = np.abs(smalls[place] - smalls[place - 1])

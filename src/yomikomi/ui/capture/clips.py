@@ -19,6 +19,7 @@ from yomikomi.core.capture.marks import EXPORTS, Clip, Mark, MarkKind, clips_of,
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.views import CarrierView, TakeView
+from yomikomi.core.run.encode import free_name
 from yomikomi.core.video.picture_at import frame_at
 from yomikomi.core.video.planes import rgb
 from yomikomi.core.work import Job
@@ -44,6 +45,7 @@ class Clips(QObject):
         self.rate = Fraction(25)
         self.marks: tuple[Mark, ...] = ()
         self.names: tuple[str, ...] = ()
+        self._given: set[str] = set()
         self._shown_clips: tuple[tuple[int, int], ...] = ()
         page.mark_asked.connect(self.mark)
         page.removed.connect(self._remove)
@@ -142,12 +144,9 @@ class Clips(QObject):
         self._save(where[0])
 
     def _cut_one(self, view: CarrierView, take: TakeView, clip: Clip) -> None:
-        target = take.path.parent / f"{safe_name(f'{view.label} {clip.name}')}{take.path.suffix}"
-        number = 2
-        while target.exists():
-            target = target.with_name(f"{safe_name(f'{view.label} {clip.name}')}-{number}{take.path.suffix}")
-            number += 1
-        # A place in the file by name now, so that two clips of one name do not take the same.
+        # A name is given away before its file is there: two clips may be called alike.
+        target = free_name(take.path.parent, safe_name(f"{view.label} {clip.name}"), take.path.suffix, taken=self._given)
+        self._given.add(target.name)
         request = JoinPiecesRequest((Piece(take.path, clip.first, clip.end),), target)
 
         def ended(job: Job) -> None:

@@ -163,12 +163,11 @@ class Proving(QObject):
         self._run(key, capture, request, "recording a rehearsal", recorded)
 
     def _file(self, subject: Subject) -> Path:
-        self._clear()
-        folder = self._state.record.workspace.folder / "trials"
-        self._recorded = folder / f"proof{subject.record_as.suffix(subject.format.bits)}"
-        self._clear()
-        self._recorded = folder / f"proof{subject.record_as.suffix(subject.format.bits)}"
-        return self._recorded
+        path = self._state.record.workspace.folder / "trials" / f"proof{subject.record_as.suffix(subject.format.bits)}"
+        self._recorded = path
+        self._clear()  # what a crash left of an earlier one
+        self._recorded = path
+        return path
 
     def _clear(self) -> None:
         if self._recorded is not None:

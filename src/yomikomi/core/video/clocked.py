@@ -1,4 +1,4 @@
-"""What simulated sources share: frames by number, each at its time and with the sound that belongs to it."""
+"""What sources without a device share: frames by number, each at its time and with the sound that belongs to it."""
 
 from __future__ import annotations
 
