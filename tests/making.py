@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable, Sequence
 from fractions import Fraction
 from pathlib import Path
@@ -54,6 +55,26 @@ def interlace(pictures: Sequence[Luma], order: FieldOrder) -> list[Luma]:
         frame[parity::2], frame[1 - parity :: 2] = first[parity::2], second[1 - parity :: 2]
         frames.append(frame)
     return frames
+
+
+def pulled_down(pictures: Sequence[Luma], rounds: Sequence[int], order: FieldOrder, *, phase: int = 0) -> list[Luma]:
+    """Film pictures spread over fields: each lasts as many fields as ``rounds`` says in turn; ``phase`` fields are left out."""
+    fields = [picture for count, picture in zip(itertools.cycle(rounds), pictures, strict=False) for _ in range(count)]
+    if tuple(rounds) == (2,):
+        phase |= 1  # in step, two fields make whole frames
+    if tuple(rounds) == (2, 3, 3, 2):
+        phase &= ~1  # it is made so that two of its pictures begin with a frame
+    return interlace(fields[phase:], order)
+
+
+def repeated(pictures: Sequence[Luma], rounds: Sequence[int]) -> list[Luma]:
+    """Each picture shown as many times as ``rounds`` says in turn."""
+    return [picture for count, picture in zip(itertools.cycle(rounds), pictures, strict=False) for _ in range(count)]
+
+
+def blended(pictures: Sequence[Luma]) -> list[Luma]:
+    """Every two pictures become the mean of both: fields that somebody blended."""
+    return [((one.astype(np.uint16) + two + 1) // 2).astype(np.uint8) for one, two in zip(pictures[::2], pictures[1::2], strict=False)]
 
 
 def noisy(frames: Iterable[Luma], sigma: float, seed: int = 7) -> list[Luma]:

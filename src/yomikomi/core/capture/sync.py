@@ -81,8 +81,10 @@ class SyncRequest:
 
 
 @dataclass(frozen=True)
-class _Seen:
-    """What was taken from a file. ``times``: when each field (or frame) begins and ``lasts`` so long; ``bright``: its mean luma;
+class SyncMaterial:
+    """What was taken from a stretch of a file.
+
+    ``times``: when each field (or frame) begins and ``lasts`` so long; ``bright``: its mean luma;
     ``moved``: change since the one before of the same kind, the noise taken off."""
 
     times: Series
@@ -99,16 +101,34 @@ def measure_sync(request: SyncRequest, reporter: Reporter) -> SyncResult:
 
     Raises UnreadableError for what is no footage, or has no sound track at all.
     """
-    seen = _take(request, reporter)
-    flashes, claps = _flashes(seen), _hits(seen)
-    sounds = _onsets(seen)
-    if len(sounds) < _FEWEST_EVENTS:
-        return SyncResult(kind="nothing", reason=f"{len(sounds)} sharp sounds were heard; at least {_FEWEST_EVENTS} are needed")
-    for kind, moments in (("flash", flashes), ("clap", claps)):
-        pairs = _pairs(moments, sounds)
+    return judge_events(events_in(_take(request, reporter)))
+
+
+@dataclass(frozen=True)
+class SyncEvents:
+    """When flashes began, hands came together, and sharp sounds began; seconds on the file's clock."""
+
+    flashes: tuple[float, ...] = ()
+    claps: tuple[float, ...] = ()
+    sounds: tuple[float, ...] = ()
+
+    def and_then(self, more: SyncEvents) -> SyncEvents:
+        return SyncEvents(self.flashes + more.flashes, self.claps + more.claps, self.sounds + more.sounds)
+
+
+def events_in(seen: SyncMaterial) -> SyncEvents:
+    return SyncEvents(tuple(_flashes(seen)), tuple(_hits(seen)), tuple(_onsets(seen)))
+
+
+def judge_events(events: SyncEvents) -> SyncResult:
+    """Which of what was seen and heard belongs together, and how far it is apart."""
+    if len(events.sounds) < _FEWEST_EVENTS:
+        return SyncResult(kind="nothing", reason=f"{len(events.sounds)} sharp sounds were heard; at least {_FEWEST_EVENTS} are needed")
+    for kind, moments in (("flash", events.flashes), ("clap", events.claps)):
+        pairs = _pairs(list(moments), list(events.sounds))
         if pairs is not None:
             return _result("flash" if kind == "flash" else "clap", pairs)
-    if max(len(flashes), len(claps)) < _FEWEST_EVENTS:
+    if max(len(events.flashes), len(events.claps)) < _FEWEST_EVENTS:
         return SyncResult(kind="nothing", reason="the sound has sharp beginnings, but neither flashes nor claps are seen with them")
     return SyncResult(kind="nothing", reason="what is seen and what is heard do not belong together")
 
@@ -153,7 +173,7 @@ def _pairs(moments: list[float], sounds: list[float]) -> list[tuple[float, float
     return found if enough else None
 
 
-def _flashes(seen: _Seen) -> list[float]:
+def _flashes(seen: SyncMaterial) -> list[float]:
     """When each flash begins. A field that the flash begins in is lit for part of its time, and so much brighter.
 
     Source: the exposure of a field integrates light over its time; our own reckoning.
@@ -175,7 +195,7 @@ def _flashes(seen: _Seen) -> list[float]:
     return moments
 
 
-def _hits(seen: _Seen) -> list[float]:
+def _hits(seen: SyncMaterial) -> list[float]:
     """When hands that come together stop: movement that grows over some fields and ends from one to the next."""
     moved = seen.moved
     if len(moved) < 12 or np.percentile(moved, 98) < 4 * max(np.percentile(moved, 30), 1e-3):
@@ -199,7 +219,7 @@ def _hits(seen: _Seen) -> list[float]:
     return moments
 
 
-def _onsets(seen: _Seen) -> list[float]:
+def _onsets(seen: SyncMaterial) -> list[float]:
     """When sharp sounds begin: the envelope rises by 12 dB over what was before, from quiet."""
     step = max(1, round(_ENVELOPE_S * seen.rate))
     count = len(seen.wave) // step
@@ -223,7 +243,7 @@ def _onsets(seen: _Seen) -> list[float]:
     return moments
 
 
-def _begin(seen: _Seen, envelope: Series, place: int, step: int) -> float:
+def _begin(seen: SyncMaterial, envelope: Series, place: int, step: int) -> float:
     """The first sample of a sound: back from where it is loud to where it leaves the quiet."""
     quiet = float(np.median(envelope[max(0, place - 100) : max(1, place - 6)]))
     peak = float(np.max(envelope[place : place + 20]))
@@ -234,7 +254,7 @@ def _begin(seen: _Seen, envelope: Series, place: int, step: int) -> float:
     return seen.sound_at + (first + int(over[0]) if over.size else place * step) / seen.rate
 
 
-def _take(request: SyncRequest, reporter: Reporter) -> _Seen:
+def _take(request: SyncRequest, reporter: Reporter) -> SyncMaterial:
     info = probe(request.path)
     if not info.sound:
         raise UnreadableError(f"{request.path.name} has no sound.", remedy="Record it with its sound.", path=request.path)
@@ -264,10 +284,10 @@ def _take(request: SyncRequest, reporter: Reporter) -> _Seen:
             reporter.report(float(number / rate) / request.seconds)
     wave, sound_rate, sound_at = _sound(request)
     lasts = float(1 / (rate * step))
-    return _Seen(np.array([float(t) for t in times]), lasts, np.array(bright), _movement(smalls), wave, sound_rate, sound_at)
+    return SyncMaterial(np.array([float(t) for t in times]), lasts, np.array(bright), movement(smalls), wave, sound_rate, sound_at)
 
 
-def _movement(smalls: list[NDArray[np.float32]]) -> Series:
+def movement(smalls: list[NDArray[np.float32]]) -> Series:
     """Change of the liveliest part of the picture from each field to the one before (which lies half a line off: the small copies
     hardly see it), less what noise makes of it."""
     moved = np.zeros(len(smalls))

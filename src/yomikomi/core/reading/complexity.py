@@ -7,7 +7,6 @@ each frame is used, so that comb teeth do not count as detail.
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Any
 
 import av
 import cv2
@@ -16,12 +15,11 @@ from numpy.typing import NDArray
 
 from yomikomi.core.video.planes import plane_samples
 
-_HEIGHT = 240
 _OPTIONS = {"preset": "veryfast", "crf": "23", "x264-params": "bframes=0:rc-lookahead=10"}
 
 
 class ComplexityMeter:
-    """Fed with luma; afterwards ``finish`` gives bytes a frame."""
+    """Fed with small pictures (``Sight.small``); afterwards ``finish`` gives bytes a frame."""
 
     def __init__(self, rate: int = 30) -> None:
         self._rate = rate
@@ -29,13 +27,8 @@ class ComplexityMeter:
         self._bytes: list[int] = []
         self._fed = 0
 
-    def feed(self, luma: NDArray[Any], *, bit_depth: int = 8) -> None:
-        """One frame of luma, shape (lines, columns)."""
-        step = 2 * max(1, luma.shape[0] // 2 // _HEIGHT)
-        field = np.ascontiguousarray(luma[::step])
-        if bit_depth > 8:
-            field = (field >> (bit_depth - 8)).astype(np.uint8)
-        small = cv2.resize(field, _even(luma.shape[1] // step, field.shape[0]), interpolation=cv2.INTER_AREA)
+    def feed(self, small: NDArray[np.uint8]) -> None:
+        """One picture of 8-bit luma, even sizes."""
         if self._encoder is None:
             self._encoder = self._open(small.shape[1], small.shape[0])
         elif (self._encoder.width, self._encoder.height) != (small.shape[1], small.shape[0]):
@@ -64,7 +57,3 @@ class ComplexityMeter:
         context.options = dict(_OPTIONS)
         context.thread_count = 1
         return context
-
-
-def _even(width: int, height: int) -> tuple[int, int]:
-    return max(16, width // 2 * 2), max(16, height // 2 * 2)

@@ -1,4 +1,8 @@
-"""The Reading as a document: what ``yomikomi read --json`` prints and the workspace keeps."""
+"""The Reading as a document: what ``yomikomi read --json`` prints and the workspace keeps.
+
+Version 2 added everything but file, scan type, rate, shape, tags, sound levels and strips; a document of version 1 is read as
+one of version 2 in which nothing else was measured (``None``).
+"""
 
 from __future__ import annotations
 
@@ -6,18 +10,44 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-SCHEMA_VERSION = 1
-ScanKind = Literal["interlaced", "progressive", "undetermined"]
+SCHEMA_VERSION = 2
+ScanKind = Literal[
+    "interlaced", "progressive", "film_2_3", "film_2_2", "film_2_3_3_2", "repeats", "blended", "mixed", "undetermined"
+]  # fmt: skip
 Order = Literal["tff", "bff"]
+Span = tuple[float, float]
 
 
 class Document(BaseModel):
     model_config = ConfigDict(frozen=True)
 
 
+class Measured(Document):
+    """A value with the interval in which it lies nine times in ten, from the scatter of its samples."""
+
+    value: float
+    low: float
+    high: float
+    unit: str
+    samples: int = Field(ge=0)
+
+
+class ScanSegment(Document):
+    """A stretch of one kind. ``start``, ``end``: seconds from the first frame."""
+
+    start: float
+    end: float
+    first_frame: int
+    end_frame: int = Field(description="one past the last")
+    kind: ScanKind
+    field_order: Order | None
+    confidence: float = Field(ge=0, le=1)
+    informative_frames: int = Field(ge=0)
+
+
 class Scan(Document):
-    """Scan type. ``confidence``: how likely the verdict is right, from the share of telling frames that agree, ten
-    neighbouring frames counting as one witness; at most 0.99 (for undetermined: how little there is to go by)."""
+    """Scan type. ``confidence``: how likely the verdict is right, from the agreement of all frames in a sequence model;
+    at most 0.99, 0.95 on compressed sources (for undetermined: how little there is to go by)."""
 
     kind: ScanKind
     field_order: Order | None
@@ -26,14 +56,32 @@ class Scan(Document):
     informative_frames: int = Field(ge=0)
     agreeing_frames: int = Field(ge=0)
     flagged: str | None = Field(description="what the file itself says: progressive, tff, bff or nothing")
+    segments: list[ScanSegment] = Field(default_factory=list)
+    cadence: str = Field(default="", description="in words, where the take has one")
+    broken_at: list[int] = Field(default_factory=list, description="frames where a cadence breaks without a cut")
+    telling_frame: int | None = Field(default=None, description="the frame that shows the verdict best")
 
 
 class Rate(Document):
-    nominal: str = Field(description="exact rate as a fraction, 30000/1001")
+    nominal: str = Field(description="exact rate of the frames as a fraction, 30000/1001")
     constant: bool
     gaps: int = Field(ge=0, description="places where frames are missing")
     missing_frames: int = Field(ge=0)
     told_by: str
+    true: str = Field(default="", description="exact rate of the pictures behind the frames: film in video, repeats taken out")
+    gap_places: list[tuple[int, int]] = Field(default_factory=list, description="frame before the gap, frames missing; 200 at most")
+    jitter_ms: float = Field(default=0.0, description="standard deviation of the time stamps about a constant rate")
+    off_places: list[int] = Field(default_factory=list, description="frames that stand outside their place; 200 at most")
+
+
+class Losses(Document):
+    """From the pictures; gaps of the time stamps stand under ``rate``. Lists hold the first 500 places."""
+
+    repeated: list[int] = Field(description="frames that show the one before again, outside any cadence")
+    suspected: list[int] = Field(description="frames before which one seems to be lost: motion jumps")
+    frozen: list[tuple[int, int]] = Field(description="first frame and length of stand-stills in moving material")
+    repeated_count: int = 0
+    suspected_count: int = 0
 
 
 class Shape(Document):
@@ -44,6 +92,22 @@ class Shape(Document):
     shape: str = Field(description="the shape in words, 4:3")
 
 
+class Borders(Document):
+    """Empty lines and columns around the picture, in samples. ``confidence``: share of bright enough looks that agree."""
+
+    top: int
+    bottom: int
+    left: int
+    right: int
+    confidence: float
+    moving: bool = Field(description="the borders are not the same throughout")
+    changes: list[tuple[int, list[int]]] = Field(default_factory=list, description="frame, [top, bottom, left, right] from there")
+    head_switching_lines: int = Field(default=0, description="torn lines at the bottom of a tape's picture")
+    active_shape: str = Field(default="", description="shape of what is inside, in words")
+    likely_shape: str | None = Field(default=None, description="shape the whole is likely meant at; None: cannot tell")
+    shape_reason: str = ""
+
+
 class Colour(Document):
     primaries: int
     transfer: int
@@ -52,28 +116,136 @@ class Colour(Document):
     words: str
 
 
+class Levels(Document):
+    """Luma in 8-bit codes. ``range_found``: what the codes argue for, on the evidence told in ``range_reason``."""
+
+    black: float = Field(description="darkest thousandth of the picture, of the dark looks")
+    white: float = Field(description="brightest thousandth, of the bright looks")
+    below_16: float = Field(description="part of all samples, noise allowed for")
+    above_235: float
+    clipped_low: float = Field(description="part of all samples piled up at the lowest code in use")
+    clipped_high: float
+    range_found: Literal["limited", "full", "undetermined"]
+    range_reason: str
+    tone: Literal["fine", "raised black", "crushed black", "washed out", "clipped white", "undetermined"]
+    cast: tuple[float, float] = Field(description="mean Cb and Cr of near-grey parts, from 128")
+    cast_drift: float = Field(description="how far the cast wanders over the take, codes")
+    transfer_found: Literal["as flagged", "could be PQ", "could be SDR", "undetermined"] = "undetermined"
+    darkest_frame: int | None = None
+    brightest_frame: int | None = None
+
+
+class BarsFound(Document):
+    """Colour bars in the picture, against the values of ITU-R BT.601 or BT.709."""
+
+    frames: int
+    at_frame: int
+    matrix: Literal["bt601", "bt709"]
+    saturation: float = Field(description="of the colours against what they must be; 1 is right")
+    phase_degrees: float = Field(description="how far the hues are turned")
+    luma_error: float = Field(description="largest error of a bar's luma, codes")
+    level: Literal[75, 100]
+
+
+class TapeFaults(Document):
+    """``None``: could not be measured on this material."""
+
+    luma_noise: Measured | None = None
+    chroma_noise: Measured | None = None
+    line_jitter: Measured | None = Field(default=None, description="of lines against their neighbours, samples")
+    wobble: Measured | None = Field(default=None, description="slow displacement within a field, samples")
+    dropouts_per_minute: Measured | None = None
+    dropout_places: list[tuple[int, int, int, int]] = Field(default_factory=list, description="frame, line, column, length; 200 at most")
+    chroma_delay: Measured | None = Field(default=None, description="chroma comes later by so many luma samples")
+    dot_crawl: float | None = Field(default=None, description="subcarrier left in the luma: how far above its surroundings, dB")
+    cross_colour: float | None = Field(default=None, description="chroma that changes sides from frame to frame in fine detail, codes")
+    hum_bar: float | None = Field(default=None, description="amplitude of a rolling bright band, codes")
+    ghost: tuple[float, float] | None = Field(default=None, description="an echo: distance in samples, strength")
+
+
+class DigitalFaults(Document):
+    blocking: float | None = Field(default=None, description="step at an 8 x 8 grid against steps beside it; 1 is none")
+    banding: float | None = Field(default=None, description="part of smooth areas that stands in flat steps")
+
+
 class Sound(Document):
     index: int
     codec: str
     channels: int
     sample_rate: int
     language: str | None
-    seconds: float = Field(description="length by its samples")
+    seconds: float = Field(description="length by its samples; of a quick reading, by its header")
+    heard_seconds: float = Field(default=0.0, description="how much of it was listened to")
     starts_at: float = Field(default=0.0, description="seconds after the first picture; negative if before")
     ends_at: float = Field(default=0.0, description="seconds after the first picture")
     peak_db: float = Field(description="dB below full scale")
     rms_db: float
-    silences: list[tuple[float, float]] = Field(description="from, to in seconds; at least 1 s under −60 dB")
+    silences: list[Span] = Field(description="from, to in seconds; at least 1 s under −60 dB")
+    loudness: float | None = Field(default=None, description="integrated, LUFS, EBU R 128")
+    loudness_range: float | None = Field(default=None, description="LU, EBU Tech 3342")
+    true_peak: float | None = Field(default=None, description="dBTP, ITU-R BS.1770")
+    clipped: int = Field(default=0, description="runs of three samples or more at full scale")
+    clipped_at: list[float] = Field(default_factory=list, description="seconds; the first 50")
+    relation: Literal["mono", "stereo", "identical", "one side", "out of phase", "several"] = "mono"
+    empty_channels: list[int] = Field(default_factory=list)
+    hum_hz: float | None = None
+    hum_db: float | None = None
+    dc: float = Field(default=0.0, description="mean, full scale 1")
+    noise_floor_db: float | None = Field(default=None, description="of the quietest parts that are not silent")
+    speed: float | None = Field(default=None, description="against what the hum says it should be; None: nothing to go by")
+
+
+class Sync(Document):
+    """``offset_ms``: the sound comes after its picture by so much; None: too few events that belong together."""
+
+    offset_ms: float | None
+    low: float | None = None
+    high: float | None = None
+    events: int = 0
+    drift_ms_per_hour: float | None = None
+    reason: str = ""
+
+
+class Structure(Document):
+    """Frames unless told otherwise."""
+
+    cuts: list[int] = Field(description="first frames of new shots; 2000 at most")
+    cut_count: int
+    fades: list[tuple[int, int, str]] = Field(default_factory=list, description="first, last, 'in' or 'out'")
+    black: list[tuple[int, int]] = Field(default_factory=list, description="first and last frame of black stretches of a second or more")
+    head_black_seconds: float = 0.0
+    tail_black_seconds: float = 0.0
+    fragments: list[tuple[int, int]] = Field(default_factory=list, description="short material after a long black near the end")
+    spatial: Measured | None = Field(default=None, description="spatial information, ITU-T P.910")
+    temporal: Measured | None = Field(default=None, description="temporal information, ITU-T P.910")
+    hardest_frame: int = 0
+    easiest_frame: int = 0
+    typical_frame: int = 0
+
+
+class HiddenLines(Document):
+    """What the picture carries in its first lines."""
+
+    captions: int = Field(default=0, description="looks with line-21 captions in them")
+    caption_bytes: str = Field(default="", description="printable characters of the first ones")
+    timecode: str | None = Field(default=None, description="first vertical-interval timecode")
+    timecode_looks: int = 0
+    looks: int = 0
 
 
 class Strips(Document):
-    """Evidence over time, a value a bin of ``frames_per_bin`` frames."""
+    """Evidence over time, a value a bin of ``frames_per_bin`` frames; empty lists: not measured."""
 
     frames_per_bin: int
     combing: list[float] = Field(description="root-mean-square height of comb teeth, 8-bit codes; largest of the bin")
     motion: list[float] = Field(description="mean change from frame to frame, 8-bit codes; largest of the bin")
-    vote: list[int] = Field(description="0 nothing, 1 progressive, 2 top first, 3 bottom first, 4 unclear; the commonest")
+    vote: list[int] = Field(
+        description="0 nothing, 1 progressive, 2 top first, 3 bottom first, 4 unclear, 5 film, 6 repeats, 7 blended; the commonest"
+    )
     sound_db: list[float] = Field(description="peak of all streams, dB below full scale")
+    low: list[float] = Field(default_factory=list, description="darkest hundredth of the luma, 8-bit codes")
+    high: list[float] = Field(default_factory=list, description="brightest hundredth")
+    loss: list[int] = Field(default_factory=list, description="0 none, 1 repeated, 2 suspected or missing")
 
 
 class Complexity(Document):
@@ -85,6 +257,7 @@ class Complexity(Document):
 
 class Reading(Document):
     schema_version: int = SCHEMA_VERSION
+    mode: Literal["full", "quick"] = "full"
     file: str
     size_bytes: int
     container: str
@@ -92,6 +265,7 @@ class Reading(Document):
     pixel_format: str
     bit_depth: int
     frames: int
+    frames_looked_at: int = Field(default=0, description="by the scan: all of them, or a quick reading's sample")
     duration_seconds: float
     first_seconds: str = Field(description="time stamp of the first frame, exact")
     scan: Scan
@@ -107,3 +281,12 @@ class Reading(Document):
     warnings: list[str]
     read_seconds: float
     overruled: list[str] = Field(default_factory=list, description="topics on which a person's word stands, not the measurement")
+    losses: Losses | None = None
+    borders: Borders | None = None
+    levels: Levels | None = None
+    bars: BarsFound | None = None
+    tape: TapeFaults | None = None
+    digital: DigitalFaults | None = None
+    sync: Sync | None = None
+    structure: Structure | None = None
+    hidden: HiddenLines | None = None

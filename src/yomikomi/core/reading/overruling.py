@@ -1,6 +1,6 @@
 """A person's word against a measured verdict: what can be said, and what it changes. The measurement stays in the record.
 
-To make another verdict overrulable, add a row to ``CHOICES``.
+To give a verdict other values than "as meant", add a row to ``CHOICES``.
 """
 
 from __future__ import annotations
@@ -9,9 +9,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 
+from yomikomi.core.reading.cards.scanned import KIND_WORDS
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.rates import KNOWN_RATES, fraction_text, rate_text
+from yomikomi.core.video.standards import FieldOrder
 
 # Said of a verdict that has no other value: it is noted and meant to be so.
 AS_MEANT = "as meant"
@@ -26,8 +28,8 @@ class Choice:
 
 
 def choices(topic: str, reading: Reading) -> list[Choice]:
-    """What a verdict on a topic (a finding's ``topic``) can be overruled with."""
-    return CHOICES[topic](reading) if topic in CHOICES else []
+    """What a verdict on a topic (a finding's ``topic``) can be overruled with; most can only be known and meant."""
+    return CHOICES.get(topic, _as_meant)(reading)
 
 
 def current(topic: str, reading: Reading) -> str:
@@ -48,8 +50,11 @@ def overrule(reading: Reading, topic: str, now: str) -> Reading:
     if topic == "scan":
         kind, _, order = now.partition(" ")
         changed["scan"] = reading.scan.model_copy(update={"kind": kind, "field_order": order or None, "confidence": 1.0})
+        nominal = Fraction(reading.rate.nominal)
+        pictures = Fraction(4, 5) if kind in {"film_2_3", "film_2_3_3_2"} else Fraction(1)
+        changed["rate"] = reading.rate.model_copy(update={"true": fraction_text(nominal * pictures)})
     elif topic == "rate":
-        changed["rate"] = reading.rate.model_copy(update={"nominal": now, "told_by": "your word"})
+        changed["rate"] = reading.rate.model_copy(update={"nominal": now, "true": now, "told_by": "your word"})
     elif topic == "shape":
         changed["geometry"] = _shaped(reading, now)
     overruled = [*(one for one in reading.overruled if one != topic), topic]
@@ -61,13 +66,22 @@ def changes_the_picture(topic: str) -> bool:
     return topic in {"scan", "rate", "shape"}
 
 
-def _scans(_reading: Reading) -> list[Choice]:
-    return [
+def _scans(reading: Reading) -> list[Choice]:
+    rows = [
         Choice("interlaced tff", "Interlaced, top field first"),
         Choice("interlaced bff", "Interlaced, bottom field first"),
         Choice("progressive", "Progressive"),
+        Choice("film_2_3 tff", "Film in video, 2:3, top field first"),
+        Choice("film_2_3 bff", "Film in video, 2:3, bottom field first"),
+        Choice("blended", "Fields blended into double images"),
         Choice("undetermined", "Cannot be told"),
     ]
+    as_found = current("scan", reading)
+    if as_found not in {row.key for row in rows}:
+        kind, _, order = as_found.partition(" ")
+        suffix = f", {FieldOrder(order).words}" if order else ""
+        rows.insert(0, Choice(as_found, KIND_WORDS[kind].capitalize() + suffix))
+    return rows
 
 
 def _rates(reading: Reading) -> list[Choice]:
@@ -94,8 +108,6 @@ CHOICES: dict[str, Callable[[Reading], list[Choice]]] = {
     "scan": _scans,
     "rate": _rates,
     "shape": _shapes,
-    "sound": _as_meant,
-    "file": _as_meant,
 }
 
 

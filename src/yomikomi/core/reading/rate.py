@@ -16,13 +16,18 @@ _TOLERANCE = 0.3
 
 @dataclass(frozen=True)
 class RateVerdict:
-    """``nominal`` is exact; ``gaps`` counts places where frames are missing, ``missing`` how many."""
+    """``nominal`` is exact; ``gaps`` counts places where frames are missing, ``missing`` how many. ``gap_places``: frame before
+    each gap and how many are missing there; ``jitter_ms``: standard deviation about a constant rate; ``off_places``: frames out
+    of their place."""
 
     nominal: Fraction
     constant: bool
     gaps: int
     missing: int
     told_by: str
+    gap_places: tuple[tuple[int, int], ...] = ()
+    jitter_ms: float = 0.0
+    off_places: tuple[int, ...] = ()
 
 
 def judge_rate(stamps: list[int | None], *, time_base: Fraction, declared: Fraction | None) -> RateVerdict:
@@ -44,9 +49,17 @@ def judge_rate(stamps: list[int | None], *, time_base: Fraction, declared: Fract
     jumps = np.round(steps / float(np.median(forward))).astype(np.int64)
     numbers = np.concatenate([[0], np.cumsum(jumps)])
     nominal, told_by = _nominal(known, numbers, forward, time_base, declared)
-    wide = jumps[jumps > 1]
-    constant = not len(wide) and _in_place(known, float(1 / (nominal * time_base)))
-    return RateVerdict(nominal, constant, len(wide), int((wide - 1).sum()), told_by)
+    wide = np.flatnonzero(jumps > 1)
+    period = float(1 / (nominal * time_base))
+    off = known - known[0] - numbers * period
+    off = off - np.median(off)
+    constant = not len(wide) and _in_place(known, period)
+    outside = np.flatnonzero(np.abs(off) > _TOLERANCE * period + 1.5) if not constant else np.zeros(0, np.int64)
+    return RateVerdict(
+        nominal, constant, len(wide), int((jumps[wide] - 1).sum()), told_by,
+        gap_places=tuple((int(at), int(jumps[at] - 1)) for at in wide), jitter_ms=float(np.std(off) * time_base * 1000),
+        off_places=tuple(int(at) for at in outside),
+    )  # fmt: skip
 
 
 def _nominal(

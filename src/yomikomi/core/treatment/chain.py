@@ -62,6 +62,23 @@ def recommended(reading: Reading) -> tuple[Treatment, str]:
         return Treatment(Deinterlace.DOUBLE, order), why
     if scan.kind == "progressive":
         return Treatment(Deinterlace.LEAVE, None), "Every frame is one moment already; deinterlacing would only soften it."
+    if scan.kind in {"film_2_3", "film_2_3_3_2", "film_2_2"}:
+        why = (
+            "Film frames lie in the fields. Deinterlacing would soften them and keep the stutter; left as they are, they can be recovered."
+        )
+        return Treatment(Deinterlace.LEAVE, FieldOrder(scan.field_order or "tff")), why
+    if scan.kind == "repeats":
+        return Treatment(Deinterlace.LEAVE, None), "Whole pictures, some shown again; there are no fields to take apart."
+    if scan.kind == "blended":
+        return Treatment(Deinterlace.LEAVE, None), "The fields were blended before; nothing takes them apart again."
+    if scan.kind == "mixed" and scan.field_order:
+        fields = sum(s.end - s.start for s in scan.segments if s.kind == "interlaced")
+        if fields > sum(s.end - s.start for s in scan.segments if s.kind != "undetermined") / 2:
+            why = "Most of it is fields, and they would comb. The other parts come through it, a little softer."
+            return Treatment(Deinterlace.DOUBLE, FieldOrder(scan.field_order)), why
+        return Treatment(
+            Deinterlace.LEAVE, FieldOrder(scan.field_order)
+        ), "Less than half of it is fields; left as they are, nothing is lost."
     return Treatment(Deinterlace.LEAVE, None), "Nothing shows that there are fields to take apart; overrule the reading if you know."
 
 

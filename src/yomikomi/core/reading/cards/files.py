@@ -1,0 +1,83 @@
+"""The file itself, and the parts of the take."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from yomikomi.core.reading.cards.finding import Finding, Mark, counted, grouped
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.video.timecode import clock
+
+_DAMAGE = ("damaged", "cut off", "length", "changes its size")
+_LONG_BLACK_S = 3.0
+
+
+def file_card(reading: Reading) -> Finding:
+    damage = [w for w in reading.warnings if any(word in w for word in _DAMAGE)]
+    what = f"{reading.codec}, {reading.pixel_format}, {reading.bit_depth} bits, in {reading.container}"
+    if damage:
+        return Finding("file", Mark.WRONG, "The file is not whole", "certain", "; ".join(damage), "copy or capture it again if you can", 95)
+    if reading.mode == "quick":
+        length = f"{clock(reading.duration_seconds)}, {grouped(reading.frames)} frames by its header"
+        return Finding("file", Mark.FINE, length, "as flagged", f"{what}; a quick reading does not see all of it", "nothing to do")
+    length = f"Whole: {clock(reading.duration_seconds)}, {grouped(reading.frames)} frames"
+    return Finding("file", Mark.FINE, length, "certain", what, "nothing to do")
+
+
+def structure_cards(reading: Reading) -> list[Finding]:
+    structure = reading.structure
+    if structure is None or reading.mode == "quick":
+        return []
+    rate = Fraction(reading.rate.nominal)
+    cards = []
+    for first, last in structure.fragments[:3]:
+        cards.append(
+            Finding(
+                "fragment", Mark.WRONG, f"A stray fragment at {clock(float(first / rate))}", "likely",
+                f"{clock(float((last - first + 1) / rate))} of picture after a long black near the end",
+                "end the copy before it, if it does not belong", 78, first, (first,), "luma range",
+            )
+        )  # fmt: skip
+    head, tail = structure.head_black_seconds, structure.tail_black_seconds
+    if head > _LONG_BLACK_S or tail > _LONG_BLACK_S:
+        parts = [f"{clock(length)} at the {where}" for length, where in ((head, "head"), (tail, "tail")) if length > _LONG_BLACK_S]
+        frame = structure.black[-1][0] if tail > _LONG_BLACK_S else 0
+        cards.append(
+            Finding(
+                "black", Mark.LOOK, "Black: " + ", ".join(parts), "measured", "nothing is to be seen there", "trim it", 57, frame,
+                strip="luma range",
+            )
+        )  # fmt: skip
+    fades = f", {counted(len(structure.fades), 'fade', 'fades')}" if structure.fades else ""
+    activity = ""
+    if structure.spatial and structure.temporal:
+        activity = f"; spatial {structure.spatial.value:.0f}, temporal {structure.temporal.value:.0f} (ITU-T P.910)"
+    title = f"{counted(structure.cut_count, 'cut', 'cuts')}{fades}"
+    frames = tuple(structure.cuts)
+    cards.append(
+        Finding("structure", Mark.FINE, title, "measured", f"hardest at {clock(float(structure.hardest_frame / rate))}{activity}",
+                "trials are taken from the hard, the easy and the typical parts", 2, structure.hardest_frame, frames)
+    )  # fmt: skip
+    return cards
+
+
+def hidden_card(reading: Reading) -> Finding | None:
+    hidden = reading.hidden
+    if hidden is None or not (hidden.captions or hidden.timecode):
+        return None
+    parts = []
+    if hidden.captions:
+        text = f" (“{hidden.caption_bytes[:24]}”)" if hidden.caption_bytes.strip() else ""
+        parts.append(f"captions in line 21{text}")
+    if hidden.timecode:
+        parts.append(f"timecode {hidden.timecode} in the first lines")
+    why = f"in {hidden.captions or hidden.timecode_looks} of {hidden.looks} looks"
+    return Finding(
+        "hidden lines",
+        Mark.LOOK,
+        "The picture carries " + " and ".join(parts),
+        "measured",
+        why,
+        "keep them before the lines are cropped",
+        32,
+    )

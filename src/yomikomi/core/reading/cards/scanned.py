@@ -1,0 +1,110 @@
+"""Scan type, rate and losses."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from yomikomi.core.reading.cards.finding import Finding, Mark, certainty_words, counted, grouped
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.video.rates import rate_text
+from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.video.timecode import clock
+
+# What a segment's kind is called.
+KIND_WORDS = {
+    "interlaced": "interlaced", "progressive": "progressive", "film_2_3": "film in video 2:3", "film_2_2": "whole pictures out of step 2:2",
+    "film_2_3_3_2": "film in video 2:3:3:2", "repeats": "repeated pictures", "blended": "blended fields", "mixed": "mixed",
+    "undetermined": "cannot be told",
+}  # fmt: skip
+_LOSSES_A_MINUTE_WRONG = 2.0
+
+
+def scan_card(reading: Reading) -> Finding:
+    scan, rate = reading.scan, Fraction(reading.rate.nominal)
+    votes = f"{grouped(scan.agreeing_frames)} of {grouped(scan.informative_frames)} telling frames agree"
+    contradiction = next((w for w in reading.warnings if "the file says" in w and "pictures" in w), "")
+    extra = f"; {contradiction}" if contradiction else ""
+    sure = certainty_words(scan.confidence)
+    order = FieldOrder(scan.field_order).words if scan.field_order else ""
+    frame = scan.telling_frame
+    true = rate_text(Fraction(reading.rate.true)) if reading.rate.true else ""
+
+    def card(mark: Mark, title: str, advice: str, *, why: str = votes, cost: int = 80, certainty: str = sure) -> Finding:
+        return Finding("scan", mark, title, certainty, why + extra, advice, cost, frame, strip="kind")
+
+    if scan.kind == "undetermined":
+        why = f"only {grouped(scan.informative_frames)} of {grouped(scan.frames)} frames move enough, or they disagree"
+        return card(Mark.UNKNOWN, "Scan type: cannot tell", "look at a moving part, then decide", why=why, certainty="–")
+    if scan.kind == "progressive":
+        return card(Mark.LOOK if contradiction else Mark.FINE, "Progressive", "do not deinterlace")
+    if scan.kind == "interlaced":
+        return card(Mark.LOOK, f"Interlaced, {order}", f"deinterlace; {rate_text(2 * rate)} keeps all motion")
+    if scan.kind in {"film_2_3", "film_2_3_3_2"}:
+        broken = f"; the cadence breaks {counted(len(scan.broken_at), 'time', 'times')}" if scan.broken_at else ""
+        return card(
+            Mark.LOOK,
+            f"Film in video, {KIND_WORDS[scan.kind].split()[-1]}, {order}",
+            f"recover {true}; do not deinterlace",
+            why=votes + broken,
+        )
+    if scan.kind == "film_2_2":
+        return card(Mark.LOOK, f"Whole pictures a field out of step, {order}", "put the fields together again; do not deinterlace")
+    if scan.kind == "repeats":
+        what = f"{scan.cadence}; {votes}" if scan.cadence else votes
+        return card(Mark.LOOK, f"{true} pictures a second inside {rate_text(rate)}", f"leave out the repeats: {true}", why=what, cost=60)
+    if scan.kind == "blended":
+        return card(
+            Mark.WRONG, "Fields blended into double images", "cannot be undone: capture again without deinterlacing",
+            why="what moves stands twice, half its step apart",
+        )  # fmt: skip
+    return card(Mark.LOOK, f"Mixed: {mixture_words(reading)}", "treat each part as it is", why=f"{len(scan.segments)} parts; {votes}")
+
+
+def mixture_words(reading: Reading) -> str:
+    """``interlaced 12:10, film in video 2:3 3:20``: how long each kind is, longest first."""
+    seconds: dict[str, float] = {}
+    for one in reading.scan.segments:
+        seconds[one.kind] = seconds.get(one.kind, 0.0) + one.end - one.start
+    longest = sorted(seconds.items(), key=lambda item: -item[1])
+    return ", ".join(f"{KIND_WORDS[kind]} {clock(length)}" for kind, length in longest[:3])
+
+
+def rate_card(reading: Reading) -> Finding:
+    rate = Fraction(reading.rate.nominal)
+    name = f"{rate_text(rate)} frames a second"
+    told = f"{reading.rate.nominal} exactly, by {reading.rate.told_by}"
+    if reading.rate.constant:
+        return Finding("rate", Mark.FINE, name + ", constant", "measured", told, "keep the rate")
+    gaps, missing = reading.rate.gaps, reading.rate.missing_frames
+    lost = f"; {counted(missing, 'frame', 'frames')} missing in {counted(gaps, 'place', 'places')}" if gaps else ""
+    frames = tuple(at for at, _ in reading.rate.gap_places) or tuple(reading.rate.off_places)
+    return Finding(
+        "rate", Mark.LOOK, name + ", not constant", "measured", told + lost, "the copy is made constant, sound kept in time", 50,
+        frames[0] if frames else None, frames, "losses",
+    )  # fmt: skip
+
+
+def loss_card(reading: Reading) -> Finding | None:
+    losses = reading.losses
+    if losses is None:
+        return None
+    looked = f"{grouped(reading.frames_looked_at)} frames compared with their neighbours"
+    total = losses.repeated_count + losses.suspected_count + len(losses.frozen)
+    if not total:
+        return Finding("losses", Mark.FINE, "No frame repeated or lost", "measured", looked, "nothing to do", strip="losses")
+    parts = []
+    if losses.repeated_count:
+        parts.append(f"{grouped(losses.repeated_count)} repeated")
+    if losses.suspected_count:
+        parts.append(f"{grouped(losses.suspected_count)} suspected lost")
+    if losses.frozen:
+        parts.append(counted(len(losses.frozen), "stand-still", "stand-stills"))
+    frames = tuple(sorted([*losses.repeated, *losses.suspected, *(first for first, _ in losses.frozen)]))
+    minutes = max(1 / 60, reading.frames_looked_at / float(Fraction(reading.rate.nominal)) / 60)
+    often = total / minutes > _LOSSES_A_MINUTE_WRONG
+    return Finding(
+        "losses", Mark.WRONG if often and total > 3 else Mark.LOOK, "Frames: " + ", ".join(parts),
+        "suspected" if not losses.repeated_count and not losses.frozen else "measured",
+        f"{total / minutes:.1f} a minute; {looked}", "capture again with a time-base corrector, or from another pass", 55,
+        frames[0], frames, "losses",
+    )  # fmt: skip

@@ -1,0 +1,42 @@
+"""Where a file says one thing and its pictures another, and what is damaged."""
+
+from __future__ import annotations
+
+from yomikomi.core.reading.rate import RateVerdict
+from yomikomi.core.reading.scan.verdict import ScanVerdict
+from yomikomi.core.reading.taking import Pass
+from yomikomi.core.video.media import check_tail
+from yomikomi.core.video.rates import fraction_text
+
+
+def warnings_of(one: Pass, scan: ScanVerdict, rate: RateVerdict) -> list[str]:
+    found = []
+    if one.errors:
+        found.append(f"{one.errors} damaged places could not be decoded")
+    if one.odd_sizes:
+        found.append(f"the picture changes its size: {one.odd_sizes} frames are of another size than the first")
+    if not one.request.most_seconds and (tail := check_tail(one.request.path)):
+        found.append(tail)
+    if not rate.constant:
+        gap = f": {rate.missing} frames are missing in {rate.gaps} places" if rate.gaps else ""
+        found.append(f"the frame rate is not constant{gap}")
+    found += _of_scan(scan, one.info.flagged_field_order)
+    declared = one.info.average_rate
+    if declared and rate.constant and abs(float(declared / rate.nominal) - 1) > 2e-3:
+        found.append(f"the file says {fraction_text(declared)} frames a second, its time stamps {fraction_text(rate.nominal)}")
+    if one.info.geometry.height <= 576 and one.info.colour.matrix == 1:
+        found.append("the file says BT.709 colours, which is unusual for its size (BT.601 is usual)")
+    if one.info.geometry.height >= 720 and one.info.colour.matrix in {5, 6}:
+        found.append("the file says BT.601 colours, which is unusual for its size (BT.709 is usual)")
+    return found
+
+
+def _of_scan(scan: ScanVerdict, flagged: str | None) -> list[str]:
+    order = scan.field_order
+    if order and flagged in {"tff", "bff"} and flagged != order.value:
+        return [f"the file says {flagged}, the pictures say {order.value}"]
+    if scan.kind in {"progressive", "repeats", "blended"} and flagged in {"tff", "bff"}:
+        return ["the file says interlaced, the pictures are whole"]
+    if order and flagged == "progressive":
+        return [f"the file says progressive, the pictures are {'interlaced' if scan.kind == 'interlaced' else 'film with combed frames'}"]
+    return []

@@ -1,0 +1,76 @@
+"""Captions (line 21) and timecode (vertical interval) that the picture carries, through the library's own decoders.
+
+Source: CEA-608 and SMPTE ST 12 as the library implements them. They stand in the first lines of the picture where a recorder
+took more than the 480 (576) lines of the active picture.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from fractions import Fraction
+
+import av
+
+from yomikomi.core.reading.models import HiddenLines
+from yomikomi.core.reading.sight import Sight
+from yomikomi.core.video.graph import FilterLine
+
+_LINES = 32
+_ENOUGH = 2
+
+
+class HiddenLinesMeter:
+    def __init__(self) -> None:
+        self._line: FilterLine | None = None
+        self._shape: tuple[int, int, str] | None = None
+        self._captions: list[bytes] = []
+        self._timecodes: Counter[str] = Counter()
+        self._first_timecode: str | None = None
+        self._looks = 0
+        self._pushed = 0
+
+    def look(self, before: Sight, now: Sight) -> None:
+        for one in (before, now):
+            if one.frame is not None and one.frame.width >= 640 and 480 <= one.frame.height <= 608:
+                self._push(one.frame)
+
+    def result(self) -> HiddenLines:
+        text = b"".join(self._captions)
+        printable = "".join(chr(byte) for byte in text if 32 <= byte < 127)
+        found = sum(self._timecodes.values())
+        return HiddenLines(
+            captions=len(self._captions) if len(self._captions) >= _ENOUGH else 0,
+            caption_bytes=printable[:200] if len(self._captions) >= _ENOUGH else "",
+            timecode=self._first_timecode if found >= _ENOUGH else None, timecode_looks=found, looks=self._looks,
+        )  # fmt: skip
+
+    def _push(self, frame: av.VideoFrame) -> None:
+        shape = (frame.width, frame.height, frame.format.name)
+        if self._line is None or self._shape != shape:
+            self._shape = shape
+            filters = [
+                ("crop", f"{frame.width}:{_LINES}:0:0:exact=1"), ("format", "pix_fmts=gray"),
+                ("readeia608", f"scan_max={_LINES - 3}"), ("readvitc", f"scan_max={_LINES - 2}"),
+            ]  # fmt: skip
+            try:
+                self._line = FilterLine(filters, template=frame, time_base=Fraction(1, 25), rate=Fraction(25))
+            except (av.error.FFmpegError, ValueError):
+                self._line = None
+                return
+        self._looks += 1
+        stamp, base = frame.pts, frame.time_base
+        frame.pts, frame.time_base = self._pushed, Fraction(1, 25)
+        self._pushed += 1
+        for out in self._line.push(frame):
+            self._take(dict(out.metadata))
+        frame.pts, frame.time_base = stamp, base
+
+    def _take(self, found: dict[str, str]) -> None:
+        for key, value in found.items():
+            if key.endswith(".cc"):
+                pair = int(value, 16)
+                self._captions.append(bytes((pair >> 8 & 0x7F, pair & 0x7F)))
+        timecode = found.get("lavfi.readvitc.tc_str")
+        if timecode:
+            self._timecodes[timecode] += 1
+            self._first_timecode = self._first_timecode or timecode
