@@ -26,7 +26,7 @@ from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.schema import Base
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.ledger.workspace import FOLDERS, NEWEST_REVISION, Workspace
-from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.models import SCHEMA_VERSION, Reading
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.run.verify import Check
 from yomikomi.core.treatment.chain import Deinterlace, Treatment
@@ -289,4 +289,4 @@ def test_documents_are_plain_json(record: Record, tape_reading: Reading) -> None
     with sqlite3.connect(record.workspace.folder / "workspace.sqlite") as connection:
         document = json.loads(connection.execute("SELECT document FROM readings").fetchone()[0])
     assert document["scan"]["kind"] == "interlaced"
-    assert document["schema_version"] == 1
+    assert document["schema_version"] == SCHEMA_VERSION

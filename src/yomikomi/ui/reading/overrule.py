@@ -12,15 +12,13 @@ _QUESTIONS = {
     "scan": "How was it scanned?",
     "rate": "How many frames a second are there?",
     "shape": "What shape is the picture shown at?",
-    "sound": "Is the sound as it should be?",
-    "file": "Is the file as it should be?",
 }
 
 
 class OverruleDialog(QDialog):
     """Asks for another verdict on one topic of a reading."""
 
-    def __init__(self, topic: str, reading: Reading, parent: QWidget) -> None:
+    def __init__(self, topic: str, reading: Reading, parent: QWidget, *, about: str = "") -> None:
         super().__init__(parent)
         self.topic = topic
         self._choices = choices(topic, reading)
@@ -30,7 +28,7 @@ class OverruleDialog(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 20, 24, 20)
         layout.setSpacing(8)
-        layout.addWidget(label(_QUESTIONS[topic], name="section"))
+        layout.addWidget(label(_QUESTIONS.get(topic, f"Is this as it should be: {about}?"), name="section", wrap=True))
         for number, choice in enumerate(self._choices):
             made = QRadioButton(choice.words)
             made.setChecked(choice.key == current(topic, reading))

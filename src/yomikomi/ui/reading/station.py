@@ -3,41 +3,37 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
+from typing import Literal
 
-from PySide6.QtWidgets import QDialog, QProgressBar, QVBoxLayout
+from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, QVBoxLayout
 
+from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.reading.cards.finding import Finding
+from yomikomi.core.reading.closeup import CloseLook, close_look
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import current
+from yomikomi.core.reading.proposals import proposals
+from yomikomi.core.reading.report.writing import write_report
 from yomikomi.core.reading.scanner import ReadProgress, ReadRequest, read
-from yomikomi.core.reading.sentences import Finding, basis, findings, headline
-from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.reading.sentences import basis, findings, headline
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
+from yomikomi.core.work.notices import Weight
+from yomikomi.ui.reading.cards import FindingCard, FindingList
+from yomikomi.ui.reading.compare import CompareDialog
+from yomikomi.ui.reading.detail import DetailPanel
 from yomikomi.ui.reading.overrule import OverruleDialog
+from yomikomi.ui.reading.selection import selection_words
 from yomikomi.ui.reading.strips import EvidenceStrips
-from yomikomi.ui.reading.viewer import FrameRequest, FrameViewer, fetch
+from yomikomi.ui.reading.viewer import FrameViewer
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, CardColumn, MarkShape, button, label, row, scrolled, side_panel
+from yomikomi.ui.widgets.basics import button, label, menu_button, row, side_panel
 
-
-class FindingCard(Card):
-    """One verdict: mark, title, certainty, reason, advice."""
-
-    def __init__(self, finding: Finding) -> None:
-        super().__init__()
-        self.finding = finding
-        title = label(finding.title, wrap=True)
-        head = row(MarkShape(finding.mark.value), title, label(finding.certainty, figure=True, quiet=True), spacing=10)
-        head.setStretch(1, 1)
-        self.body.addLayout(head)
-        for words in (finding.reason, finding.advice):
-            line = label(words, quiet=True, wrap=True)
-            line.setContentsMargins(24, 0, 0, 0)
-            self.body.addWidget(line)
-        self.setAccessibleName(f"{finding.mark.value}: {finding.title}, {finding.certainty}. {finding.reason}. {finding.advice}")
+Mode = Literal["full", "quick"]
 
 
 class ReadingStation(Station):
@@ -48,54 +44,84 @@ class ReadingStation(Station):
         self._frame = 0
         self.topic = "scan"
         self._shown: tuple[int, str] | None = None
-        self.viewer = FrameViewer()
-        self.strips = EvidenceStrips()
-        self.strips.setFixedHeight(256)
+        self.viewer, self.detail, self.strips = FrameViewer(), DetailPanel(), EvidenceStrips()
+        self.strips.setFixedHeight(262)
         self.strips.frame_chosen.connect(self.show_frame)
+        self.strips.selected.connect(self._say_selection)
+        self.strips.next_place.connect(self.step_place)
+        self.strips.turn_view.connect(self.viewer.turn_mode)
+        self.selection = label("", quiet=True)
+        self.selection.hide()
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)
         self.bar.hide()
-        self.cards_box = CardColumn()
+        self.list = FindingList()
+        self.list.card_chosen.connect(self._card_chosen)
         self.overrule_button = button("Overrule…", self.overrule, link=True, tip="Say what it is, if you know better")
-        self.again_button = button("Read again", self.read, link=True, tip="F5")
+        self.compare_button = button("Compare…", self.compare, link=True, tip="Hold it against another take of this carrier")
+        self.report_button = button("Report…", self.ask_report, link=True, tip="HTML, PDF or JSON")
+        self.again_button = menu_button(
+            "Read again", [("Every frame (F5)", self.read), ("Quickly, by a sample", partial(self.read, "quick"))]
+        )
+        self.quick_button = button("Read quickly", partial(self.read, "quick"), tip="A sample of stretches: minutes become seconds")
         self.go_button = button("Read the take", self.primary, primary=True, tip="Ctrl+Return")
         self.go_button.setMinimumWidth(150)
+        looked = QHBoxLayout()
+        looked.setSpacing(12)
+        looked.addWidget(self.viewer, 1)
+        looked.addWidget(self.detail)
         left = QVBoxLayout()
-        left.setSpacing(12)
-        left.addWidget(self.viewer, 1)
+        left.setSpacing(10)
+        left.addLayout(looked, 1)
         left.addWidget(self.bar)
+        left.addWidget(self.selection)
         left.addWidget(self.strips)
-        side, right = side_panel(396, spacing=8)
+        side, right = side_panel(364, spacing=8)
         self.cards_head = label("Findings, by what they cost the copy", name="section")
         right.addWidget(self.cards_head)
-        right.addWidget(scrolled(self.cards_box), 1)
-        right.addLayout(row(self.overrule_button, self.again_button, 1))
-        right.addLayout(row(1, self.go_button))
+        right.addWidget(self.list, 1)
+        right.addLayout(row(self.overrule_button, self.compare_button, self.report_button, self.again_button, 1, spacing=4))
+        self.handed = label("", quiet=True, wrap=True)
+        right.addWidget(self.handed)
+        right.addLayout(row(1, self.quick_button, self.go_button))
         self.lay_out(left, side)
 
     @property
     def cards(self) -> list[FindingCard]:
-        return self.cards_box.all_of(FindingCard)
+        return self.list.cards
 
     def show_carrier(self, view: CarrierView | None) -> None:
         self._view = view
         reading = view.judged if view else None
         self._say(view)
-        self._fill_cards(reading)
+        idle = self.job is None
         has_take = view is not None and view.take is not None and view.take.state != "recording"
         self.go_button.setText("Treat as found" if reading else "Read the take")
-        self.go_button.setEnabled(has_take and self.job is None)
-        self.overrule_button.setEnabled(reading is not None and self.job is None)
-        self.again_button.setEnabled(reading is not None and self.job is None)
+        self.go_button.setEnabled(has_take and idle)
+        self.quick_button.setVisible(reading is None)
+        self.quick_button.setEnabled(has_take and idle)
+        for one in (self.overrule_button, self.report_button, self.again_button, self.compare_button):
+            one.setVisible(reading is not None)
+            one.setEnabled(idle)
+        self.cards_head.setVisible(reading is not None)
         take_id = view.take.id if view and view.take else 0
-        stamp = (take_id, repr(reading.scan) + str(reading.read_seconds) if reading else "")
-        if stamp != self._shown and not (reading is None and self._shown is None):
-            self._shown = stamp
-            self.strips.show_reading(reading)
-            if reading is None:
-                self.viewer.show_frame(None)
-            else:
-                self.strips.choose(reading.most_combed_frame)
+        stamp = (take_id, repr(reading.scan) + str(reading.read_seconds) + str(reading.overruled) if reading else "")
+        if stamp == self._shown or (reading is None and self._shown is None):
+            return
+        self._shown = stamp
+        self.strips.show_reading(reading)
+        found = findings(reading) if reading else []
+        if self.topic not in {one.topic for one in found}:
+            self.topic = "scan"
+        self.list.show_findings(found, topic=self.topic)
+        self._name_overruling()
+        asked = [one.words for one in proposals(reading, found)] if reading else []
+        self.handed.setText(f"Handed to Treatment: {' · '.join(asked)}" if asked else "Nothing needs treating." if reading else "")
+        if reading is None:
+            self.viewer.show_look(None)
+            self.detail.show_look(None)
+        else:
+            self.strips.choose(self._proof_frame(self.list.chosen, reading))
 
     def primary(self) -> None:
         if self._view is None or self.job is not None:
@@ -109,13 +135,13 @@ class ReadingStation(Station):
         if key == "read":
             self.read()
 
-    def read(self) -> None:
+    def read(self, mode: Mode = "full") -> None:
         """Measure the current take in a worker."""
         take = self._view.take if self._view else None
         if take is None or take.state == "recording" or self.job is not None:
             return
         self.job = self.state.jobs.start(
-            read, ReadRequest(take.path), name="reading", resource="processor",
+            read, ReadRequest(take.path, mode=mode), name="reading", resource="processor",
             on_progress=self._on_progress, on_end=partial(self._on_end, take_id=take.id),
         )  # fmt: skip
         self.bar.setValue(0)
@@ -129,21 +155,25 @@ class ReadingStation(Station):
         if view is None or view.take is None or view.reading is None:
             return
         self._frame = frame
-        reading = view.reading
-        request = FrameRequest(view.take.path, reading, frame)
-        self.state.calls.call(
-            "frame", lambda: fetch(request), lambda samples: self.viewer.show_frame(samples, frame=frame, reading=reading),
-            self.state.tell_error,
-        )  # fmt: skip
+        path, reading = view.take.path, view.reading
+        judged = view.judged or reading
+
+        def show(look: CloseLook) -> None:
+            self.viewer.show_look(look, judged)
+            self.detail.show_look(look, judged)
+
+        self.state.calls.call("frame", lambda: close_look(path, reading, frame), show, self.state.tell_error)
 
     def choose_card(self, card: FindingCard) -> None:
         """Look at a verdict: the frame that shows it, and what Overrule is about."""
-        self.topic = card.finding.topic
-        for one in self.cards:
-            one.mark_chosen(one is card)
-        self._name_overruling()
-        if self._view is not None and self._view.judged is not None:
-            self.strips.choose(self._view.judged.most_combed_frame)
+        self.list.choose(card.finding)
+
+    def step_place(self, step: int) -> None:
+        """To the next (previous) frame that shows the chosen finding."""
+        places = self.list.chosen.frames if self.list.chosen else ()
+        ahead = [at for at in places if (at > self._frame if step > 0 else at < self._frame)]
+        if ahead:
+            self.strips.choose(min(ahead) if step > 0 else max(ahead))
 
     def overrule(self) -> OverruleDialog | None:
         """Ask for a person's word on the chosen verdict."""
@@ -151,7 +181,8 @@ class ReadingStation(Station):
         if view is None or view.judged is None or view.take is None:
             return None
         judged, take_id, topic = view.judged, view.take.id, self.topic
-        dialog = OverruleDialog(topic, judged, self)
+        about = self.list.chosen.title if self.list.chosen else ""
+        dialog = OverruleDialog(topic, judged, self, about=about)
 
         def done(code: int) -> None:
             now, reason = dialog.answer
@@ -164,9 +195,59 @@ class ReadingStation(Station):
         dialog.open()
         return dialog
 
+    def compare(self) -> CompareDialog | None:
+        """Hold this take against another take of the carrier that was read."""
+        view = self._view
+        if view is None or view.judged is None or view.take is None:
+            return None
+        others = [(name, reading) for take_id, name, reading in self.state.record.readings_of(view.id) if take_id != view.take.id]
+        if not others:
+            remedy = "Capture another pass of this carrier and read it; earlier takes are kept."
+            self.state.tell(Weight.FINE, "There is no other take of this carrier that was read.", remedy)
+            return None
+        dialog = CompareDialog(view.take.path.name, view.judged, others, self)
+        dialog.open()
+        return dialog
+
+    def ask_report(self) -> None:
+        kinds = "HTML (*.html);;PDF (*.pdf);;JSON (*.json)"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the report", "reading.html", kinds)
+        if name:
+            self.report_to(Path(name))
+
+    def report_to(self, path: Path) -> None:
+        """Written in a thread; the kind follows from the name's ending."""
+        view = self._view
+        if view is None or view.judged is None or view.take is None:
+            return
+        judged, source, title = view.judged, view.take.path, f"{view.label} {view.title}".strip()
+        self.state.calls.call(
+            "report", lambda: write_report(judged, path, source, title=title),
+            lambda _none: self.state.tell(Weight.FINE, f"The report is in {path.name}."), self._report_failed,
+        )  # fmt: skip
+
+    def _report_failed(self, error: YomikomiError) -> None:
+        self.state.tell_error(error)
+
+    def _card_chosen(self, finding: Finding) -> None:
+        self.topic = finding.topic
+        self._name_overruling()
+        if self._view is not None and self._view.judged is not None:
+            self.strips.choose(self._proof_frame(finding, self._view.judged))
+
+    @staticmethod
+    def _proof_frame(finding: Finding | None, reading: Reading) -> int:
+        return finding.frame if finding is not None and finding.frame is not None else reading.most_combed_frame
+
     def _name_overruling(self) -> None:
-        about = next((card.finding.title for card in self.cards if card.finding.topic == self.topic), "")
+        about = self.list.chosen.title if self.list.chosen else ""
         self.overrule_button.setToolTip(f"Say what it is, if you know better than: {about}")
+
+    def _say_selection(self, frames: tuple[int, int] | None) -> None:
+        reading = self._view.judged if self._view else None
+        self.selection.setVisible(frames is not None and reading is not None)
+        if frames is not None and reading is not None:
+            self.selection.setText(selection_words(reading, *frames))
 
     def _on_progress(self, job: Job) -> None:
         progress: ReadProgress = job.progress
@@ -188,27 +269,12 @@ class ReadingStation(Station):
             self.sentence.say("There is no take to read yet.", "Capture the carrier first, or import a file on the Shelf")
         elif view.judged is None:
             words = "Being read …" if self.job else "Not read yet."
-            self.sentence.say(words, "One pass over the whole take measures scan type, field order, rate, shape and sound")
+            self.sentence.say(words, "One pass over the take measures how it was scanned, what was lost, its levels, faults and sound")
         else:
             overruled = [one for one in view.overrulings if one.topic == "scan"]
             if overruled:
-                order = FieldOrder(view.judged.scan.field_order).words if view.judged.scan.field_order else ""
-                kind = ", ".join(part for part in (view.judged.scan.kind, order) if part)
                 because = f": {overruled[-1].reason}" if overruled[-1].reason else ""
-                self.sentence.say(
-                    f"{kind.capitalize()}, by your word.", f"overruled{because} · measured: {headline(view.reading or view.judged)}"
-                )
+                by_word = headline(view.judged).replace("certain", "by your word")
+                self.sentence.say(by_word, f"overruled{because} · measured: {headline(view.reading or view.judged)}")
             else:
                 self.sentence.say(headline(view.judged), basis(view.judged))
-
-    def _fill_cards(self, reading: Reading | None) -> None:
-        self.cards_box.clear()
-        self.cards_head.setVisible(reading is not None)
-        if reading is not None:
-            for finding in findings(reading):
-                card = FindingCard(finding)
-                card.mark_chosen(finding.topic == self.topic)
-                card.chosen.connect(partial(self.choose_card, card))
-                self.cards_box.addWidget(card)
-            self._name_overruling()
-        self.cards_box.addStretch(1)

@@ -1,4 +1,4 @@
-"""The evidence over time: strips on one time axis, clicked to see the frame."""
+"""The evidence over time: strips on one time axis, with zoom and a selection; a click shows the frame."""
 
 from __future__ import annotations
 
@@ -16,9 +16,17 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.timecode import clock
 from yomikomi.ui import theme
 
-_ROWS = ("kind", "combing", "motion", "sound")
-_KIND_COLOURS = {1: theme.OKABE_ITO["sky"], 2: theme.OKABE_ITO["orange"], 3: theme.OKABE_ITO["vermilion"], 4: "#8A8A86"}
-_KIND_WORDS = {1: "progressive", 2: "top first", 3: "bottom first", 4: "unclear"}
+_ROWS = ("kind", "combing", "motion", "luma range", "losses", "sound")
+_HEIGHTS = {"kind": 42, "losses": 18}
+_KIND_COLOURS = {
+    1: theme.OKABE_ITO["sky"], 2: theme.OKABE_ITO["orange"], 3: theme.OKABE_ITO["vermilion"], 4: "#8A8A86",
+    5: theme.OKABE_ITO["green"], 6: theme.OKABE_ITO["purple"], 7: theme.OKABE_ITO["yellow"],
+}  # fmt: skip
+KIND_WORDS = {
+    1: "progressive", 2: "top first", 3: "bottom first", 4: "unclear", 5: "film", 6: "repeats", 7: "blended",
+}  # fmt: skip
+# Zooming by a key makes the span so many times smaller or larger.
+_ZOOM = 2.0
 
 
 # Between drawing one strip and the next, so that what is done already is painted and input is heard.
@@ -33,9 +41,12 @@ class _TimeAxis(pg.AxisItem):  # type: ignore[misc]
 
 
 class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
-    """Emits ``frame_chosen`` with a frame number."""
+    """Emits ``frame_chosen`` with a frame number, ``selected`` with (first, last) or None, and what keys ask for otherwise."""
 
     frame_chosen = Signal(int)
+    selected = Signal(object)
+    next_place = Signal(int)
+    turn_view = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -44,12 +55,19 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         self.ci.layout.setVerticalSpacing(2)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Evidence over time; left and right step frames")
+        self.setToolTip(
+            "Left, Right: a frame · with Shift: a second · Page: a screenful · wheel, + and −: zoom · S: begin or end a selection"
+            " · Z: zoom to it · Esc: let it go · N, P: next and previous place · V: another view"
+        )
         self._reading: Reading | None = None
         self._frame = 0
         self._plots: dict[str, Any] = {}
         self._lines: list[Any] = []
         self._captions: dict[str, Any] = {}
         self._to_draw: list[Callable[[], None]] = []
+        self._regions: list[Any] = []
+        self._from: int | None = None
+        self.selection: tuple[int, int] | None = None
         self.scene().sigMouseClicked.connect(self._on_click)
         QTimer.singleShot(0, self, self._add_next_row)
 
@@ -59,6 +77,8 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         if number < len(_ROWS):
             self._add_row(number, _ROWS[number])
             self.ci.layout.setRowStretchFactor(number, 1)
+            if (height := _HEIGHTS.get(_ROWS[number])) is not None:
+                self.ci.layout.setRowFixedHeight(number, height)
             QTimer.singleShot(0, self, self._add_next_row)
 
     def _add_all_rows(self) -> None:
@@ -87,6 +107,11 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
             axis.setStyle(tickFont=theme.mono(11))
         if self._plots:
             plot.setXLink(self._plots["kind"])
+        region = pg.LinearRegionItem(brush=pg.mkBrush(255, 255, 255, 38), pen=pg.mkPen("white", width=1), movable=False)
+        region.setZValue(9)
+        region.hide()
+        plot.addItem(region)
+        self._regions.append(region)
         line = pg.InfiniteLine(0, angle=90, pen=pg.mkPen("white", width=1))
         line.setZValue(10)
         plot.addItem(line)
@@ -106,15 +131,19 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
                 partial(self._draw_kind, strips.vote, step),
                 partial(self._draw_curve, "combing", strips.combing, step, theme.OKABE_ITO["orange"]),
                 partial(self._draw_curve, "motion", strips.motion, step, theme.OKABE_ITO["sky"]),
+                partial(self._draw_range, strips.low, strips.high, step),
+                partial(self._draw_losses, strips.loss, step),
                 partial(self._draw_curve, "sound", sound, step, theme.OKABE_ITO["green"]),
             ]
+        self.select(None)
         QTimer.singleShot(_BREATH_MS, self, self._draw_next)
 
     def _clear(self) -> None:
         self._add_all_rows()
-        for (key, plot), line in zip(self._plots.items(), self._lines, strict=True):
+        for (key, plot), line, region in zip(self._plots.items(), self._lines, self._regions, strict=True):
             plot.clear()
             plot.addItem(line)
+            plot.addItem(region)
             self._caption(key, "")
 
     def _set_span(self, seconds: float) -> None:
@@ -136,11 +165,69 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
                 line.setPos(at)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_PageUp: -30, Qt.Key.Key_PageDown: 30}.get(Qt.Key(event.key()))
-        if step is not None and self._reading is not None:
-            self.choose(self._frame + step)
+        if self._reading is None:
+            super().keyPressEvent(event)
+            return
+        second = max(1, round(Fraction(self._reading.rate.nominal)))
+        wide = second if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+        page = max(1, round(self._span_frames() * 0.9))
+        steps = {Qt.Key.Key_Left: -wide, Qt.Key.Key_Right: wide, Qt.Key.Key_PageUp: -page, Qt.Key.Key_PageDown: page}
+        places = {Qt.Key.Key_Home: 0, Qt.Key.Key_End: self._reading.frames - 1}
+        does: dict[Qt.Key, Callable[[], object]] = {
+            Qt.Key.Key_Plus: lambda: self.zoom(1 / _ZOOM), Qt.Key.Key_Equal: lambda: self.zoom(1 / _ZOOM),
+            Qt.Key.Key_Minus: lambda: self.zoom(_ZOOM), Qt.Key.Key_S: self.mark_selection, Qt.Key.Key_Z: self.zoom_to_selection,
+            Qt.Key.Key_Escape: lambda: self.select(None), Qt.Key.Key_V: self.turn_view.emit,
+            Qt.Key.Key_N: lambda: self.next_place.emit(1), Qt.Key.Key_P: lambda: self.next_place.emit(-1),
+        }  # fmt: skip
+        key = Qt.Key(event.key())
+        if key in steps:
+            self.choose(self._frame + steps[key])
+        elif key in places:
+            self.choose(places[key])
+        elif key in does:
+            does[key]()
         else:
             super().keyPressEvent(event)
+
+    def zoom(self, factor: float) -> None:
+        """Make the span shown so many times as long, around the frame shown."""
+        low, high = self._plots["kind"].viewRange()[0]
+        at = self._seconds(self._frame)
+        at = at if low <= at <= high else (low + high) / 2
+        self._plots["kind"].setXRange(at - (at - low) * factor, at + (high - at) * factor, padding=0)
+
+    def mark_selection(self) -> None:
+        """The first time the selection begins at the frame shown, the second time it ends there."""
+        if self._from is None:
+            self._from = self._frame
+            self.select((self._frame, self._frame), open_end=True)
+        else:
+            self.select((min(self._from, self._frame), max(self._from, self._frame)))
+
+    def select(self, frames: tuple[int, int] | None, *, open_end: bool = False) -> None:
+        """Mark frames, the last included; None marks nothing."""
+        if not open_end:
+            self._from = None
+        self.selection = frames
+        for region in self._regions:
+            region.setVisible(frames is not None)
+            if frames is not None:
+                region.setRegion((self._seconds(frames[0]), self._seconds(frames[1] + 1)))
+        self.selected.emit(frames)
+
+    def zoom_to_selection(self) -> None:
+        """Fill the width with the selection; without one, with all there is."""
+        if self._reading is None:
+            return
+        first, last = self.selection or (0, self._reading.frames - 1)
+        self._plots["kind"].setXRange(self._seconds(first), self._seconds(last + 1), padding=0.01)
+
+    def _seconds(self, frame: int) -> float:
+        return float(frame / Fraction(self._reading.rate.nominal)) if self._reading is not None else 0.0
+
+    def _span_frames(self) -> float:
+        low, high = self._plots["kind"].viewRange()[0]
+        return float((high - low) * Fraction(self._reading.rate.nominal)) if self._reading is not None else 1.0
 
     def choose(self, frame: int) -> None:
         if self._reading is not None:
@@ -168,17 +255,47 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
             times, np.asarray(values, float), stepMode="center", fillLevel=0, brush=fill, pen=pg.mkPen(colour, width=1)
         )
         self._plots[key].addItem(curve)
-        top = 60.0 if key == "sound" else max(5.0, float(np.max(values, initial=0.0)) * 1.1)
+        # Cuts stand far above all else: they may reach out of the strip.
+        usual = float(np.percentile(values, 98.5)) if values else 0.0
+        top = 60.0 if key == "sound" else max(5.0, min(float(np.max(values, initial=0.0)) * 1.1, 1.6 * usual))
         self._plots[key].setYRange(0, top, padding=0)
         self._caption(key, "−60 to 0 dB" if key == "sound" else f"0 to {top:.0f} codes")
+
+    def _draw_range(self, low: list[float], high: list[float], step: float) -> None:
+        """From the darkest to the brightest hundredth of the luma."""
+        plot = self._plots["luma range"]
+        plot.setYRange(0, 255, padding=0)
+        self._caption("luma range", "1 to 99 %, of 255" if high else "not measured")
+        if not high:
+            return
+        times = (np.arange(len(high)) + 0.5) * step
+        edges = [pg.PlotCurveItem(times, np.asarray(values, float), pen=pg.mkPen(theme.WELL_TEXT, width=1)) for values in (low, high)]
+        for edge in edges:
+            plot.addItem(edge)
+        plot.addItem(pg.FillBetweenItem(*edges, brush=pg.mkBrush(150, 150, 146, 120)))
+
+    def _draw_losses(self, losses: list[int], step: float) -> None:
+        """A stroke for each repeated frame, a taller one with a square for what is lost."""
+        plot = self._plots["losses"]
+        plot.setYRange(0, 1, padding=0)
+        marks = np.asarray(losses, np.int64)
+        shown = {kind: (np.flatnonzero(marks == kind) + 0.5) * step for kind in (1, 2)}
+        self._caption("losses", "" if marks.any() else "none" if len(marks) else "not measured")
+        for kind, symbol, colour in ((1, "t1", theme.OKABE_ITO["yellow"]), (2, "s", theme.OKABE_ITO["vermilion"])):
+            if len(shown[kind]):
+                plot.addItem(
+                    pg.ScatterPlotItem(
+                        shown[kind], np.full(len(shown[kind]), 0.5), symbol=symbol, size=8, brush=pg.mkBrush(colour), pen=None
+                    )
+                )
 
     def _draw_kind(self, votes: list[int], step: float) -> None:
         """One picture of the votes in their colours, nothing where nothing moved; long runs carry their word."""
         plot = self._plots["kind"]
         plot.setYRange(0, 1, padding=0)
-        shown = [kind for kind in _KIND_WORDS if kind in votes]
-        self._caption("kind", "<br>".join(f'<span style="color:{_KIND_COLOURS[k]}">■</span> {_KIND_WORDS[k]}' for k in shown))
-        colours = np.zeros((5, 4), np.uint8)
+        shown = [kind for kind in KIND_WORDS if kind in votes]
+        self._caption("kind", "<br>".join(f'<span style="color:{_KIND_COLOURS[k]}">■</span> {KIND_WORDS[k]}' for k in shown))
+        colours = np.zeros((8, 4), np.uint8)
         for kind, name in _KIND_COLOURS.items():
             colour = QColor(name)
             colours[kind] = (colour.red(), colour.green(), colour.blue(), 255)
@@ -192,7 +309,7 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
             kind, first, length = votes[start], start, place - start
             start = place
             if kind and length > 0.14 * len(votes):
-                words = pg.TextItem(_KIND_WORDS[kind], color="#16171A", anchor=(0.5, 0.5))
+                words = pg.TextItem(KIND_WORDS[kind], color="#16171A", anchor=(0.5, 0.5))
                 words.setFont(theme.sans(theme.SMALL_PX))
                 words.setPos((first + length / 2) * step, 0.5)
                 plot.addItem(words)

@@ -1,65 +1,62 @@
-"""A frame of the take: whole, or both fields apart."""
+"""A frame of the take: whole, both fields apart, its change, or its scopes."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
-from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
+from PySide6.QtCore import QRectF, Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout
 
+from yomikomi.core.reading.closeup import CloseLook
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.video.picture_at import frame_at
-from yomikomi.core.video.planes import rgb
 from yomikomi.core.video.timecode import frame_clock
+from yomikomi.ui.capture.scopes import HistogramView, VectorView, WaveformView
 from yomikomi.ui.widgets.basics import Well, label
 from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb
 
-
-@dataclass(frozen=True)
-class FrameRequest:
-    path: Path
-    reading: Reading
-    frame: int
-
-
-def fetch(request: FrameRequest) -> NDArray[np.uint8]:
-    """The frame as RGB, storage samples, turned as its file says. Runs in a thread."""
-    reading = request.reading
-    found = frame_at(request.path, frame=request.frame, rate=Fraction(reading.rate.nominal), first_seconds=Fraction(reading.first_seconds))
-    return np.ascontiguousarray(np.rot90(rgb(found), reading.rotation // 90))
+MODES = ("whole", "fields", "difference", "scopes")
+_TIPS = {
+    "whole": "Show the whole frame", "fields": "Show the two fields apart",
+    "difference": "Show the change against the frame before, four times, around grey", "scopes": "Show waveform, colours and levels",
+}  # fmt: skip
 
 
 class FrameViewer(Well):
     """Pictures are handed in; the mode decides how they are shown."""
 
+    mode_changed = Signal(str)
+
     def __init__(self) -> None:
         super().__init__()
-        self._samples: NDArray[np.uint8] | None = None
-        self._shape = Fraction(4, 3)
+        self._look: CloseLook | None = None
+        self._reading: Reading | None = None
         self.whole = PictureView(empty="Read the take to see its frames.")
         self.top, self.bottom = PictureView(), PictureView()
         self.top.caption, self.bottom.caption = "top field", "bottom field"
+        self.waveform, self.vector, self.histogram = WaveformView(), VectorView(), HistogramView()
         self._place = label("", figure=True)
         self._modes = QButtonGroup(self)
         modes = QHBoxLayout()
         modes.setSpacing(4)
-        for number, words in enumerate(("whole", "fields apart")):
+        for number, words in enumerate(MODES):
             mode = QToolButton()
             mode.setText(words)
             mode.setCheckable(True)
             mode.setProperty("well", True)
-            mode.setToolTip(f"Show the frame {words}" if number else "Show the whole frame")
+            mode.setToolTip(f"{_TIPS[words]} (V turns through)")
             self._modes.addButton(mode, number)
             modes.addWidget(mode)
         self._modes.button(0).setChecked(True)
-        self._modes.idClicked.connect(lambda _id: self._show())
+        self._modes.idClicked.connect(lambda _id: self._changed())
         pictures = QHBoxLayout()
         pictures.setSpacing(6)
         for one in (self.whole, self.top, self.bottom):
             pictures.addWidget(one)
+        scopes = QVBoxLayout()
+        scopes.addWidget(self.waveform, 2)
+        scopes.addWidget(self.histogram, 1)
+        pictures.addLayout(scopes, 3)
+        pictures.addWidget(self.vector, 2)
         foot = QHBoxLayout()
         foot.addWidget(self._place)
         foot.addStretch(1)
@@ -73,29 +70,60 @@ class FrameViewer(Well):
 
     @property
     def mode(self) -> str:
-        return ("whole", "fields")[self._modes.checkedId()]
+        return MODES[self._modes.checkedId()]
 
-    def show_frame(self, samples: NDArray[np.uint8] | None, *, frame: int = 0, reading: Reading | None = None) -> None:
-        self._samples = samples
-        if reading is not None:
-            self._shape = Fraction(reading.geometry.display_aspect)
-            if reading.rotation in {90, 270}:
-                self._shape = 1 / self._shape
-            self._place.setText(f"{frame_clock(frame, Fraction(reading.rate.nominal))}   frame {frame}")
+    def turn_mode(self) -> None:
+        """The next way to look at the frame."""
+        self._modes.button((self._modes.checkedId() + 1) % len(MODES)).setChecked(True)
+        self._changed()
+
+    def show_look(self, look: CloseLook | None, reading: Reading | None = None) -> None:
+        self._look, self._reading = look, reading
+        if look is not None and reading is not None:
+            self._place.setText(f"{frame_clock(look.frame, Fraction(reading.rate.nominal))}   frame {look.frame}")
         else:
             self._place.setText("")
         self._show()
 
+    @property
+    def shape(self) -> Fraction:
+        """Display shape, turned as the file says."""
+        if self._reading is None:
+            return Fraction(4, 3)
+        shape = Fraction(self._reading.geometry.display_aspect)
+        return 1 / shape if self._reading.rotation in {90, 270} else shape
+
+    def _changed(self) -> None:
+        self._show()
+        self.mode_changed.emit(self.mode)
+
     def _show(self) -> None:
-        apart = self.mode == "fields"
-        self.whole.setVisible(not apart)
-        self.top.setVisible(apart)
-        self.bottom.setVisible(apart)
-        if self._samples is None:
+        mode, look = self.mode, self._look
+        self.whole.setVisible(mode in {"whole", "difference"})
+        for one in (self.top, self.bottom):
+            one.setVisible(mode == "fields")
+        for scope in (self.waveform, self.vector, self.histogram):
+            scope.setVisible(mode == "scopes")
+        if look is None:
             for one in (self.whole, self.top, self.bottom):
                 one.show_image(None)
-        elif apart:
-            self.top.show_image(image_from_rgb(self._samples[0::2]), self._shape)
-            self.bottom.show_image(image_from_rgb(self._samples[1::2]), self._shape)
+            self.whole.show_outline(None)
+            return
+        if mode == "fields":
+            self.top.show_image(image_from_rgb(look.picture[0::2]), self.shape)
+            self.bottom.show_image(image_from_rgb(look.picture[1::2]), self.shape)
+        elif mode == "scopes":
+            for view in (self.waveform, self.vector, self.histogram):
+                view.show_scopes(look.scopes)
         else:
-            self.whole.show_image(image_from_rgb(self._samples), self._shape)
+            shown = look.picture if mode == "whole" or look.difference is None else look.difference
+            self.whole.show_image(image_from_rgb(shown), self.shape)
+            self.whole.show_outline(self._outline(look))
+
+    def _outline(self, look: CloseLook) -> QRectF | None:
+        """Where the close-up lies, as parts of the picture; none for turned pictures."""
+        if self._reading is None or self._reading.rotation:
+            return None
+        lines, columns = look.picture.shape[:2]
+        left, top, width, height = look.box
+        return QRectF(left / columns, top / lines, width / columns, height / lines)

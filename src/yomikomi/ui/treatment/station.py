@@ -8,7 +8,10 @@ from fractions import Fraction
 from PySide6.QtWidgets import QVBoxLayout
 
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.reading.cards.scanned import mixture_words
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.proposals import proposals
+from yomikomi.core.reading.sentences import findings
 from yomikomi.core.treatment.chain import Deinterlace, Treatment, recommended
 from yomikomi.core.treatment.loop import Loop, LoopRequest, make_loop
 from yomikomi.core.video.rates import rate_text
@@ -88,6 +91,10 @@ class TreatmentStation(Station):
         right.addLayout(self.cards_box)
         right.addWidget(label("Why", name="section"))
         right.addWidget(self.why)
+        self.asked_head = label("Asked for by the reading", name="section")
+        self.asked = label(quiet=True, wrap=True)
+        right.addWidget(self.asked_head)
+        right.addWidget(self.asked)
         right.addStretch(1)
         right.addLayout(row(1, self.use_button))
         self.lay_out(left, side)
@@ -104,6 +111,8 @@ class TreatmentStation(Station):
         if view is None or reading is None or view.take is None:
             self.sentence.say("Read the take first.", "The treatment follows from what it is")
             self.why.setText("")
+            self.asked.setText("")
+            self.asked_head.hide()
             self.place.setText("")
             self.player.put(None, None, "after")
             self._loop_key = ()
@@ -111,6 +120,9 @@ class TreatmentStation(Station):
         advised, why = recommended(reading)
         self.chosen = view.treatment or advised
         self.why.setText(why)
+        wanted = [one.words for one in proposals(reading, findings(reading)) if one.topic != "scan"]
+        self.asked_head.setVisible(bool(wanted))
+        self.asked.setText("\n".join(f"– {words}" for words in wanted))
         for option in options_for(reading):
             card = _OptionCard(option, option.treatment == advised)
             card.mark_chosen(option.treatment == self.chosen)
@@ -162,8 +174,14 @@ class TreatmentStation(Station):
             self.sentence.say(
                 "The fields have to be taken apart for today's screens.", "Shown on the most combed second of the take, pixel for pixel"
             )
-        elif reading.scan.kind == "progressive":
-            self.sentence.say("Nothing needs to be taken apart.", "The take is progressive: every frame is one moment")
+        elif reading.scan.kind in {"progressive", "repeats"}:
+            self.sentence.say("Nothing needs to be taken apart.", "Every frame is one moment")
+        elif reading.scan.kind in {"film_2_3", "film_2_3_3_2", "film_2_2"}:
+            self.sentence.say("Film frames lie in the fields.", "They are left as they are, so that they can be recovered")
+        elif reading.scan.kind == "mixed":
+            self.sentence.say("The take is mixed.", f"{mixture_words(reading)}; what serves most of it is advised")
+        elif reading.scan.kind == "blended":
+            self.sentence.say("Its fields were blended; that cannot be undone.", "Capture it again without deinterlacing if you can")
         else:
             self.sentence.say("Nothing shows that it has fields.", "If you know better, overrule the reading")
 

@@ -7,7 +7,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from yomikomi.ui import theme
@@ -30,11 +30,14 @@ class PictureView(QWidget):
     ----------
     surround : colour around it; a live picture is surrounded by mid-grey.
     exact : one picture sample to one screen pixel, cut rather than scaled.
+    enlarged : samples stay sharp squares, so that single lines can be seen.
     """
 
-    def __init__(self, *, surround: str = theme.WELL, exact: bool = False, empty: str = "") -> None:
+    def __init__(self, *, surround: str = theme.WELL, exact: bool = False, enlarged: bool = False, empty: str = "") -> None:
         super().__init__()
         self._image: QImage | None = None
+        self._outline: QRectF | None = None
+        self._enlarged = enlarged
         self._shape = Fraction(4, 3)
         self._surround, self._exact, self.empty = surround, exact, empty
         self.caption = ""
@@ -50,6 +53,11 @@ class PictureView(QWidget):
             self._shape = shape
         elif image is not None and not self._exact:
             self._shape = Fraction(image.width(), max(1, image.height()))
+        self.update()
+
+    def show_outline(self, outline: QRectF | None) -> None:
+        """A frame around a part; left, top, width and height as parts of the picture."""
+        self._outline = outline
         self.update()
 
     @property
@@ -74,10 +82,18 @@ class PictureView(QWidget):
             painter.setPen(QColor(theme.WELL_TEXT if self._surround == theme.LIVE_SURROUND else theme.WELL_MUTED))
             painter.drawText(self.rect().adjusted(24, 0, -24, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty)
             return
-        if not self._exact:
+        if not self._exact and not self._enlarged:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         area = self.picture_area()
         painter.drawImage(area, self._image)
+        if self._outline is not None:
+            part = self._outline
+            place = QRectF(
+                area.left() + part.left() * area.width(), area.top() + part.top() * area.height(), part.width() * area.width(),
+                part.height() * area.height(),
+            )  # fmt: skip
+            painter.setPen(QPen(QColor("white"), 1.5))
+            painter.drawRect(place)
         if self.caption:
             painter.setPen(QColor(theme.WELL_TEXT))
             painter.drawText(area.adjusted(10, 0, -10, -8), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, self.caption)

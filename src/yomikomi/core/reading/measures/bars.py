@@ -89,7 +89,7 @@ def _fit(found: NDArray[np.float64], matrix: Literal["bt601", "bt709"], level: L
     must = np.array([[bar.y, bar.cb, bar.cr] for bar in colour_bars(_WEIGHTS[matrix], colour_level=Fraction(level, 100))])
     luma = found[:, 0]
     # Falling steps of luma from white to black, as the eight bars have.
-    if np.corrcoef(luma, must[:, 0])[0, 1] < 0.97 or np.any(np.diff(luma) > 4):
+    if float(luma.std()) < 10 or np.corrcoef(luma, must[:, 0])[0, 1] < 0.97 or np.any(np.diff(luma) > 4):
         return None
     seen = (found[_COLOURS, 1] - 128) + 1j * (found[_COLOURS, 2] - 128)
     wanted = (must[_COLOURS, 1] - 128) + 1j * (must[_COLOURS, 2] - 128)

@@ -101,7 +101,7 @@ def _peak_db(power: NDArray[np.float64], place: float) -> float:
     at = round(place * 128)
     tooth = float(power[at - 1 : at + 2].max())
     beside = float(np.median(np.concatenate([power[at - 9 : at - 3], power[at + 4 : at + 10]])))
-    return round(float(10 * np.log10(tooth / max(beside, 1e-9))), 1)
+    return round(float(10 * np.log10(max(tooth, 1e-9) / max(beside, 1e-9))), 1)
 
 
 def _cross_colour(before: Sight, now: Sight) -> float | None:

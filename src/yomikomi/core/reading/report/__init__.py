@@ -1,0 +1,1 @@
+"""A reading on paper: HTML and PDF with pictures and strips, and JSON."""
