@@ -190,12 +190,24 @@ def _likely(shape: Shape, sides: Sides, size: tuple[int, int]) -> tuple[str | No
     if not barred:
         return None, "the picture fills the frame, so no border tells its shape; look at something round"
     flagged = Geometry(shape.width, shape.height, Fraction(shape.sample_aspect)).display_aspect
-    as_flagged = _named(_inside_aspect(shape, sides, size))
+    as_flagged = _programme(_inside_aspect(shape, sides, size))
     if as_flagged:
         return shape.shape, f"within its borders the picture is {as_flagged}, a usual shape, when shown as flagged"
+    fits = []
     for display, name in ((Fraction(4, 3), "4:3"), (Fraction(16, 9), "16:9")):
-        inside = _named(_inside_aspect(shape, sides, size, display))
+        inside = _programme(_inside_aspect(shape, sides, size, display))
         if abs(float(display / flagged) - 1) > 0.03 and inside:
-            odd = float(_inside_aspect(shape, sides, size))
-            return name, f"shown as flagged the picture within its borders is an unusual {odd:.2f}:1; shown {name} it is {inside}"
+            fits.append((name, inside))
+    odd = float(_inside_aspect(shape, sides, size))
+    if len(fits) == 1:
+        name, inside = fits[0]
+        return name, f"shown as flagged the picture within its borders is an unusual {odd:.2f}:1; shown {name} it is {inside}"
+    if fits:
+        return None, f"shown as flagged the picture within its borders is an unusual {odd:.2f}:1; both 4:3 and 16:9 would explain it"
     return None, "what the borders leave is of no usual shape, flagged or otherwise"
+
+
+def _programme(aspect: Fraction) -> str | None:
+    """The name of a shape that programmes and films have."""
+    name = _named(aspect)
+    return name if name not in {"1:1", "9:16"} else None

@@ -114,7 +114,7 @@ def _cross_colour(before: Sight, now: Sight) -> float | None:
     width = fine.shape[1]
     change = cb_change[:, :width]
     moved = cv2.resize(cv2.absdiff(now.codes, before.codes), (width, change.shape[0]), interpolation=cv2.INTER_AREA)
-    still = cv2.blur(moved, (9, 9)) < 6
+    still = cv2.blur(moved, (9, 9)) < _STILL
     detailed, plain = still & (fine > 12), still & (fine < 3)
     if np.count_nonzero(detailed) < 200 or np.count_nonzero(plain) < 200:
         return None

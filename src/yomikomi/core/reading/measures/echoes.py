@@ -53,8 +53,9 @@ def echo_profile(lines: NDArray[np.float32]) -> NDArray[np.float64] | None:
     power = (np.abs(np.fft.rfft(gradient * np.hanning(gradient.shape[1]), size, axis=1)) ** 2).mean(axis=0)
     # Whitened within the band that carries the picture, so that its own shape leaves no slow trend.
     smooth = np.convolve(np.pad(power, 40, mode="edge"), np.ones(81) / 81, mode="valid")
-    band = np.arange(len(power)) < 0.55 * len(power)
-    white = np.where(band, power / np.maximum(smooth, 1e-6 * power.max()), 0)
+    # The band fades out, since a sharp edge of it would ring at small distances.
+    place = np.minimum(np.arange(len(power)) / (0.7 * len(power)), 1)
+    white = np.cos(np.pi / 2 * place) ** 2 * power / np.maximum(smooth, 1e-6 * power.max())
     wave = np.fft.irfft(white, size)
     return np.asarray(wave[_NEAREST:_FURTHEST] / wave[0])
 

@@ -20,6 +20,8 @@ _EMPTY_DB, _SAME_DB = -50.0, -50.0
 _OUT_OF_PHASE = -0.8
 # Hum: harmonics that stand so far above what lies beside them, and the lowest level that counts.
 _HUM_ABOVE_DB, _HUM_LEAST_DB = 12.0, -70.0
+# Of many stretches the median strays less, and fainter hum can be told.
+_MANY, _HUM_ABOVE_MANY_DB = 12, 8.0
 _MAINS = (50.0, 60.0)
 _SEARCH = 0.06  # part of the mains frequency by which a wrong speed may move its hum
 # Mains keep their frequency far better than this (EN 50160: within 1 % for 99.5 % of a year; from memory).
@@ -141,7 +143,7 @@ class _Spectrum:
         self._waiting = np.concatenate([self._waiting, whole[:used].reshape(-1, self._step).mean(axis=1)])
         while len(self._waiting) >= self._length:
             piece, self._waiting = self._waiting[: self._length], self._waiting[self._length :]
-            power = np.abs(np.fft.rfft(piece * np.hanning(self._length))) ** 2 / (self._length**2 * 3 / 32)
+            power = np.abs(np.fft.rfft(piece * np.hanning(self._length))) ** 2 / (self._length**2 * 3 / 16)
             self._powers.append(power[: int(360 * _SPECTRUM_S)].astype(np.float32))
             self._loud.append(float(np.mean(piece * piece)))
             if len(self._powers) > 400:  # keep the quieter half: hum shows between words
@@ -157,7 +159,7 @@ class _Spectrum:
         best: tuple[float, float, float] | None = None
         for mains in _MAINS:
             for place in np.arange(mains * (1 - _SEARCH), mains * (1 + _SEARCH), 0.5 / _SPECTRUM_S):
-                level = _comb_level(power, float(place))
+                level = _comb_level(power, float(place), _HUM_ABOVE_MANY_DB if len(quiet) >= _MANY else _HUM_ABOVE_DB)
                 if level is not None and (best is None or level > best[0]):
                     best = (level, mains, float(place))
         if best is None:
@@ -170,7 +172,7 @@ class _Spectrum:
         return mains, db, (round(speed, 4) if abs(speed - 1) > _SPEED_SURE else None)
 
 
-def _comb_level(power: NDArray[np.float32], base: float) -> float | None:
+def _comb_level(power: NDArray[np.float32], base: float, above_db: float) -> float | None:
     """Power of a tone with harmonics at ``base``, where at least two of the first four stand out; else None."""
     total, strong = 0.0, 0
     for harmonic in range(1, 5):
@@ -179,7 +181,7 @@ def _comb_level(power: NDArray[np.float32], base: float) -> float | None:
             break
         tooth = float(power[at - 1 : at + 2].sum())
         beside = float(np.median(np.concatenate([power[at - 20 : at - 6], power[at + 7 : at + 21]]))) * 3
-        if tooth > beside * 10 ** (_HUM_ABOVE_DB / 10):
+        if tooth > beside * 10 ** (above_db / 10):
             strong += 1
             total += tooth
     return total if strong >= 2 else None

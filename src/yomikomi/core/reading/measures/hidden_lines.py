@@ -63,13 +63,15 @@ class HiddenLinesMeter:
         self._pushed += 1
         for out in self._line.push(frame):
             self._take(dict(out.metadata))
-        frame.pts, frame.time_base = stamp, base
+        frame.pts = stamp
+        if base is not None:
+            frame.time_base = base
 
     def _take(self, found: dict[str, str]) -> None:
-        for key, value in found.items():
-            if key.endswith(".cc"):
-                pair = int(value, 16)
-                self._captions.append(bytes((pair >> 8 & 0x7F, pair & 0x7F)))
+        # The first line that carries captions; the second field's line has other data.
+        if (value := found.get("lavfi.readeia608.0.cc")) is not None:
+            pair = int(value, 16)
+            self._captions.append(bytes((pair >> 8 & 0x7F, pair & 0x7F)))
         timecode = found.get("lavfi.readvitc.tc_str")
         if timecode:
             self._timecodes[timecode] += 1

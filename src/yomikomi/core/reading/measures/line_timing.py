@@ -65,9 +65,12 @@ def wobble_of(before: Lines, now: Lines, *, noise: float) -> float | None:
 
     Divided by √2, since both frames wobble.
     """
-    slope = 0.5 * (_gradient(before) + _gradient(now))
-    error, strength = _displacement(now - before, slope)
-    good = (strength > _LEAST_GRADIENT) & (np.abs(error) < _MOST)
+    error, strength, good = _between(before, now)
+    common = round(float(np.median(error[good]))) if good.any() else 0
+    if common and abs(common) < before.shape[1] // 4:
+        # The linear view holds for small displacements: a pan is taken out in whole samples first.
+        one, two = (before[:, :-common], now[:, common:]) if common > 0 else (before[:, -common:], now[:, :common])
+        error, strength, good = _between(one, two)
     bands = []
     for start in range(0, len(error) - _BAND + 1, _BAND):
         inside = good[start : start + _BAND]
@@ -78,6 +81,11 @@ def wobble_of(before: Lines, now: Lines, *, noise: float) -> float | None:
     spread = 1.4826 * float(np.median(np.abs(np.asarray(bands) - np.median(bands))))
     own = 2 * noise**2 / float(np.median(strength[good]) * now.shape[1]) / _BAND
     return float(np.sqrt(max(0.0, spread**2 - own) / 2))
+
+
+def _between(before: Lines, now: Lines) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_]]:
+    error, strength = _displacement(now - before, 0.5 * (_gradient(before) + _gradient(now)))
+    return error, strength, np.asarray((strength > _LEAST_GRADIENT) & (np.abs(error) < _MOST))
 
 
 def _displacement(difference: Lines, slope: Lines) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

@@ -23,7 +23,9 @@ from yomikomi.core.reading.scan.verdict import Segment
 from yomikomi.core.reading.sight import Sight
 
 _AROUND = 4
-_REPEAT_PART = 0.06
+# A repeat changes by less than this part of what is usual around, and of what noise makes (which strays by about 5 %); it can
+# be told where things change by more than the third part of that noise again.
+_REPEAT_PART, _REPEAT_NOISE, _LIVELY = 0.06, 0.12, 0.45
 _MOST_PLACES = 500
 _SHORTEST_FREEZE = 5
 # A frame looked at for a jump changes by so much more than each neighbour; then motion must say the same.
@@ -40,7 +42,7 @@ def find_repeats(evidence: Evidence) -> tuple[list[int], list[tuple[int, int]]]:
     floor = noise_top(evidence)
     change = np.maximum(evidence.liveliest - floor, 0)
     usual = _median_around(change)
-    repeat = (change < _REPEAT_PART * usual + 0.1 * floor) & (usual > 2 * floor + 2)
+    repeat = (change < _REPEAT_PART * usual + _REPEAT_NOISE * floor) & (usual > _LIVELY * floor + 2)
     repeat[0] = False
     # In noisy material a frame that is frozen in the recorder carries the same noise again.
     grain = float(np.median(evidence.quietest[1:]))
