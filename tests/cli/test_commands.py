@@ -137,7 +137,8 @@ def test_what_cannot_be_finished_is_4(made: tuple[Path, dict[str, Any]], tmp_pat
 def test_one_schema_by_name(schemas: dict[str, Any]) -> None:
     assert json.loads(yomikomi("schema", "read").stdout) == schemas["read"]
     commands = (
-        "read predict copy simulate trials titles reckon shelf import path diagnose equipment capture sources synctest trial cut join merge"
+        "read compare predict copy simulate trials titles reckon shelf import path diagnose equipment capture sources synctest trial cut"
+        " join merge"
     )
     assert set(schemas) == set(commands.split())
 

@@ -280,7 +280,7 @@ def test_a_verdict_is_overruled_with_a_reason(read_window: MainWindow) -> None:
     dialog.choose("interlaced bff")
     QTest.keyClicks(dialog.reason, "seen on the monitor")
     QTest.mouseClick(dialog.accept_button, Qt.MouseButton.LeftButton)
-    assert station.sentence.text == "Interlaced, bottom field first, by your word."
+    assert station.sentence.text == "Interlaced, bottom field first (by your word), 29.97 frames a second."
     view = read_window.state.current
     assert view is not None
     assert view.overrulings[0].reason == "seen on the monitor"
@@ -324,9 +324,15 @@ def test_frames_are_stepped_by_keyboard_and_shown_at_their_shape(read_window: Ma
     station = read_window.station("reading")
     assert isinstance(station, ReadingStation)
     station.strips.choose(10)
-    for key, meant in ((Qt.Key.Key_Right, 11), (Qt.Key.Key_Left, 10), (Qt.Key.Key_PageDown, 40), (Qt.Key.Key_PageUp, 10)):
-        QTest.keyClick(station.strips, key)
+    qtbot.waitUntil(lambda: not station.strips._to_draw, timeout=5000)
+    plain, shift = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
+    for key, held, meant in (
+        (Qt.Key.Key_Right, plain, 11), (Qt.Key.Key_Left, plain, 10), (Qt.Key.Key_Right, shift, 40), (Qt.Key.Key_Left, shift, 10),
+        (Qt.Key.Key_PageDown, plain, 89), (Qt.Key.Key_Home, plain, 0), (Qt.Key.Key_End, plain, 89), (Qt.Key.Key_PageUp, plain, 8),
+    ):  # fmt: skip
+        QTest.keyClick(station.strips, key, held)
         assert station.strips._frame == meant
+    station.strips.choose(10)
     qtbot.waitUntil(lambda: "frame 10" in station.viewer._place.text(), timeout=5000)
     area = station.viewer.whole.picture_area()
     assert area.width() / area.height() == pytest.approx(4 / 3, abs=0.01)
@@ -534,7 +540,8 @@ def test_a_click_on_a_finding_leads_to_the_frame(read_window: MainWindow) -> Non
     view = read_window.state.current
     assert view is not None
     assert view.reading is not None
-    assert station.strips._frame == view.reading.most_combed_frame
+    assert card.finding.frame is not None
+    assert station.strips._frame == card.finding.frame
 
 
 def test_a_workspace_of_another_window_is_refused(window: MainWindow) -> None:

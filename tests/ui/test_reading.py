@@ -1,0 +1,151 @@
+"""The Reading station by mouse and keyboard: views, strips, cards, comparison, reports, quick reading."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from tests.ui.test_stations import put_take
+from yomikomi.core.reading.models import Losses, Reading, TapeFaults
+from yomikomi.ui.reading.station import ReadingStation
+from yomikomi.ui.shell.window import MainWindow
+
+
+def _worse(reading: Reading) -> Reading:
+    """The same take as a player without a corrector would give it, with repeated frames."""
+    assert reading.tape is not None
+    assert reading.tape.luma_noise is not None
+    noise = reading.tape.luma_noise
+    louder = noise.model_copy(update={"value": noise.value + 2, "low": noise.low + 2, "high": noise.high + 2})
+    tape: TapeFaults = reading.tape.model_copy(update={"luma_noise": louder})
+    losses = Losses(repeated=[20, 40, 60], suspected=[], frozen=[], repeated_count=30, suspected_count=0)
+    return reading.model_copy(update={"losses": losses, "tape": tape})
+
+
+@pytest.fixture
+def station(window: MainWindow, tape: Path, tape_reading: Reading, tmp_path: Path, qtbot: QtBot) -> ReadingStation:
+    """A carrier with two takes that were read: a good one, then the worse one that is shown."""
+    record = window.state.record
+    put_take(record, tape, tape_reading)
+    carrier = record.carriers()[0].id
+    second = tmp_path / "second pass.mkv"
+    second.write_bytes(tape.read_bytes())
+    record.add_copied_take(carrier, second, seconds=3.0, frames=90, words="second pass")
+    take = record.carrier(carrier).take
+    assert take is not None
+    record.save_reading(take.id, _worse(tape_reading))
+    window.state.reload()
+    window.show_station("reading")
+    made = window.station("reading")
+    assert isinstance(made, ReadingStation)
+    qtbot.waitUntil(lambda: not made.strips._to_draw and "frame" in made.viewer._place.text(), timeout=8000)
+    return made
+
+
+def test_four_ways_to_look_at_a_frame(station: ReadingStation, qtbot: QtBot) -> None:
+    viewer = station.viewer
+    assert viewer.mode == "whole"
+    whole = viewer.whole.image
+    assert whole is not None
+    seen = []
+    for _ in range(4):
+        QTest.keyClick(station.strips, Qt.Key.Key_V)
+        seen.append(viewer.mode)
+        shown = {
+            "fields": viewer.top.isVisible() and viewer.bottom.isVisible(), "difference": viewer.whole.isVisible(),
+            "scopes": viewer.waveform.isVisible() and viewer.vector.isVisible(), "whole": viewer.whole.isVisible(),
+        }  # fmt: skip
+        assert shown[viewer.mode]
+        if viewer.mode == "difference":
+            assert viewer.whole.image is not None
+            assert viewer.whole.image != whole
+    assert seen == ["fields", "difference", "scopes", "whole"]
+    # The close-up says what the frame argues for, in figures and words.
+    assert "codes" in station.detail.figures.text()
+    assert "interlaced, top field first" in station.detail.argues.text()
+    assert station.detail.picture.image is not None
+
+
+def test_zoom_selection_and_what_is_said_of_it(station: ReadingStation) -> None:
+    strips = station.strips
+    whole = strips._plots["kind"].viewRange()[0]
+    strips.choose(45)
+    QTest.keyClick(strips, Qt.Key.Key_Plus)
+    near = strips._plots["kind"].viewRange()[0]
+    assert near[1] - near[0] == pytest.approx((whole[1] - whole[0]) / 2, rel=0.05)
+    assert near[0] < 45 / 29.97 < near[1]
+    assert strips._plots["sound"].viewRange()[0] == pytest.approx(near, abs=0.05)  # one axis for all
+    strips.choose(30)
+    QTest.keyClick(strips, Qt.Key.Key_S)
+    strips.choose(59)
+    QTest.keyClick(strips, Qt.Key.Key_S)
+    assert strips.selection == (30, 59)
+    assert station.selection.isVisible()
+    assert "30 frames" in station.selection.text()
+    assert "top first" in station.selection.text()
+    QTest.keyClick(strips, Qt.Key.Key_Z)
+    low, high = strips._plots["kind"].viewRange()[0]
+    assert low == pytest.approx(30 / 29.97, abs=0.1)
+    assert high == pytest.approx(60 / 29.97, abs=0.1)
+    QTest.keyClick(strips, Qt.Key.Key_Escape)
+    assert strips.selection is None
+    assert not station.selection.isVisible()
+
+
+def test_from_a_card_to_all_frames_that_prove_it(station: ReadingStation) -> None:
+    card = next(card for card in station.cards if card.finding.topic == "losses")
+    QTest.mouseClick(card, Qt.MouseButton.LeftButton, pos=card.rect().center())
+    assert card.property("chosen")
+    assert station.strips._frame == 20
+    for key, meant in ((Qt.Key.Key_N, 40), (Qt.Key.Key_N, 60), (Qt.Key.Key_N, 60), (Qt.Key.Key_P, 40)):
+        QTest.keyClick(station.strips, key)
+        assert station.strips._frame == meant
+    assert "Handed to Treatment: deinterlace" in station.handed.text()
+
+
+def test_two_takes_are_held_against_each_other(station: ReadingStation) -> None:
+    dialog = station.compare()
+    assert dialog is not None
+    assert dialog.sentence.text().startswith("The other take is better")
+    table = dialog.table
+    rows = {table.item(line, 0).text(): table.item(line, 3).text() for line in range(table.rowCount())}  # type: ignore[union-attr]
+    assert rows["noise"] == "○ the other"
+    assert rows["frames repeated"] == "○ the other"
+    dialog.accept()
+
+
+@pytest.mark.parametrize("name", ["report.html", "report.pdf", "report.json"])
+def test_reports_are_written_and_told_of(station: ReadingStation, tmp_path: Path, name: str, qtbot: QtBot) -> None:
+    path = tmp_path / name
+    station.report_to(path)
+    qtbot.waitUntil(path.exists, timeout=20_000)
+    data = path.read_bytes()
+    if name.endswith("html"):
+        text = data.decode()
+        assert "Frames: 30 repeated" in text
+        assert text.count("data:image/jpeg") >= 2
+        assert "<svg" in text
+    elif name.endswith("pdf"):
+        assert data.startswith(b"%PDF")
+    else:
+        assert json.loads(data)["losses"]["repeated_count"] == 30
+
+
+def test_a_quick_reading_says_that_it_is_one(window: MainWindow, tape: Path, qtbot: QtBot) -> None:
+    window.state.record.import_file(tape, title="Kiln opening", kind="vhs", label="K-009")
+    window.state.reload()
+    window.show_station("reading")
+    station = window.station("reading")
+    assert isinstance(station, ReadingStation)
+    QTest.mouseClick(station.quick_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: station.job is None and bool(station.cards), timeout=40_000)
+    view = window.state.current
+    assert view is not None
+    assert view.reading is not None
+    assert view.reading.mode == "quick"
+    assert "a sample" in station.sentence._basis.text()
