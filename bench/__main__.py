@@ -7,11 +7,13 @@ import platform
 import sys
 import time
 
-from bench import capture, path, prediction, reading, shelf, simulation, window
+from bench import capture, path, prediction, reading, scan, shelf, simulation, window
 
 BENCHES = {
     "simulation": simulation.run,
     "reading": reading.run,
+    "reading-memory": reading.memory,
+    "scan": scan.run,
     "start": window.start,
     "stall": window.stall,
     "shelf": shelf.run,

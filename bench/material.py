@@ -38,6 +38,68 @@ def tape(seconds: float, *, seed: int = 21) -> Path:
     return path
 
 
+def standard_definition(seconds: int) -> Path:
+    """The tape again, interlaced H.264 at a usual rate, as a capture box leaves it."""
+    path = folder() / f"sd-{seconds}.mp4"
+    if not path.exists():
+        with av.open(str(tape(20))) as source, av.open(str(path), "w") as sink:
+            options = {"preset": "superfast", "crf": "21", "x264-params": "tff=1"}
+            stream = sink.add_stream("libx264", rate=Fraction(30000, 1001), options=options)
+            stream.width, stream.height, stream.pix_fmt = 720, 480, "yuv420p"
+            for number, frame in enumerate(source.decode(video=0)):
+                made = frame.reformat(format="yuv420p")
+                made.pts, made.time_base = number, Fraction(1001, 30000)
+                sink.mux(stream.encode(made))
+            sink.mux(stream.encode(None))
+    return path
+
+
+def two_hours() -> Path:
+    """The same twenty seconds again and again, packets copied."""
+    return _again(standard_definition(30), "two-hours.mkv", 7200)
+
+
+def small_hour() -> Path:
+    """An hour of small pictures."""
+    short = folder() / "small.mp4"
+    if not short.exists():
+        programme = Programme(5, mixture="lively", rate=Fraction(25))
+        with av.open(str(short), "w") as sink:
+            stream = sink.add_stream("libx264", rate=25, options={"preset": "ultrafast", "crf": "24"})
+            stream.width, stream.height, stream.pix_fmt = 176, 144, "yuv420p"
+            for number in range(500):
+                image = programme.draw(number, Fraction(number, 25), Raster(352, 288))
+                planes = (np.ascontiguousarray(image[..., index]) for index in range(3))
+                frame = frame_from_planes(*planes, pixel_format="yuv444p").reformat(width=176, height=144, format="yuv420p")
+                frame.pts, frame.time_base = number, Fraction(1, 25)
+                sink.mux(stream.encode(frame))
+            sink.mux(stream.encode(None))
+    return _again(short, "hour.mkv", 3600)
+
+
+def _again(short: Path, name: str, seconds: float) -> Path:
+    path = folder() / name
+    if path.exists():
+        return path
+    with av.open(str(path), "w") as sink:
+        with av.open(str(short)) as source:
+            made = sink.add_stream_from_template(source.streams.video[0])
+        at = Fraction(0)
+        while at < seconds:
+            with av.open(str(short)) as source:
+                stream = source.streams.video[0]
+                base, last = stream.time_base or Fraction(1, 1000), Fraction(0)
+                for packet in source.demux(stream):
+                    if packet.pts is None or packet.dts is None:
+                        continue
+                    last = max(last, (packet.pts + (packet.duration or 0)) * base)
+                    packet.pts, packet.dts = packet.pts + round(at / base), packet.dts + round(at / base)
+                    packet.stream = made
+                    sink.mux(packet)
+            at += last
+    return path
+
+
 def high_definition(seconds: int) -> Path:
     """1920x1080 at 25, H.264: what a camera leaves."""
     path = folder() / f"hd-{seconds}.mp4"

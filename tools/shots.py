@@ -6,17 +6,25 @@ import shutil
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from fractions import Fraction
 from pathlib import Path
 
+import av
+import numpy as np
 from PySide6.QtCore import QTime
 from PySide6.QtWidgets import QApplication, QWidget
 
 from yomikomi.core.ledger.workspace import Workspace
+from yomikomi.core.video.colour import BT601_525
+from yomikomi.core.video.planes import frame_from_planes
 from yomikomi.demo.maker import fill
+from yomikomi.sim.feed import FeedSpec
+from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.ui.app import application, build_window
 from yomikomi.ui.capture.station import CaptureStation
 from yomikomi.ui.path.station import PathStation
+from yomikomi.ui.reading.station import ReadingStation
 from yomikomi.ui.shelf.station import ShelfStation
 from yomikomi.ui.shell.window import MainWindow
 
@@ -131,6 +139,7 @@ def main(folder: Path = _FOLDER) -> None:
         window.state.choose(carriers["K-001"])
         for key in ("reading", "treatment", "balance", "run", "ledger"):
             camera.station(key, after=2.0)
+        shoot_readings(window, camera, carriers, home)
         window.state.choose(carriers["K-002"])
         window.show_station("capture")
         window.do("record")
@@ -152,6 +161,57 @@ def main(folder: Path = _FOLDER) -> None:
     finally:
         workspace.close()
         shutil.rmtree(home, ignore_errors=True)
+
+
+def shoot_readings(window: MainWindow, camera: Photographer, carriers: dict[str, int], home: Path) -> None:
+    """Two more conditions: the disc's film in fields, and a tape that holds both, with frames repeated and a stray end."""
+    film = next(view.id for label, view in ((v.label, v) for v in window.state.carriers) if label.startswith("K-003") and view.take)
+    mixed = home / "lantern parade, second tape.mkv"
+    make_mixed(mixed)
+    second, _warning = window.state.record.import_file(mixed, title="Lantern parade 1993, second tape", kind="vhs", label="K-001b")
+    window.state.reload()
+    station = window.station("reading")
+    assert isinstance(station, ReadingStation)
+    for carrier, name, topic in ((film, "reading-film", "scan"), (second, "reading-mixed", "losses")):
+        window.state.choose(carrier)
+        window.show_station("reading")
+        station.read()
+        wait(lambda: station.job is None, 180)
+        station.choose_card(next(card for card in station.cards if card.finding.topic == topic))
+        pause(2.0)
+        camera.shoot(name)
+
+
+def make_mixed(path: Path) -> None:
+    """Eight seconds of tape, six of film in fields, seven of tape with three frames repeated, black, and a stray end."""
+    rate = Fraction(30000, 1001)
+    tape = TapePlayerSpec(seed=7, mixture="lively", real_time=False).open()
+    film = FeedSpec(720, 480, rate, interlaced=True, seed=9, mixture="lively", cadence="film", real_time=False).open()
+    grain = np.random.default_rng(1)
+
+    def planes() -> Iterator[tuple[np.ndarray, np.ndarray, np.ndarray]]:
+        for source, numbers in ((tape, range(240)), (film, range(180)), (tape, range(240, 450))):
+            for number in numbers:
+                shown = number - 1 if source is tape and number in {301, 302, 371} else number
+                picture = source.picture(shown - 1 if number == 302 else shown)
+                yield picture.y, picture.u, picture.v
+        for _ in range(210):
+            black = np.clip(17 + grain.normal(0, 1.2, (480, 720)), 0, 255).astype(np.uint8)
+            yield black, np.full((480, 360), 128, np.uint8), np.full((480, 360), 128, np.uint8)
+        for number in range(600, 645):
+            picture = tape.picture(number)
+            yield picture.y, picture.u, picture.v
+
+    with av.open(str(path), "w") as sink:
+        stream = sink.add_stream("ffv1", rate=rate)
+        stream.width, stream.height, stream.pix_fmt = 720, 480, "yuv422p"
+        stream.sample_aspect_ratio = stream.codec_context.sample_aspect_ratio = Fraction(8, 9)
+        BT601_525.put_on(stream.codec_context)
+        for count, (y, u, v) in enumerate(planes()):
+            frame = frame_from_planes(y, u, v)
+            frame.pts, frame.time_base = count, 1 / rate
+            sink.mux(stream.encode(frame))
+        sink.mux(stream.encode(None))
 
 
 def shoot_proving(window: MainWindow, camera: Photographer, carriers: dict[str, int]) -> None:

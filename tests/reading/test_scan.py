@@ -223,3 +223,4 @@ def test_every_pattern_goes_round() -> None:
         assert len(pattern.classes) == length
         assert 0 < pattern.pictures <= 1
     assert len({pattern.key for pattern in PATTERNS}) == len(PATTERNS)
+    assert len(PATTERNS) * max(LENGTHS) < 256  # a state fits in a byte

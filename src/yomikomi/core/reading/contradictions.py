@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from yomikomi.core.errors import UnreadableError
 from yomikomi.core.reading.rate import RateVerdict
 from yomikomi.core.reading.scan.verdict import ScanVerdict
 from yomikomi.core.reading.taking import Pass
@@ -15,7 +16,7 @@ def warnings_of(one: Pass, scan: ScanVerdict, rate: RateVerdict) -> list[str]:
         found.append(f"{one.errors} damaged places could not be decoded")
     if one.odd_sizes:
         found.append(f"the picture changes its size: {one.odd_sizes} frames are of another size than the first")
-    if not one.request.most_seconds and (tail := check_tail(one.request.path)):
+    if not one.request.most_seconds and (tail := _tail(one)):
         found.append(tail)
     if not rate.constant:
         gap = f": {rate.missing} frames are missing in {rate.gaps} places" if rate.gaps else ""
@@ -29,6 +30,13 @@ def warnings_of(one: Pass, scan: ScanVerdict, rate: RateVerdict) -> list[str]:
     if one.info.geometry.height >= 720 and one.info.colour.matrix in {5, 6}:
         found.append("the file says BT.601 colours, which is unusual for its size (BT.709 is usual)")
     return found
+
+
+def _tail(one: Pass) -> str | None:
+    try:
+        return check_tail(one.request.path)
+    except UnreadableError:
+        return "it is gone: its name or its drive vanished while it was read"
 
 
 def _of_scan(scan: ScanVerdict, flagged: str | None) -> list[str]:

@@ -8,7 +8,7 @@ from yomikomi.core.reading.cards.finding import Finding, Mark, counted, grouped
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.timecode import clock
 
-_DAMAGE = ("damaged", "cut off", "length", "changes its size")
+_DAMAGE = ("damaged", "cut off", "length", "changes its size", "gone")
 _LONG_BLACK_S = 3.0
 
 

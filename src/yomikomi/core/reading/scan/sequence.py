@@ -39,12 +39,13 @@ class Path:
 
 def likeliest_path(found: Values, cut: NDArray[np.bool_], *, lossy: bool) -> Path:
     """Viterbi over all states; ``found``: shape (frames, classes)."""
-    weighted = _weighted(found, lossy=lossy)
-    frames, count = len(weighted), len(PATTERNS)
+    weight = TEMPER_LOSSY if lossy else TEMPER
+    frames, count = len(found), len(PATTERNS)
     best = np.where(REAL, np.log(WEIGHTS / WEIGHTS.sum() / LENGTHS)[:, None], _NEVER)
     if frames:
-        best = best + weighted[0]
-    came = np.zeros((frames, count, ROUND), np.int16)
+        best = best + weight * found[0][CLASS_OF]
+    # One byte a state and frame: there are fewer than 256 states.
+    came = np.zeros((frames, count, ROUND), np.uint8)
     steps = {flag: _steps(flag) for flag in (False, True)}
     starts = _ROWS[:, 0] * ROUND
     for at in range(1, frames):
@@ -58,7 +59,7 @@ def likeliest_path(found: Values, cut: NDArray[np.bool_], *, lossy: bool) -> Pat
         within = top + breaks >= top[leader] + changes
         source = np.where(within, starts + of_pattern, leader * ROUND + of_pattern[leader])
         came[at] = np.where(jumped, source[:, None], _ROWS * ROUND + BEFORE)
-        best = np.where(REAL, np.where(jumped, other[:, None], on), _NEVER) + weighted[at]
+        best = np.where(REAL, np.where(jumped, other[:, None], on), _NEVER) + weight * found[at][CLASS_OF]
     states = np.zeros(frames, np.int64)
     if frames:
         states[-1] = int(best.argmax())
@@ -70,21 +71,17 @@ def likeliest_path(found: Values, cut: NDArray[np.bool_], *, lossy: bool) -> Pat
 
 def pattern_chances(found: Values, *, lossy: bool) -> Values:
     """How likely each pattern alone is to be behind all these frames, shape (patterns,), sum 1; breaks are allowed."""
-    weighted = _weighted(found, lossy=lossy)
+    weight = TEMPER_LOSSY if lossy else TEMPER
     forward = np.where(REAL, -np.log(LENGTHS)[:, None], _NEVER)
-    if len(weighted):
-        forward = forward + weighted[0]
+    if len(found):
+        forward = forward + weight * found[0][CLASS_OF]
     goes_on, breaks = np.log(1 - _BREAK), np.log(_BREAK) - np.log(LENGTHS)
-    for now in weighted[1:]:
+    for now in found[1:]:
         total = _sum_of_logs(forward)
-        forward = np.where(REAL, np.logaddexp(forward[_ROWS, BEFORE] + goes_on, (total + breaks)[:, None]), _NEVER) + now
+        forward = np.where(REAL, np.logaddexp(forward[_ROWS, BEFORE] + goes_on, (total + breaks)[:, None]), _NEVER) + weight * now[CLASS_OF]
     chances = _sum_of_logs(forward) + np.log(WEIGHTS)
     chances = np.exp(chances - chances.max())
     return np.asarray(chances / chances.sum())
-
-
-def _weighted(found: Values, *, lossy: bool) -> Values:
-    return np.asarray(found[:, CLASS_OF] * (TEMPER_LOSSY if lossy else TEMPER))
 
 
 def _steps(at_cut: bool) -> tuple[float, Values, Values]:
