@@ -49,7 +49,7 @@ def run() -> Iterator[str]:
     frames_right = frames_told = false_alarms = 0
     for size, seed, sigma in itertools.product(((720, 480), (720, 576)), _SEEDS, _SIGMAS):
         for case in _cases(size, seed):
-            found = _judge(_dirty(case.frames, sigma, seed, size))
+            found = _judge(_dirty(case, sigma, seed, size))
             right = found.kind == case.kind and (case.kind == "mixed" or found.field_order == case.order)
             outcome = "right" if right else "cannot tell" if found.kind == "undetermined" else "wrong"
             table[case.words, _name(sigma)][outcome] += 1
@@ -107,8 +107,9 @@ def _woven(pictures: Sequence[Luma], order: FieldOrder) -> list[Luma]:
     return frames
 
 
-def _dirty(frames: list[Luma], sigma: float | str, seed: int, size: tuple[int, int]) -> list[Luma]:
-    """White noise of a strength, or what a tape does to each field."""
+def _dirty(case: Case, sigma: float | str, seed: int, size: tuple[int, int]) -> list[Luma]:
+    """White noise of a strength, or what a tape does to each field, in the order in which it plays them."""
+    frames = case.frames
     if isinstance(sigma, str):
         tape = Tape(FORMATS[sigma], seed=seed, field_rate=50.0 if size[1] == 576 else 59.94)
         made = []
@@ -117,7 +118,8 @@ def _dirty(frames: list[Luma], sigma: float | str, seed: int, size: tuple[int, i
             for parity in (0, 1):
                 field = np.full((frame.shape[0] // 2, frame.shape[1], 3), 128, np.uint8)
                 field[..., 0] = frame[parity::2]
-                out[parity::2] = tape.play(field, 2 * number + parity)[0]
+                later = parity if case.order is not FieldOrder.BFF else 1 - parity
+                out[parity::2] = tape.play(field, 2 * number + later)[0]
             made.append(out)
         return made
     if not sigma:

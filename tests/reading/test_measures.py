@@ -347,8 +347,8 @@ def test_repeated_and_lost_frames_in_noise(sigma: float) -> None:
     repeated, suspected, frozen = _losses(noisy([whole[number] for number in order], sigma))
     assert frozen == []
     right = set(repeated) & set(truth)
-    assert len(right) >= 0.85 * len(truth)
-    assert len(right) >= 0.85 * max(1, len(repeated))
+    assert len(right) >= 0.8 * len(truth)
+    assert len(right) >= 0.8 * max(1, len(repeated))
     # What is suspected is mostly so; not all is seen.
     assert len(set(suspected) & set(gaps)) >= len(suspected) - 1
 

@@ -57,6 +57,20 @@ class Sight:
         return samples[0::2], samples[1::2]
 
     @cached_property
+    def slopes(self) -> tuple[Field, Field]:
+        """How luma rises along the line at the columns of ``thin``, codes a sample."""
+        rows = self.samples[: self.samples.shape[0] // 2 * 2]
+        right = rows[:, 1::COLUMN_STEP].astype(np.float32)
+        left = rows[:, COLUMN_STEP - 1 :: COLUMN_STEP].astype(np.float32)
+        count = self.thin[0].shape[1]
+        slope = np.zeros((rows.shape[0], count), np.float32)
+        # Of column k the left neighbour stands one before it: the last of the group before.
+        inner = min(count - 1, right.shape[1] - 1, left.shape[1])
+        if inner > 0:
+            slope[:, 1 : inner + 1] = (right[:, 1 : inner + 1] - left[:, :inner]) * np.float32(0.5 * self.scale)
+        return slope[0::2], slope[1::2]
+
+    @cached_property
     def codes(self) -> NDArray[np.uint8]:
         """Luma in 8 bits, whole size."""
         if self.depth == 8:

@@ -35,7 +35,7 @@ from yomikomi.core.reading.measures.together import TogetherMeter
 from yomikomi.core.reading.scan.blends import BlendMeter
 from yomikomi.core.reading.scan.evidence import EvidenceMeter
 from yomikomi.core.reading.sight import Sight
-from yomikomi.core.video.media import MediaInfo, open_media, video_stream
+from yomikomi.core.video.media import MediaInfo, heard_streams, open_media, video_stream
 from yomikomi.core.work import Reporter
 
 LOSSLESS = {"ffv1", "utvideo", "huffyuv", "ffvhuff", "rawvideo", "v210", "magicyuv", "v308", "v408", "r210"}
@@ -163,7 +163,7 @@ class Pass:
                 picture = video_stream(container, self.request.path)
                 picture.thread_type = "AUTO"
                 self.base = picture.time_base or self.base
-                streams = list(container.streams.audio) if self.request.sound else []
+                streams = heard_streams(container) if self.request.sound else []
                 for stream in streams:
                     context = stream.codec_context
                     self.heard[stream.index] = HeardMeter(context.sample_rate or 48_000, context.channels or 1)
@@ -241,7 +241,7 @@ class Pass:
                 in_a_row = 0
             except StopIteration:
                 return
-            except (av.error.InvalidDataError, av.error.EOFError, av.error.UndefinedError):
+            except av.error.FFmpegError:
                 self.errors += 1
                 in_a_row += 1
                 if in_a_row > _MOST_ERRORS:

@@ -111,6 +111,11 @@ def video_stream(container: av.container.InputContainer, path: Path) -> av.Video
     raise UnreadableError(f"{path.name} holds no moving picture.", remedy="Check that it is the right file.", path=path)
 
 
+def heard_streams(container: av.container.InputContainer) -> list[av.AudioStream]:
+    """The sound streams that can be decoded; a damaged header may name one of no known kind."""
+    return [stream for stream in container.streams.audio if stream.codec_context is not None]
+
+
 # AVFieldOrder of the library, by number; 4 and 5 are coded in one order and shown in the other.
 _FIELD_ORDERS = {1: "progressive", 2: "tff", 3: "bff", 4: "bff", 5: "tff"}
 
@@ -142,7 +147,7 @@ def probe(path: Path) -> MediaInfo:
             flagged_frames=stream.frames,
             flagged_field_order=order,
             colour=colour,
-            sound=tuple(_sound(s) for s in container.streams.audio),
+            sound=tuple(_sound(s) for s in heard_streams(container)),
             subtitle_streams=len(container.streams.subtitles),
             rotation=int(frame.rotation or 0) % 360,
         )

@@ -20,6 +20,12 @@ from yomikomi.core.reading.sight import Field, Sight
 # A block is 16 columns wide and 8 field lines high.
 _BLOCK_LINES, _BLOCK_COLUMNS = 8, 2
 MIN_BLOCKS = 4
+# Fields of fewer lines are no tape's.
+_TALL = 200
+# Wobble is uneven: a block may see so many times its mean; and what is more than this, in samples squared, is no wobble.
+_WOBBLE_SPREAD, _MOST_WOBBLE = 4.0, 1.5
+# The noise as it is told here is low by about so much.
+_NOISE_TRUE = 1.5
 
 Values = NDArray[np.float64]
 _NAMES = (
@@ -82,9 +88,9 @@ class EvidenceMeter:
         self._kept = array("f")
 
     def see(self, sight: Sight) -> None:
-        now = sight.thin
+        now, slopes = _above_torn(sight.thin), _above_torn(sight.slopes)
         before, self._before = self._before, now
-        self._kept.extend(self._measure(before, now))
+        self._kept.extend(self._measure(before, now, slopes))
 
     def skip(self) -> None:
         """The next frame does not follow the last one."""
@@ -95,7 +101,7 @@ class EvidenceMeter:
         table = np.frombuffer(self._kept, np.float32).reshape(-1, len(_NAMES)).astype(np.float64)
         return Evidence(**dict(zip(_NAMES, table.T, strict=True)))
 
-    def _measure(self, before: tuple[Field, Field] | None, now: tuple[Field, Field]) -> tuple[float, ...]:
+    def _measure(self, before: tuple[Field, Field] | None, now: tuple[Field, Field], slopes: tuple[Field, Field]) -> tuple[float, ...]:
         top, bottom = now
         if top.shape[0] < 2 * _BLOCK_LINES or top.shape[1] < 2 * _BLOCK_COLUMNS:
             return (0.0,) * len(_NAMES)
@@ -104,10 +110,13 @@ class EvidenceMeter:
             return (*(0.0,) * (len(_NAMES) - 1), _combing(own, top, 0.0))
         change_top, change_bottom = top - before[0], bottom - before[1]
         energy_top, energy_bottom = blocks_of(change_top * change_top), blocks_of(change_bottom * change_bottom)
-        energy = np.maximum(energy_top, energy_bottom)
         noise = _noise_variance(top, bottom, np.minimum(energy_top, energy_bottom))
+        quietest = _quietest(np.maximum(energy_top, energy_bottom))
+        energy_top -= wobble_energy(change_top, slopes[0], _NOISE_TRUE * noise)
+        energy_bottom -= wobble_energy(change_bottom, slopes[1], _NOISE_TRUE * noise)
+        energy = np.maximum(energy_top, energy_bottom)
         motion = float(np.abs(change_top).mean() + np.abs(change_bottom).mean()) / 2
-        liveliest, quietest = _tenths(energy_top, energy_bottom, energy)
+        liveliest = max(_liveliest(energy_top), _liveliest(energy_bottom))
         keep = self._moving(energy, noise)
         blocks = int(np.count_nonzero(keep))
         if blocks < MIN_BLOCKS:
@@ -125,6 +134,34 @@ class EvidenceMeter:
             self._strongest = max(self._strongest * 0.998, float(np.partition(energy.ravel(), -rank)[-rank]))
             floor = max(floor, 0.1 * self._strongest)
         return np.asarray(energy > floor)
+
+
+def _above_torn(fields: tuple[Field, Field]) -> tuple[Field, Field]:
+    """Without the last lines, which a tape's heads tear anew in every field: they would move when nothing does."""
+    if fields[0].shape[0] < _TALL:
+        return fields
+    return fields[0][:-_BLOCK_LINES], fields[1][:-_BLOCK_LINES]
+
+
+def wobble_energy(change: Field, slope: Field, noise: float) -> Field:
+    """What lines that wobble would change in each block, as an upper bound: energy a block, codes squared.
+
+    A line that stands e samples further right changes by −e times its slope, so a block changes by e² times its slope energy. In a
+    still scene from a player without a corrector that is so everywhere; its wobble differs from field to field, and every such scene
+    would pass for fields in motion. Only wobble moves the left and the right half of a line alike and the next line otherwise:
+    the covariance of the two over all lines, a common move (a pan) taken out, is the variance of e, whatever noise there is.
+    """
+    strength = np.maximum(blocks_of(slope * slope) - np.float32(0.5 * noise), 0)
+    halves = slice(None, slope.shape[1] // 2), slice(slope.shape[1] // 2, None)
+    power = [np.einsum("ij,ij->i", slope[:, half], slope[:, half]).astype(np.float64) for half in halves]
+    cross = [np.einsum("ij,ij->i", change[:, half], slope[:, half]).astype(np.float64) for half in halves]
+    weight = float(np.sum(power[0] * power[1]))
+    total = float(power[0].sum() + power[1].sum())
+    if weight <= 0 or total <= 0:
+        return strength * np.float32(0)
+    common = float(cross[0].sum() + cross[1].sum()) / total
+    alike = float(np.sum((cross[0] - common * power[0]) * (cross[1] - common * power[1]))) / weight
+    return strength * np.float32(_WOBBLE_SPREAD * min(max(alike, 0.0), _MOST_WOBBLE))
 
 
 def blocks_of(samples: Field) -> Field:
@@ -161,10 +198,16 @@ def _spread(combs: list[Field], noise: float) -> float:
     return float((np.std(held - own) + np.std(early - own)) / (2 * np.sqrt(len(own))))
 
 
-def _tenths(top: Field, bottom: Field, both: Field) -> tuple[float, float]:
-    tenth = max(1, both.size // 10)
-    high = max(float(np.partition(one.ravel(), -tenth)[-tenth:].mean()) for one in (top, bottom))
-    return high, float(np.partition(both.ravel(), tenth)[:tenth].mean())
+def _liveliest(energy: Field) -> float:
+    """Mean of the highest tenth."""
+    tenth = max(1, energy.size // 10)
+    return max(0.0, float(np.partition(energy.ravel(), -tenth)[-tenth:].mean()))
+
+
+def _quietest(energy: Field) -> float:
+    """Mean of the lowest tenth."""
+    tenth = max(1, energy.size // 10)
+    return float(np.partition(energy.ravel(), tenth)[:tenth].mean())
 
 
 def _noise_variance(top: Field, bottom: Field, still: Field) -> float:
