@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from yomikomi.core.video.planes import bits, luma, plane_samples
 
-# One column in eight is enough to judge motion and comb teeth (docs/science.md).
-COLUMN_STEP = 8
+# One column in eight is enough to judge motion and comb teeth (docs/science.md); of large pictures, as many as of small ones.
+_COLUMN_STEP, _USUAL_WIDTH = 8, 960
 # Lines of the small copy: enough for motion and for the cost of encoding.
 SMALL_LINES = 240
 
@@ -48,10 +48,15 @@ class Sight:
         """From codes of this depth to codes of 8 bits."""
         return np.float32(2.0 ** (8 - self.depth))
 
+    @property
+    def column_step(self) -> int:
+        """Columns from one that is looked at to the next."""
+        return _COLUMN_STEP * max(1, self.samples.shape[1] // _USUAL_WIDTH)
+
     @cached_property
     def thin(self) -> tuple[Field, Field]:
-        """Top and bottom field, one column in eight, in codes of 8 bits."""
-        samples = self.samples[: self.samples.shape[0] // 2 * 2, ::COLUMN_STEP].astype(np.float32)
+        """Top and bottom field, one column in eight (or more, of large pictures), in codes of 8 bits."""
+        samples = self.samples[: self.samples.shape[0] // 2 * 2, :: self.column_step].astype(np.float32)
         if self.depth > 8:
             samples *= self.scale
         return samples[0::2], samples[1::2]
@@ -60,8 +65,8 @@ class Sight:
     def slopes(self) -> tuple[Field, Field]:
         """How luma rises along the line at the columns of ``thin``, codes a sample."""
         rows = self.samples[: self.samples.shape[0] // 2 * 2]
-        right = rows[:, 1::COLUMN_STEP].astype(np.float32)
-        left = rows[:, COLUMN_STEP - 1 :: COLUMN_STEP].astype(np.float32)
+        step = self.column_step
+        right, left = rows[:, 1::step].astype(np.float32), rows[:, step - 1 :: step].astype(np.float32)
         count = self.thin[0].shape[1]
         slope = np.zeros((rows.shape[0], count), np.float32)
         # Of column k the left neighbour stands one before it: the last of the group before.

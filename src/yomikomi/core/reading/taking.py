@@ -118,16 +118,18 @@ class Meters:
         """A closer look at two consecutive frames."""
         self.noise.look(before, now)
         sigma = self.noise.luma_sigma
-        for meter in (
-            self.levels, self.borders, self.bars, self.ghosts, self.hum_bars, self.digital, self.activity, self.hidden,
-        ):  # fmt: skip
+        for meter in (self.levels, self.borders, self.bars, self.digital, self.activity, self.hidden):
             meter.look(before, now)
-        # The two dearest take turns.
         self._looks += 1
-        dear = self.composite if self._looks % 2 else self.blends
-        dear.look(before, now)
+        # The dearest ones take turns.
+        if self._looks % 2:
+            self.blends.look(before, now)
+        elif self.analogue_size:
+            self.composite.look(before, now)
         if self.analogue_size:
             self.timing.look(before, now, noise=sigma)
+            self.ghosts.look(before, now)
+            self.hum_bars.look(before, now)
             if not self.every_dropout:
                 self.search(before, now)
 
@@ -180,7 +182,9 @@ class Pass:
 
     def _all(self, container: av.container.InputContainer, picture: av.VideoStream, streams: list[av.AudioStream]) -> None:
         guessed = float(self.info.seconds or 0) * float(self.rate)
-        period = max(2, min(round(self.rate / _LOOKS_A_SECOND), int(guessed / _LOOKS_WANTED)))
+        # Large pictures cost more a look, and have no tape's faults that come and go.
+        usual = round(self.rate / _LOOKS_A_SECOND) * (1 if self.info.geometry.height <= 608 else 2)
+        period = max(2, min(usual, int(guessed / _LOOKS_WANTED)))
         self.windows.append(Window(0, 0))
         for frame in self._frames(container, picture, streams):
             number = len(self.stamps)

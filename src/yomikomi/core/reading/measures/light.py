@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.reading.sight import COLUMN_STEP, Sight
+from yomikomi.core.reading.sight import Sight
 
 Codes = NDArray[np.uint8]
 
@@ -17,7 +17,7 @@ class LightMeter:
         self._kept = bytearray()
 
     def see(self, sight: Sight) -> None:
-        thin = sight.samples[::2, ::COLUMN_STEP]
+        thin = sight.samples[::2, :: sight.column_step]
         codes = thin if sight.depth == 8 else thin >> (sight.depth - 8)
         counts = np.bincount(codes.ravel(), minlength=256)
         total = int(counts.sum())
