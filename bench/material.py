@@ -38,9 +38,9 @@ def tape(seconds: float, *, seed: int = 21) -> Path:
     return path
 
 
-def standard_definition(seconds: int) -> Path:
+def standard_definition() -> Path:
     """The tape again, interlaced H.264 at a usual rate, as a capture box leaves it."""
-    path = folder() / f"sd-{seconds}.mp4"
+    path = folder() / "sd.mp4"
     if not path.exists():
         with av.open(str(tape(20))) as source, av.open(str(path), "w") as sink:
             options = {"preset": "superfast", "crf": "21", "x264-params": "tff=1"}
@@ -56,7 +56,7 @@ def standard_definition(seconds: int) -> Path:
 
 def two_hours() -> Path:
     """The same twenty seconds again and again, packets copied."""
-    return _again(standard_definition(30), "two-hours.mkv", 7200)
+    return again(standard_definition(), "two-hours.mkv", 7200)
 
 
 def small_hour() -> Path:
@@ -74,10 +74,12 @@ def small_hour() -> Path:
                 frame.pts, frame.time_base = number, Fraction(1, 25)
                 sink.mux(stream.encode(frame))
             sink.mux(stream.encode(None))
-    return _again(short, "hour.mkv", 3600)
+    return again(short, "hour.mkv", 3600)
 
 
-def _again(short: Path, name: str, seconds: float) -> Path:
+def again(short: Path, name: str, seconds: float) -> Path:
+    """The pictures of a short file again and again until so long, packets copied: takes are long, and what is looked at only so many
+    times a take weighs less in them."""
     path = folder() / name
     if path.exists():
         return path

@@ -19,8 +19,9 @@ from yomikomi.core.work import Job
 
 def run() -> Iterator[str]:
     for words, path in (
-        ("720x480 FFV1", material.tape(20)), ("720x480 H.264", material.standard_definition(30)),
-        ("1920x1080 H.264", material.high_definition(12)),
+        ("720x480 FFV1", material.again(material.tape(20), "tape-60.mkv", 60)),
+        ("720x480 H.264", material.again(material.standard_definition(), "sd-120.mkv", 120)),
+        ("1920x1080 H.264", material.again(material.high_definition(12), "hd-60.mkv", 60)),
     ):  # fmt: skip
         decoded = _decode_seconds(path)
         for mode in ("full", "quick"):

@@ -72,7 +72,8 @@ def run() -> Iterator[str]:
     _FILE.write_text("\n".join(lines) + "\n", encoding="utf-8")
     total = sum((counts for counts in table.values()), Counter[str]())
     yield (
-        f"{sum(total.values())} clips that move: {total['right']} right, {total['cannot tell']} cannot tell, {total['wrong']} wrong; frames "
+        f"{sum(total.values())} clips that move: {total['right']} right, {total['cannot tell']} cannot tell, {total['wrong']} wrong; "
+        "frames "
         f"{100 * frames_right / max(1, frames_told):.1f} % right; table in docs/{_FILE.name}"
     )
 

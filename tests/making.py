@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterable, Sequence
 from fractions import Fraction
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -20,10 +21,19 @@ Luma = NDArray[np.uint8]
 
 
 def programme_frames(count: int, *, width: int = 320, height: int = 240, seed: int = 4, rate: Fraction = Fraction(25)) -> list[Luma]:
-    """Luma of whole pictures of a lively programme, one for each frame instant: progressive."""
+    """Luma of whole pictures of a lively programme, one for each frame instant: progressive. Not to be written on."""
+    return list(_programme_frames(count, width, height, seed, rate))
+
+
+@lru_cache(maxsize=6)
+def _programme_frames(count: int, width: int, height: int, seed: int, rate: Fraction) -> tuple[Luma, ...]:
+    """Drawing takes longest of all that tests make: what several ask for is kept."""
     programme = Programme(seed, mixture="lively", rate=rate)
     raster = Raster(width, height)
-    return [np.ascontiguousarray(programme.draw(number, number / rate, raster)[..., 0]) for number in range(count)]
+    made = tuple(np.ascontiguousarray(programme.draw(number, number / rate, raster)[..., 0]) for number in range(count))
+    for picture in made:
+        picture.flags.writeable = False
+    return made
 
 
 def sliding_frames(count: int, *, width: int = 320, height: int = 240, speed: float = 3.0, seed: int = 1) -> list[Luma]:

@@ -119,7 +119,7 @@ def test_better_than_the_librarys_detector(sigma: float) -> None:
     right = wrong = theirs_wrong = theirs_right = known = total = 0
     for name, pictures in _real_clips().items():
         for start in range(0, len(pictures) - 50, 60):
-            piece = pictures[start : start + 60]
+            piece = [picture[:288, :480] for picture in pictures[start : start + 60]]
             cases: list[tuple[str, str, list[Luma]]] = [("progressive", "", piece[:30])]
             for order in FieldOrder:
                 cases += [
@@ -140,7 +140,7 @@ def test_better_than_the_librarys_detector(sigma: float) -> None:
                     theirs = _idet(dirty)
                     theirs_right += theirs == (order or "progressive")
                     theirs_wrong += theirs not in {order or "progressive", "undetermined"}
-    assert total >= 45
+    assert total >= 40
     assert right >= 0.96 * total
     assert wrong <= 0.02 * total
     assert right / total >= theirs_right / known

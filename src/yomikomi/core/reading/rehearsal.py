@@ -8,6 +8,7 @@ from fractions import Fraction
 from yomikomi.core.capture.health import HealthEnd
 from yomikomi.core.capture.proof import ProofLine
 from yomikomi.core.capture.result import CaptureResult
+from yomikomi.core.reading.cards.scanned import KIND_WORDS
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.source import SourceFormat
@@ -77,9 +78,10 @@ def _scan(reading: Reading, expected: SourceFormat) -> list[ProofLine]:
         return [ProofLine("scan", "cannot be told: too little moves", "cannot tell")]
     wanted = "interlaced" if expected.field_order else "progressive"
     if scan.kind != wanted:
-        # Progressive pictures in an interlaced standard are usual for films; the reverse is a fault.
-        found = f"is {scan.kind}, {wanted} was expected"
-        return [ProofLine("scan", found, "look here" if scan.kind == "progressive" else "wrong")]
+        # Films in an interlaced standard are usual, whole or spread over fields; fields where whole pictures were sent are a fault.
+        found = f"is {KIND_WORDS[scan.kind]}, {wanted} was expected"
+        usual = scan.kind in {"progressive", "repeats"} or (wanted == "interlaced" and scan.kind != "blended")
+        return [ProofLine("scan", found, "look here" if usual else "wrong")]
     if expected.field_order and scan.field_order and scan.field_order != expected.field_order.value:
         return [ProofLine("field order", f"is {scan.field_order}, the recorder says {expected.field_order.value}", "wrong")]
     return [ProofLine("scan", f"{scan.kind}, as expected", "fine")]

@@ -10,13 +10,14 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, Q
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.reading.cache import CachedReadRequest, read_cached
 from yomikomi.core.reading.cards.finding import Finding
 from yomikomi.core.reading.closeup import CloseLook, close_look
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import current
 from yomikomi.core.reading.proposals import proposals
 from yomikomi.core.reading.report.writing import write_report
-from yomikomi.core.reading.scanner import ReadProgress, ReadRequest, read
+from yomikomi.core.reading.scanner import ReadProgress, ReadRequest
 from yomikomi.core.reading.sentences import basis, findings, headline
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.work import Job
@@ -140,8 +141,11 @@ class ReadingStation(Station):
         take = self._view.take if self._view else None
         if take is None or take.state == "recording" or self.job is not None:
             return
+        # The same footage, under whatever name, is not measured twice unless that is asked for.
+        kept = self.state.record.workspace.folder / "trials" / "readings"
+        again = self._view is not None and self._view.reading is not None
         self.job = self.state.jobs.start(
-            read, ReadRequest(take.path, mode=mode), name="reading", resource="processor",
+            read_cached, CachedReadRequest(ReadRequest(take.path, mode=mode), kept, again=again), name="reading", resource="processor",
             on_progress=self._on_progress, on_end=partial(self._on_end, take_id=take.id),
         )  # fmt: skip
         self.bar.setValue(0)

@@ -20,8 +20,8 @@ from yomikomi.core.reading.sight import Field, Sight
 # A block is 16 columns wide and 8 field lines high.
 _BLOCK_LINES, _BLOCK_COLUMNS = 8, 2
 MIN_BLOCKS = 4
-# Fields of fewer lines are no tape's.
-_TALL = 200
+# Fields of fewer lines are no tape's, nor pictures of more.
+_TALL, _MOST_TAPED = 200, 608
 # Wobble is uneven: a block may see so many times its mean; and what is more than this, in samples squared, is no wobble.
 _WOBBLE_SPREAD, _MOST_WOBBLE = 4.0, 1.5
 # The noise as it is told here is low by about so much.
@@ -88,7 +88,9 @@ class EvidenceMeter:
         self._kept = array("f")
 
     def see(self, sight: Sight) -> None:
-        now, slopes = _above_torn(sight.thin), _above_torn(sight.slopes)
+        # Only what a tape holds can wobble, and no tape holds more lines.
+        taped = 2 * _TALL <= sight.samples.shape[0] <= _MOST_TAPED
+        now, slopes = (_above_torn(sight.thin), _above_torn(sight.slopes)) if taped else (sight.thin, None)
         before, self._before = self._before, now
         self._kept.extend(self._measure(before, now, slopes))
 
@@ -101,7 +103,9 @@ class EvidenceMeter:
         table = np.frombuffer(self._kept, np.float32).reshape(-1, len(_NAMES)).astype(np.float64)
         return Evidence(**dict(zip(_NAMES, table.T, strict=True)))
 
-    def _measure(self, before: tuple[Field, Field] | None, now: tuple[Field, Field], slopes: tuple[Field, Field]) -> tuple[float, ...]:
+    def _measure(
+        self, before: tuple[Field, Field] | None, now: tuple[Field, Field], slopes: tuple[Field, Field] | None
+    ) -> tuple[float, ...]:
         top, bottom = now
         if top.shape[0] < 2 * _BLOCK_LINES or top.shape[1] < 2 * _BLOCK_COLUMNS:
             return (0.0,) * len(_NAMES)
@@ -112,8 +116,9 @@ class EvidenceMeter:
         energy_top, energy_bottom = blocks_of(change_top * change_top), blocks_of(change_bottom * change_bottom)
         noise = _noise_variance(top, bottom, np.minimum(energy_top, energy_bottom))
         quietest = _quietest(np.maximum(energy_top, energy_bottom))
-        energy_top -= wobble_energy(change_top, slopes[0], _NOISE_TRUE * noise)
-        energy_bottom -= wobble_energy(change_bottom, slopes[1], _NOISE_TRUE * noise)
+        if slopes is not None:
+            energy_top -= wobble_energy(change_top, slopes[0], _NOISE_TRUE * noise)
+            energy_bottom -= wobble_energy(change_bottom, slopes[1], _NOISE_TRUE * noise)
         energy = np.maximum(energy_top, energy_bottom)
         motion = float(np.abs(change_top).mean() + np.abs(change_bottom).mean()) / 2
         liveliest = max(_liveliest(energy_top), _liveliest(energy_bottom))
@@ -138,8 +143,6 @@ class EvidenceMeter:
 
 def _above_torn(fields: tuple[Field, Field]) -> tuple[Field, Field]:
     """Without the last lines, which a tape's heads tear anew in every field: they would move when nothing does."""
-    if fields[0].shape[0] < _TALL:
-        return fields
     return fields[0][:-_BLOCK_LINES], fields[1][:-_BLOCK_LINES]
 
 
