@@ -6,19 +6,23 @@ import shutil
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
-import av
 import numpy as np
 from PySide6.QtCore import QTime
 from PySide6.QtWidgets import QApplication, QWidget
 
+from yomikomi.core.capture.recorder import Recorder
+from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.ledger.workspace import Workspace
-from yomikomi.core.video.colour import BT601_525
-from yomikomi.core.video.planes import frame_from_planes
+from yomikomi.core.video.source import Picture
+from yomikomi.core.work import SilentReporter
+from yomikomi.demo import scenario
 from yomikomi.demo.maker import fill
+from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.feed import FeedSpec
 from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.ui.app import application, build_window
@@ -164,19 +168,21 @@ def main(folder: Path = _FOLDER) -> None:
 
 
 def shoot_readings(window: MainWindow, camera: Photographer, carriers: dict[str, int], home: Path) -> None:
-    """Two more conditions: the disc's film in fields, and a tape that holds both, with frames repeated and a stray end."""
-    film = next(view.id for label, view in ((v.label, v) for v in window.state.carriers) if label.startswith("K-003") and view.take)
-    mixed = home / "lantern parade, second tape.mkv"
+    """Two more conditions: a camera's film in fields, and a tape that holds both, with frames repeated and a stray end."""
+    record = window.state.record
+    film, mixed = home / "curator interview.mkv", home / "lantern parade, second tape.mkv"
+    frames = simulate_to(SimulateRequest(replace(scenario.K006, seconds=5.0, real_time=False), film), SilentReporter())
+    record.add_copied_take(carriers["K-006"], film, seconds=5.0, frames=frames, words="five seconds to look at")
     make_mixed(mixed)
-    second, _warning = window.state.record.import_file(mixed, title="Lantern parade 1993, second tape", kind="vhs", label="K-001b")
+    second, _warning = record.import_file(mixed, title="Lantern parade 1993, second tape", kind="vhs", label="K-001b")
     window.state.reload()
     station = window.station("reading")
     assert isinstance(station, ReadingStation)
-    for carrier, name, topic in ((film, "reading-film", "scan"), (second, "reading-mixed", "losses")):
+    for carrier, name, topic in ((carriers["K-006"], "reading-film", "scan"), (second, "reading-mixed", "losses")):
         window.state.choose(carrier)
         window.show_station("reading")
         station.read()
-        wait(lambda: station.job is None, 180)
+        wait(lambda: station.job is None, 240)
         station.choose_card(next(card for card in station.cards if card.finding.topic == topic))
         pause(2.0)
         camera.shoot(name)
@@ -188,30 +194,21 @@ def make_mixed(path: Path) -> None:
     tape = TapePlayerSpec(seed=7, mixture="lively", real_time=False).open()
     film = FeedSpec(720, 480, rate, interlaced=True, seed=9, mixture="lively", cadence="film", real_time=False).open()
     grain = np.random.default_rng(1)
-
-    def planes() -> Iterator[tuple[np.ndarray, np.ndarray, np.ndarray]]:
-        for source, numbers in ((tape, range(240)), (film, range(180)), (tape, range(240, 450))):
-            for number in numbers:
-                shown = number - 1 if source is tape and number in {301, 302, 371} else number
-                picture = source.picture(shown - 1 if number == 302 else shown)
-                yield picture.y, picture.u, picture.v
-        for _ in range(210):
+    repeats = {301: 300, 302: 300, 371: 370}
+    recorder = Recorder(path, tape.format, RecordAs())
+    grey = np.full((480, 360), 128, np.uint8)
+    for number in range(885):
+        if 240 <= number < 420:
+            picture = film.picture(number - 240)
+        elif 630 <= number < 840:
             black = np.clip(17 + grain.normal(0, 1.2, (480, 720)), 0, 255).astype(np.uint8)
-            yield black, np.full((480, 360), 128, np.uint8), np.full((480, 360), 128, np.uint8)
-        for number in range(600, 645):
-            picture = tape.picture(number)
-            yield picture.y, picture.u, picture.v
-
-    with av.open(str(path), "w") as sink:
-        stream = sink.add_stream("ffv1", rate=rate)
-        stream.width, stream.height, stream.pix_fmt = 720, 480, "yuv422p"
-        stream.sample_aspect_ratio = stream.codec_context.sample_aspect_ratio = Fraction(8, 9)
-        BT601_525.put_on(stream.codec_context)
-        for count, (y, u, v) in enumerate(planes()):
-            frame = frame_from_planes(y, u, v)
-            frame.pts, frame.time_base = count, 1 / rate
-            sink.mux(stream.encode(frame))
-        sink.mux(stream.encode(None))
+            picture = Picture(number, black, grey, grey, 0)
+        else:
+            place = number if number < 240 else number - 180 if number < 630 else number - 240
+            picture = tape.picture(repeats.get(place, place))
+        recorder.write_picture(replace(picture, number=number))
+        recorder.write_sound(tape.read()[1])
+    recorder.close()
 
 
 def shoot_proving(window: MainWindow, camera: Photographer, carriers: dict[str, int]) -> None:

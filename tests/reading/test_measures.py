@@ -278,11 +278,11 @@ def test_blocks_and_bands() -> None:
     assert banding(dithered)[0] < 0.2
 
 
-def _levels(pictures: list[Luma], colour: Colour = LIMITED, noise: float = 0.0) -> Levels:
+def _levels(pictures: list[Luma], colour: Colour = LIMITED, noise: float = 0.0, scenes: int = 6) -> Levels:
     meter = LevelMeter()
     for one in sights(pictures):
         meter.look(one, one)
-    found = meter.result(colour, noise=noise, depth=8)
+    found = meter.result(colour, noise=noise, depth=8, scenes=scenes)
     assert found is not None
     return found
 
@@ -300,6 +300,7 @@ def test_levels_tell_tone_and_range() -> None:
     assert limited.black == pytest.approx(16, abs=2)
     assert _levels(coded(45, 190)).tone == "washed out"
     assert _levels(coded(42, 235)).tone == "raised black"
+    assert _levels(coded(42, 235)[:1] * 6, scenes=1).tone == "undetermined"  # one scene may be meant so
     crushed = [np.clip(picture.astype(int) - 80, 16, 235).astype(np.uint8) for picture in coded(16, 235)]
     assert _levels(crushed).tone == "crushed black"
     blown = [np.clip(picture.astype(int) + 80, 16, 235).astype(np.uint8) for picture in coded(16, 235)]
@@ -316,7 +317,7 @@ def test_a_cast_and_its_drift() -> None:
         cr = np.full((480, 360), 128 - 6 + number // 8, np.uint8)
         one = sight(base, number, cb=cb, cr=cr)
         meter.look(one, one)
-    found = meter.result(LIMITED, noise=0.0, depth=8)
+    found = meter.result(LIMITED, noise=0.0, depth=8, scenes=6)
     assert found is not None
     assert found.cast[0] == pytest.approx(4, abs=0.3)
     assert found.cast_drift == pytest.approx(5, abs=1)

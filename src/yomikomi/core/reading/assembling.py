@@ -14,7 +14,6 @@ from yomikomi.core.reading.measures.structure import make_structure, notable_fra
 from yomikomi.core.reading.models import (
     Colour,
     Complexity,
-    Levels,
     Losses,
     Rate,
     Reading,
@@ -90,7 +89,7 @@ def assemble(one: Pass) -> Reading:
         read_seconds=round(time.monotonic() - one.started, 3),
         losses=losses,
         borders=meters.borders.result(_shape(info), tape=meters.analogue_size),
-        levels=_levels(one, colour, noise),
+        levels=meters.levels.result(colour, noise=noise, depth=info.bit_depth, scenes=len(scan.cuts) + 1),
         bars=meters.bars.result(),
         tape=_tape(one, rate),
         digital=meters.digital.result() if meters.lossy else None,
@@ -269,10 +268,6 @@ def _sound(one: Pass, first: float) -> list[Sound]:
             )
         )
     return found
-
-
-def _levels(one: Pass, colour: Colour, noise: float) -> Levels | None:
-    return one.meters.levels.result(colour, noise=noise, depth=one.info.bit_depth)
 
 
 def _tape(one: Pass, rate: RateVerdict) -> TapeFaults:

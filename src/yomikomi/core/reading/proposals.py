@@ -46,11 +46,12 @@ def _picture(reading: Reading, wanted: set[str]) -> list[Proposal]:
     if borders is not None and wanted & {"borders", "head switching"}:
         bottom = max(borders.bottom, borders.head_switching_lines + (borders.bottom if borders.head_switching_lines else 0))
         sides = (float(borders.top), float(bottom), float(borders.left), float(borders.right))
-        words = f"crop {borders.top} above, {bottom} below, {borders.left} left, {borders.right} right"
+        named = zip(sides, ("above", "below", "left", "right"), strict=True)
+        words = "crop " + ", ".join(f"{size:.0f} {place}" for size, place in named if size)
         found.append(Proposal("crop", words, "borders" if "borders" in wanted else "head switching", sides))
     if "shape" in wanted and borders is not None and borders.likely_shape:
         found.append(Proposal("shape", f"flag it {borders.likely_shape}", "shape"))
-    if "levels" in wanted and reading.levels is not None:
+    if "levels" in wanted and reading.levels is not None and reading.levels.tone != "undetermined":
         found.append(Proposal("levels", f"set the levels ({reading.levels.tone})", "levels", (reading.levels.black, reading.levels.white)))
     if tape is not None:
         if "chroma delay" in wanted and tape.chroma_delay:

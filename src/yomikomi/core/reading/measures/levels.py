@@ -22,6 +22,8 @@ _PLAIN = 0.002
 # Chroma nearer to 128 than this counts as grey.
 _NEAR_GREY = 12.0
 _PQ, _HLG, _BT2020 = 16, 18, 9
+# Black and white of fewer scenes than this say nothing of the levels of a take.
+_SCENES = 4
 # The signal of PQ at 203 cd/m², reference white of ITU-R BT.2408, is 58 %; highlights of graded material seldom pass 80 %.
 _PQ_WHITE = 0.80
 
@@ -48,8 +50,8 @@ class LevelMeter:
         if cast is not None:
             self.casts.append((float(now.number), *cast))
 
-    def result(self, colour: Colour, *, noise: float, depth: int) -> Levels | None:
-        """``noise``: standard deviation in 8-bit codes."""
+    def result(self, colour: Colour, *, noise: float, depth: int, scenes: int) -> Levels | None:
+        """``noise``: standard deviation in 8-bit codes; ``scenes``: how many there were to see, since one may be meant as it is."""
         total = int(self.histogram.sum())
         if not total:
             return None
@@ -60,6 +62,8 @@ class LevelMeter:
         low_pile, high_pile = self._piles()
         found, reason = _range(below, above, colour, black, white)
         tone = _tone(black, white, low_pile, high_pile, found)
+        if scenes < _SCENES and tone in {"raised black", "washed out"}:
+            tone = "undetermined"
         cast, drift = self._cast()
         return Levels(
             black=round(black, 1), white=round(white, 1), below_16=round(below, 5), above_235=round(above, 5),

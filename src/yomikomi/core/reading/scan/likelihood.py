@@ -47,6 +47,9 @@ _NEAR, _FAR = 0.12, 3.0
 _TAIL = 0.01
 _UNEVEN_WIDTH = 0.22
 _CHAOS_WIDTH = 1.2
+# Compressed pictures of one group differ by so much where nothing moves, and differently by their kind: a still scene in groups of
+# three would pass for every picture shown three times. Codes squared, in the liveliest tenth.
+_PULSE = 12.0
 # Frames on either side that tell how lively it is here.
 _AROUND = 6
 
@@ -59,11 +62,11 @@ def likelihoods(evidence: Evidence, *, lossy: bool) -> tuple[Values, NDArray[np.
     noise = evidence.noise
     own, held, early = (np.maximum(c - 1.5 * noise, 0.05 + 0.1 * noise) for c in (evidence.own, evidence.held, evidence.early))
     f1, f2 = np.log(held / own), np.log(early / own)
-    telling = moving_frames(evidence)
+    telling = moving_frames(evidence, lossy=lossy)
     foot = np.hypot(_FOOT, evidence.spread)
     foot_whole = np.hypot(_FOOT_WHOLE, 0.4 * evidence.spread)
     uneven = _unevenness(evidence)
-    repeat_part, lively, doubt = _repeat_part(evidence)
+    repeat_part, lively, doubt = _repeat_part(evidence, lossy=lossy)
     found = np.zeros((len(evidence), len(Class)))
     for one in Class:
         if one is Class.REPEAT:
@@ -139,14 +142,14 @@ def noise_top(evidence: Evidence) -> Values:
     return np.asarray(np.minimum(5.2 * evidence.noise, 2.45 * evidence.quietest))
 
 
-def moving_frames(evidence: Evidence) -> NDArray[np.bool_]:
-    """Frames in which something moves beyond noise: only those say how they were scanned. Noise alone passes for whole pictures,
-    because both ratios share the frame's own teeth."""
+def moving_frames(evidence: Evidence, *, lossy: bool = False) -> NDArray[np.bool_]:
+    """Frames in which something moves beyond noise (or, compressed, beyond what groups of pictures pulse by): only those say how they
+    were scanned. Noise alone passes for whole pictures, because both ratios share the frame's own teeth."""
     floor = noise_top(evidence)
-    return np.asarray(evidence.telling & (evidence.liveliest > 1.2 * floor + 1))
+    return np.asarray(evidence.telling & (evidence.liveliest > 1.2 * floor + (_PULSE if lossy else 1.0)))
 
 
-def _repeat_part(evidence: Evidence) -> tuple[Values, Values, Values]:
+def _repeat_part(evidence: Evidence, *, lossy: bool) -> tuple[Values, Values, Values]:
     """How much a frame changes as a part of the liveliest around it; how lively it is there, 0…1; how far a repeat may be
     from 0."""
     floor = noise_top(evidence)
@@ -154,6 +157,6 @@ def _repeat_part(evidence: Evidence) -> tuple[Values, Values, Values]:
     padded = np.pad(change, _AROUND)
     most = np.stack([padded[at : at + len(change)] for at in range(2 * _AROUND + 1)]).max(axis=0)
     scale = np.maximum(most, 1e-3)
-    enough = 3 * (evidence.noise + 0.6)
+    enough = 3 * (evidence.noise + 0.6) + (_PULSE if lossy else 0)
     lively = np.clip((most - enough) / enough, 0, 1)
     return change / scale, lively, np.minimum(0.03 + 0.12 * floor / scale, 0.4)

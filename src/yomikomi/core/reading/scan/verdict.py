@@ -89,7 +89,7 @@ def judge_scan(evidence: Evidence, *, lossy: bool = False) -> ScanVerdict:
     lossy : compression smooths faint comb teeth away, so everything is claimed with less confidence.
     """
     found, cut = likelihoods(evidence, lossy=lossy)
-    telling = np.asarray(found.any(axis=1) & (moving_frames(evidence) | (np.ptp(found, axis=1) > 1)))
+    telling = np.asarray(found.any(axis=1) & (moving_frames(evidence, lossy=lossy) | (np.ptp(found, axis=1) > 1)))
     path = likeliest_path(found, cut, lossy=lossy)
     agree = _agreeing(found, CLASS_OF[path.pattern, path.place]) & telling
     segments = [
