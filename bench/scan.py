@@ -195,8 +195,7 @@ def _document(
         f"**{count} clips: " + ", ".join(f"{share:.1f} % {outcome}" for outcome, share in shares.items()) + ".**",
         f"Of telling frames {100 * frames:.1f} % stand in a segment of the right kind and order.",
         f"False alarms on progressive material: {false_alarms}.",
-        f"Besides, {sum(still.values())} clips in which nothing moves (but what a tape makes move): {still['cannot tell']} cannot tell,",
-        f"{still['right']} right, {still['wrong']} wrong.",
+        *_still_words(still),
         "",
         "## Is a claim of 90 % right nine times in ten?",
         "",
@@ -211,3 +210,11 @@ def _document(
     right = sum(right for _, right in claims) / max(1, len(claims))
     lines += ["", f"Mean claim {mean:.3f}, right {right:.3f}. The patterns told apart: {', '.join(p.key for p in PATTERNS)}."]
     return lines
+
+
+def _still_words(still: Counter[str]) -> list[str]:
+    """Of clips in which nothing moves but what a tape makes move."""
+    if not still:
+        return []
+    told = ", ".join(f"{still[outcome]} {outcome}" for outcome in ("right", "cannot tell", "wrong"))
+    return [f"Besides, {sum(still.values())} clips in which nothing moves but what a tape makes move: {told}."]

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import io
 from itertools import groupby
 from pathlib import Path
-from xml.sax.saxutils import escape
 
 from yomikomi.core.planning.path.sheet import PathSheet, SheetItem
-from yomikomi.core.planning.pdf_type import font_for, shipped_fonts
+from yomikomi.core.planning.pdf_type import PrintedPage
 from yomikomi.core.work.whole_file import write_whole
 
 _BOX = {"done": "[x]", "open": "[ ]", "unsure": "[?]"}
@@ -40,20 +38,10 @@ def sheet_markdown(sheet: PathSheet) -> str:
 
 def sheet_pdf(sheet: PathSheet) -> bytes:
     """An A4 page or more, with a box before each thing to do."""
-    from reportlab.lib.pagesizes import A4
-    from reportlab.lib.styles import ParagraphStyle
-    from reportlab.platypus import KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table
+    from reportlab.platypus import KeepTogether, Spacer, Table
 
-    regular, _figures = shipped_fonts()
-    small = ParagraphStyle("small", fontName=regular, fontSize=8, leading=10.5, textColor="#5F6268")
-    body = ParagraphStyle("body", fontName=regular, fontSize=9.5, leading=12.5)
-    head = ParagraphStyle("head", fontName=regular, fontSize=11.5, leading=15, spaceBefore=8, spaceAfter=3)
-    title = ParagraphStyle("title", fontName=regular, fontSize=16, leading=21)
-
-    def paragraph(words: str, style: ParagraphStyle) -> Paragraph:
-        font = font_for(words, regular)
-        return Paragraph(escape(words), style if font == regular else ParagraphStyle("other", parent=style, fontName=font))
-
+    page = PrintedPage()
+    small, body, head, title, paragraph = page.small, page.body, page.head, page.title, page.say
     story: list[object] = [paragraph(f"Settings sheet {sheet.carrier}".rstrip(), title), paragraph(sheet.route, body), Spacer(1, 6)]
     for device, items in groupby(sheet.items, key=lambda item: item.device):
         rows = [
@@ -73,11 +61,7 @@ def sheet_pdf(sheet: PathSheet) -> bytes:
     ):
         if lines:
             story += [paragraph(name, head), *(paragraph(words, body) for words in lines)]
-    out = io.BytesIO()
-    document = SimpleDocTemplate(out, pagesize=A4, leftMargin=36, rightMargin=36, topMargin=36, bottomMargin=36, invariant=True)
-    document.title = "Settings sheet"
-    document.build(story)
-    return out.getvalue()
+    return page.built(story, "Settings sheet")
 
 
 def _box(item: SheetItem) -> object:

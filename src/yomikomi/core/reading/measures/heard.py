@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.capture.loudness import LoudnessMeter
+from yomikomi.core.reading.measures.runs import runs_where
 from yomikomi.core.reading.sound import SoundMeter, decibels, to_float
 
 Wave = NDArray[np.float32]
@@ -65,12 +66,11 @@ class HeardMeter:
     def _clip(self, wave: Wave, frame: av.AudioFrame) -> None:
         full = np.abs(wave) >= _CLIP_LEVEL
         for channel in full:
-            edges = np.flatnonzero(np.diff(np.concatenate([[0], channel.astype(np.int8), [0]])))
-            runs = edges[1::2] - edges[::2]
-            count = int(np.count_nonzero(runs >= _CLIP_RUN))
+            runs = [first for first, end in runs_where(channel) if end - first >= _CLIP_RUN]
+            count = len(runs)
             self.clipped += count
             if count and len(self.clipped_at) < _MOST_CLIPS and frame.time is not None:
-                self.clipped_at.append(round(float(frame.time) + float(edges[0]) / self._rate, 3))
+                self.clipped_at.append(round(float(frame.time) + runs[0] / self._rate, 3))
 
     def _loud(self, wave: Wave) -> None:
         """Of the first two channels."""

@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.reading.measures.runs import runs_where
 from yomikomi.core.reading.models import Losses
 from yomikomi.core.reading.scan.evidence import Evidence, Values
 from yomikomi.core.reading.scan.likelihood import noise_top
@@ -48,7 +49,7 @@ def find_repeats(evidence: Evidence) -> tuple[list[int], list[tuple[int, int]]]:
     grain = float(np.median(evidence.quietest[1:]))
     frozen = (evidence.quietest < 0.2 * grain) & (evidence.liveliest < floor + 1) if grain > 1 else np.zeros(len(change), np.bool_)
     frozen[0] = False
-    freezes = [run for run in _runs(frozen) if run[1] >= _SHORTEST_FREEZE]
+    freezes = [(first, end - first) for first, end in runs_where(frozen) if end - first >= _SHORTEST_FREEZE]
     for first, length in freezes:
         repeat[first : first + length] = False
     return [int(at) for at in np.flatnonzero(repeat)], freezes
@@ -58,11 +59,6 @@ def _median_around(values: Values) -> Values:
     padded = np.pad(values, _AROUND, mode="reflect" if len(values) > _AROUND else "edge")
     around = np.stack([padded[at : at + len(values)] for at in range(2 * _AROUND + 1) if at != _AROUND])
     return np.asarray(np.median(around, axis=0))
-
-
-def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(np.int8), [0]])))
-    return [(int(first), int(end - first)) for first, end in zip(edges[0::2], edges[1::2], strict=True)]
 
 
 @dataclass(frozen=True)

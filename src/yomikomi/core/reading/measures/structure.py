@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.reading.measures.light import Codes
+from yomikomi.core.reading.measures.runs import runs_where
 from yomikomi.core.reading.models import Complexity, Measured, Structure
 
 # A black frame: its brightest hundredth lies this low, and no further above its darkest than noise makes it (8-bit codes).
@@ -52,7 +53,7 @@ def black_stretches(light: Codes, *, rate: Fraction, noise: float) -> list[tuple
     spread = _BLACK_SPREAD + _SPREAD_PER_NOISE * noise
     dark = (high <= max(_BLACK_HIGH, 16 + spread)) & (high - low <= spread)
     least = max(1, round(_SHORTEST_BLACK_S * rate))
-    return [(first, end - 1) for first, end in _runs(dark) if end - first >= least]
+    return [(first, end - 1) for first, end in runs_where(dark) if end - first >= least]
 
 
 def notable_frames(complexity: Complexity, frames: int) -> tuple[int, int, int]:
@@ -65,11 +66,6 @@ def notable_frames(complexity: Complexity, frames: int) -> tuple[int, int, int]:
     places = (int(order[-1]), int(order[0]), int(order[len(order) // 2]))
     middle = [min(last, cell * complexity.frames_per_cell + complexity.frames_per_cell // 2) for cell in places]
     return middle[0], middle[1], middle[2]
-
-
-def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(np.int8), [0]])))
-    return [(int(first), int(end)) for first, end in zip(edges[0::2], edges[1::2], strict=True)]
 
 
 def _fragments(black: list[tuple[int, int]], frames: int, rate: Fraction) -> list[tuple[int, int]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -109,11 +109,10 @@ def _marks(losses: Sequence[int]) -> list[Rect]:
     ]  # fmt: skip
 
 
-def _columns(values: Sequence[float], take: object) -> list[float]:
-    """Not more columns than can be seen."""
+def _columns(values: Sequence[float], take: Callable[[Sequence[float]], float]) -> list[float]:
+    """Not more columns than can be seen; ``take`` says which value of a column stands for it."""
     step = max(1, -(-len(values) // _MOST_COLUMNS))
-    picker = max if take is max else min
-    return [picker(values[at : at + step]) for at in range(0, len(values), step)]
+    return [take(values[at : at + step]) for at in range(0, len(values), step)]
 
 
 def _scale(values: Sequence[float], unit: str) -> str:

@@ -9,7 +9,7 @@ from pathlib import Path
 from xml.sax.saxutils import escape
 
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.planning.pdf_type import font_for, shipped_fonts
+from yomikomi.core.planning.pdf_type import PrintedPage
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.report.content import Report, make_report
 from yomikomi.core.reading.report.drawing import WIDTH, Drawing, Rect
@@ -77,21 +77,11 @@ def svg_of(drawing: Drawing) -> str:
 
 def report_pdf(report: Report) -> bytes:
     """A4 pages."""
-    from reportlab.lib.pagesizes import A4
-    from reportlab.lib.styles import ParagraphStyle
-    from reportlab.platypus import Image, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table
+    from reportlab.platypus import Image, KeepTogether, Spacer, Table
 
-    regular, _figures = shipped_fonts()
-    small = ParagraphStyle("small", fontName=regular, fontSize=8, leading=10.5, textColor="#5F6268")
-    body = ParagraphStyle("body", fontName=regular, fontSize=9.5, leading=12.5)
-    head = ParagraphStyle("head", fontName=regular, fontSize=11.5, leading=15, spaceBefore=10, spaceAfter=4)
-    big = ParagraphStyle("title", fontName=regular, fontSize=14.5, leading=19)
-
-    def say(words: str, style: ParagraphStyle) -> Paragraph:
-        font = font_for(words, regular)
-        return Paragraph(escape(words), style if font == regular else ParagraphStyle("other", parent=style, fontName=font))
-
-    story: list[object] = [say(f"Reading of {report.title}", small), say(report.sentence, big), say(report.basis, small)]
+    page = PrintedPage()
+    small, body, head, say = page.small, page.body, page.head, page.say
+    story: list[object] = [say(f"Reading of {report.title}", small), say(report.sentence, page.title), say(report.basis, small)]
     rows = [
         [say(card.mark.value, small), [say(card.title, body), say(card.reason, small)], say(card.certainty, small), say(card.advice, small)]
         for card in report.findings
@@ -104,16 +94,12 @@ def report_pdf(report: Report) -> bytes:
     ]
     if report.proposals:
         story += [say("What is to be done about it", head), *(say(f"– {one.words}", body) for one in report.proposals)]
-    story += [KeepTogether([say("Over time", head), _flowable(report.strips, regular, 522)])]
+    story += [KeepTogether([say("Over time", head), _flowable(report.strips, page.font, 522)])]
     for picture in report.pictures:
         image = Image(io.BytesIO(picture.jpeg), width=240, height=240 * picture.height / max(1, picture.width))
         story.append(KeepTogether([Spacer(1, 6), image, say(picture.caption, small)]))
     story += [say("The file", head), Table([[say(name, small), say(value, body)] for name, value in report.facts], colWidths=[58, 464])]
-    out = io.BytesIO()
-    document = SimpleDocTemplate(out, pagesize=A4, leftMargin=36, rightMargin=36, topMargin=36, bottomMargin=36, invariant=True)
-    document.title = "Reading"
-    document.build(story)
-    return out.getvalue()
+    return page.built(story, "Reading")
 
 
 def _flowable(drawing: Drawing, font: str, width: float) -> object:
