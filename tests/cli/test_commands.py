@@ -1,11 +1,14 @@
-"""The command line as scripts use it: real processes, JSON and nothing else on standard output, exit codes, one-line errors."""
+"""The command line as scripts use it: JSON and nothing else on standard output, exit codes, one-line errors."""
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import os
 import subprocess
 import sys
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -14,15 +17,44 @@ import jsonschema
 import pytest
 
 from tests.making import sliding_frames, write_clip
+from yomikomi.cli.app import main
 from yomikomi.core.video.media import probe
 
 
-def yomikomi(*words: str | Path, code: int = 0, home: Path | None = None) -> subprocess.CompletedProcess[str]:
+@dataclass(frozen=True)
+class Done:
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def process(*words: str | Path, home: Path | None = None) -> Done:
+    """As a shell runs it."""
     environment = {k: v for k, v in os.environ.items() if k not in {"DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"}}
     if home:
         environment |= {"HOME": str(home), "XDG_DATA_HOME": str(home)}
     command = [sys.executable, "-m", "yomikomi", *map(str, words)]
     done = subprocess.run(command, capture_output=True, text=True, env=environment, timeout=240, check=False)
+    return Done(done.returncode, done.stdout, done.stderr)
+
+
+def within(*words: str | Path) -> Done:
+    """The same entry point called here: starting an interpreter takes longer than most commands."""
+    out, err, before = io.StringIO(), io.StringIO(), sys.argv
+    sys.argv = ["yomikomi", *map(str, words)]
+    code = 0
+    try:
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            main()
+    except SystemExit as error:
+        code = int(error.code or 0)
+    finally:
+        sys.argv = before
+    return Done(code, out.getvalue(), err.getvalue())
+
+
+def yomikomi(*words: str | Path, code: int = 0, home: Path | None = None) -> Done:
+    done = process(*words, home=home) if home else within(*words)
     assert done.returncode == code, done.stderr
     if code:
         assert done.stdout == ""
@@ -39,7 +71,7 @@ def answer(*words: str | Path) -> dict[str, Any]:
 
 @pytest.fixture(scope="module")
 def schemas() -> dict[str, Any]:
-    return json.loads(yomikomi("schema").stdout)  # type: ignore[no-any-return]
+    return json.loads(process("schema").stdout)  # type: ignore[no-any-return]
 
 
 @pytest.fixture(scope="module")
@@ -132,6 +164,12 @@ def test_what_cannot_be_finished_is_4(made: tuple[Path, dict[str, Any]], tmp_pat
     nowhere = tmp_path / "no folder" / "c.mp4"
     assert "not there" in yomikomi("copy", path, "-o", nowhere, "--codec", "h264", "--quality", "30", "--speed", "ultrafast", code=4).stderr
     assert "no display" in yomikomi(code=4, home=tmp_path).stderr
+
+
+def test_real_processes_answer_the_same(tmp_path: Path) -> None:
+    """What the other tests ask within their own process, a shell gets too: exit code, and one line on standard error."""
+    for words in (("reckon", "size"), ("read", str(tmp_path / "gone.mkv"))):
+        assert process(*words) == within(*words)
 
 
 def test_one_schema_by_name(schemas: dict[str, Any]) -> None:

@@ -56,9 +56,9 @@ def test_strips_and_complexity_cover_the_take(tape_reading: Reading) -> None:
 
 
 def test_long_takes_keep_short_strips(tmp_path: Path) -> None:
-    path = write_clip(tmp_path / "long.mkv", sliding_frames(40, width=64, height=48, speed=0.2) * 110)
+    path = write_clip(tmp_path / "long.mkv", sliding_frames(40, width=64, height=48, speed=0.2) * 55)
     reading = _read(path)
-    assert reading.frames == 4400
+    assert reading.frames == 2200
     assert len(reading.strips.vote) <= 2000
 
 

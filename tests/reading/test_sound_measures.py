@@ -100,7 +100,7 @@ def test_louder_is_louder() -> None:
 @pytest.mark.parametrize(("kind", "offset", "progressive"), [("synctest", 120.0, False), ("clap", -80.0, True)])
 def test_sync_is_told_with_an_interval_that_holds_it(tmp_path: Path, kind: str, offset: float, progressive: bool) -> None:
     path = tmp_path / "sync.mkv"
-    spec = SyncTestSpec(kind=kind, offset_ms=offset, seconds=10, progressive=progressive)  # type: ignore[arg-type]
+    spec = SyncTestSpec(kind=kind, offset_ms=offset, seconds=6, progressive=progressive)  # type: ignore[arg-type]
     simulate_to(SimulateRequest(spec, path), SilentReporter())
     reading: Reading = read(ReadRequest(path, complexity=False), SilentReporter())
     assert reading.sync is not None

@@ -118,7 +118,7 @@ def test_better_than_the_librarys_detector(sigma: float) -> None:
     right, wrong ones being fewer than the library's on the kinds it knows."""
     right = wrong = theirs_wrong = theirs_right = known = total = 0
     for name, pictures in _real_clips().items():
-        for start in range(0, len(pictures) - 50, 60):
+        for start in range(0, len(pictures) - 50, 90):
             piece = [picture[:288, :480] for picture in pictures[start : start + 60]]
             cases: list[tuple[str, str, list[Luma]]] = [("progressive", "", piece[:30])]
             for order in FieldOrder:
@@ -140,7 +140,7 @@ def test_better_than_the_librarys_detector(sigma: float) -> None:
                     theirs = _idet(dirty)
                     theirs_right += theirs == (order or "progressive")
                     theirs_wrong += theirs not in {order or "progressive", "undetermined"}
-    assert total >= 40
+    assert total >= 28
     assert right >= 0.96 * total
     assert wrong <= 0.02 * total
     assert right / total >= theirs_right / known
@@ -152,7 +152,7 @@ def test_verdicts_are_right_as_often_as_they_claim() -> None:
     claim, at least the claimed share is right; none of the unsure ones counts as a claim."""
     pictures = _real_clips()["cyclists"]
     claims, right = [], 0
-    for start in range(0, 230, 23):
+    for start in range(0, 230, 46):
         for sigma in (0.0, 5.0):
             piece = noisy(pictures[start : start + 46], sigma, seed=start)
             for kind, frames in (
@@ -165,7 +165,7 @@ def test_verdicts_are_right_as_often_as_they_claim() -> None:
                     continue
                 claims.append(found.confidence)
                 right += (found.field_order or found.kind) == kind
-    assert len(claims) >= 40
+    assert len(claims) >= 25
     assert right / len(claims) >= np.mean(claims) - 0.03
 
 

@@ -47,7 +47,7 @@ _MOST_WAITING = 8
 # Sizes that no footage in use exceeds; a damaged header may claim more than memory holds.
 MOST_SAMPLES = 8192 * 4608
 # Looks (pairs of frames) a second, and how many a short take should have all the same.
-_LOOKS_A_SECOND, _LOOKS_WANTED = 1, 40
+_LOOKS_A_SECOND, _LOOKS_WANTED = 1, 24
 # A quick reading: stretches of so many frames, spread over the take.
 WINDOW_FRAMES = 26
 _FEWEST_WINDOWS, _MOST_WINDOWS, _SECONDS_A_WINDOW = 20, 48, 60

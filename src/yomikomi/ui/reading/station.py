@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Literal
 
 from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, QVBoxLayout
+from shiboken6 import isValid
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
@@ -163,6 +164,8 @@ class ReadingStation(Station):
         judged = view.judged or reading
 
         def show(look: CloseLook) -> None:
+            if not isValid(self):
+                return  # the window closed meanwhile
             self.viewer.show_look(look, judged)
             self.detail.show_look(look, judged)
 
