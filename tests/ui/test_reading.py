@@ -149,3 +149,7 @@ def test_a_quick_reading_says_that_it_is_one(window: MainWindow, tape: Path, qtb
     assert view.reading is not None
     assert view.reading.mode == "quick"
     assert "a sample" in station.sentence._basis.text()
+    # Strips that were there before their first reading fill their room.
+    qtbot.waitUntil(lambda: not station.strips._to_draw, timeout=8000)
+    rows = station.strips._plots
+    assert sum(plot.geometry().height() for plot in rows.values()) > 0.8 * station.strips.height()

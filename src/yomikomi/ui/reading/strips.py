@@ -155,6 +155,8 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
     def _draw_next(self) -> None:
         if self._to_draw:
             self._to_draw.pop(0)()
+            # Rows that are made before the first reading shrink the whole to their least height; give it its room again.
+            self.ci.setGeometry(QRectF(self.viewport().rect()))
             QTimer.singleShot(_BREATH_MS, self, self._draw_next)
 
     def show_frame(self, frame: int) -> None:
