@@ -184,7 +184,9 @@ def shoot_readings(window: MainWindow, camera: Photographer, carriers: dict[str,
         station.read()
         wait(lambda: station.job is None, 240)
         station.choose_card(next(card for card in station.cards if card.finding.topic == topic))
-        pause(2.0)
+        pause(0.5)
+        wait(lambda: station.viewer.whole.image is not None, 60)
+        pause(1.5)
         camera.shoot(name)
 
 
