@@ -6,13 +6,14 @@ from __future__ import annotations
 
 import itertools
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from tests.making import interlace, pulled_down, repeated
 
 from yomikomi.core.reading.scan.evidence import EvidenceMeter
 from yomikomi.core.reading.scan.patterns import PATTERNS
@@ -84,11 +85,11 @@ def _cases(size: tuple[int, int], seed: int) -> Iterator[Case]:
     slow = pictures[::2]
     yield Case("progressive", None, pictures[1::2][:_FRAMES], "progressive")
     for order in FieldOrder:
-        interlaced = _woven(pictures, order)
+        interlaced = interlace(pictures, order)
         yield Case("interlaced", order, interlaced[:_FRAMES], f"interlaced {order}")
         for kind, rounds in _ROUNDS.items():
             phase = 1 if kind == "film_2_2" else 2 * (seed % 3)
-            film = _woven([p for n, p in zip(itertools.cycle(rounds), slow, strict=False) for _ in range(n)][phase:], order)
+            film = pulled_down(slow, rounds, order, phase=phase)
             yield Case(kind, order, film[:_FRAMES], f"{kind} {order}")
             if kind == "film_2_3":
                 cut = 17 + seed % 7
@@ -97,7 +98,7 @@ def _cases(size: tuple[int, int], seed: int) -> Iterator[Case]:
                 parts = (("interlaced", order, 0, 30), (kind, order, 30, 66))
                 yield Case("mixed", order, mixed, f"interlaced and film {order}", parts)
     for words, rounds in _REPEATS.items():
-        yield Case("repeats", None, [p for n, p in zip(itertools.cycle(rounds), slow, strict=False) for _ in range(n)][:_FRAMES], words)
+        yield Case("repeats", None, repeated(slow, rounds)[:_FRAMES], words)
 
 
 def _programme(count: int, width: int, height: int, seed: int) -> list[Luma]:
@@ -106,16 +107,6 @@ def _programme(count: int, width: int, height: int, seed: int) -> list[Luma]:
     programme = Programme(seed, mixture="lively" if seed % 2 else "mixed", rate=rate)
     raster = Raster(width, height)
     return [np.ascontiguousarray(programme.draw(n // 2, n / (2 * rate), raster)[..., 0]) for n in range(count)]
-
-
-def _woven(pictures: Sequence[Luma], order: FieldOrder) -> list[Luma]:
-    frames = []
-    for first, second in zip(pictures[::2], pictures[1::2], strict=False):
-        frame = np.empty_like(first)
-        parity = 0 if order is FieldOrder.TFF else 1
-        frame[parity::2], frame[1 - parity :: 2] = first[parity::2], second[1 - parity :: 2]
-        frames.append(frame)
-    return frames
 
 
 def _dirty(case: Case, sigma: float | str, seed: int, size: tuple[int, int]) -> list[Luma]:

@@ -381,7 +381,7 @@ def test_black_fades_and_stray_fragments() -> None:
     stretches = black_stretches(light, rate=rate, noise=1.0)
     assert len(stretches) == 3
     complexity = Complexity(frames_per_cell=12, cell_bytes=[10 + (n * 7) % 50 for n in range(len(pictures) // 12)])
-    found = make_structure(light, [], complexity, rate=rate, noise=1.0, spatial=None, temporal=None)
+    found = make_structure(light, [], complexity, frames=len(light), rate=rate, noise=1.0, spatial=None, temporal=None)
     assert found.head_black_seconds == pytest.approx(2.0, abs=0.3)
     assert found.tail_black_seconds == pytest.approx(2.0, abs=0.3)
     assert [kind for _, _, kind in found.fades] == ["in", "out"]

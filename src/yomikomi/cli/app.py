@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 import typer
 
 from yomikomi.cli import captures, paths, planning, readings
+from yomikomi.cli.options import Json
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
 
 if TYPE_CHECKING:
@@ -28,7 +29,6 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 
-Json = Annotated[bool, typer.Option("--json", help="Print machine-readable JSON on standard output, and nothing else there.")]
 File = Annotated[Path, typer.Argument(help="A file with moving pictures.")]
 CodecOption = Annotated[Literal["h264", "hevc", "av1"], typer.Option("--codec", help="Codec of the copy.")]
 QualityOption = Annotated[int, typer.Option("--quality", help="Constant-quality value: 0–51 (AV1: 0–63), smaller looks better.")]

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
+from yomikomi.cli.options import Json
 from yomikomi.core.errors import WrongUseError
 
 if TYPE_CHECKING:
@@ -16,7 +17,6 @@ if TYPE_CHECKING:
     from yomikomi.core.capture.recording import RecordAs
     from yomikomi.core.video.source import SourceSpec
 
-Json = Annotated[bool, typer.Option("--json", help="Print machine-readable JSON on standard output, and nothing else there.")]
 File = Annotated[Path, typer.Argument(help="A recording.")]
 Output = Annotated[Path, typer.Option("-o", "--output", help="A new file; nothing is overwritten.")]
 Size = Annotated[str, typer.Option(help="Width and height in samples, 720x480.")]

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from yomikomi.cli.options import Json
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 
 if TYPE_CHECKING:
@@ -14,7 +15,6 @@ if TYPE_CHECKING:
     from yomikomi.core.planning.path.ranking import Ranked
     from yomikomi.core.planning.path.structure import Setup, Task
 
-Json = Annotated[bool, typer.Option("--json", help="Print machine-readable JSON on standard output, and nothing else there.")]
 CarrierOption = Annotated[str, typer.Option("--carrier", help="vhs, svhs, video8, hi8, laserdisc, disc, card, camera, console.")]
 HaveOption = Annotated[Path | None, typer.Option("--have", help="An equipment file; without one, the workspace's equipment.")]
 StandardOption = Annotated[str | None, typer.Option(help="525i, 625i, 1080i59.94 …; what is usual for the carrier if left out.")]

@@ -9,13 +9,13 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from yomikomi.cli.options import Json
 from yomikomi.core.errors import WrongUseError
 
 if TYPE_CHECKING:
     from yomikomi.core.ledger.record import Record
     from yomikomi.core.ledger.views import CarrierView
 
-Json = Annotated[bool, typer.Option("--json", help="Print machine-readable JSON on standard output, and nothing else there.")]
 
 shelf = typer.Typer(help="Carriers on the shelf of a workspace.", no_args_is_help=True)
 

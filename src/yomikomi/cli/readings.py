@@ -7,7 +7,8 @@ from typing import Annotated
 
 import typer
 
-Json = Annotated[bool, typer.Option("--json", help="Print machine-readable JSON on standard output, and nothing else there.")]
+from yomikomi.cli.options import Json
+
 File = Annotated[Path, typer.Argument(help="A file with moving pictures.")]
 Quick = Annotated[bool, typer.Option("--quick", help="Read a sample of stretches instead of every frame; intervals are wider.")]
 Again = Annotated[bool, typer.Option("--again", help="Measure even if a reading of the same content was kept.")]
@@ -24,19 +25,18 @@ def read(
     from yomikomi.cli.app import answer
     from yomikomi.cli.documents import ReadDocument
     from yomikomi.cli.work import read_file
-    from yomikomi.core.reading.proposals import proposals
     from yomikomi.core.reading.report.writing import write_report
-    from yomikomi.core.reading.sentences import basis, findings, headline
+    from yomikomi.core.reading.sentences import basis, headline
 
     reading = read_file(file, quiet=as_json, mode="quick" if quick else "full", again=again)
     if report is not None:
         write_report(reading, report, file)
-    found = findings(reading)
+    document = ReadDocument.of(reading)
     lines = [headline(reading), basis(reading)]
-    lines += [f"  {card.mark.value:>11}  {card.title} ({card.certainty})\n{'':14}{card.reason}" for card in found]
-    asked = [one.words for one in proposals(reading, found)]
+    lines += [f"  {card.mark:>11}  {card.title} ({card.certainty})\n{'':14}{card.reason}" for card in document.findings]
+    asked = [one.words for one in document.proposals]
     lines += ["to be done: " + "; ".join(asked)] if asked else []
-    answer(ReadDocument.of(reading), as_json, "\n".join(lines))
+    answer(document, as_json, "\n".join(lines))
 
 
 def compare(

@@ -10,6 +10,7 @@ import queue
 import threading
 from collections import deque
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -19,7 +20,6 @@ from numpy.typing import NDArray
 _SMALL = (180, 120)  # columns, lines of the copies that are looked at
 _BLOCK = 12
 _AROUND = 4  # frames on both sides that a frame is held against
-_GRID_X, _GRID_Y = (grid.astype(np.float32) for grid in np.meshgrid(np.arange(_SMALL[0]), np.arange(_SMALL[1])))
 _QUEUE_BYTES = 64_000_000
 # A repeat: the liveliest blocks change less than this part of what they do around it (findings: precision 0.9, recall 0.9 to 1).
 _REPEAT_PART, _REPEAT_NOISE = 0.3, 0.75
@@ -101,7 +101,7 @@ class ContentJudge:
         flow = np.asarray(self._flow.calc(before[0], now[0], None))
         return _Seen(
             number, max(float(one[-tenth:].mean()) for one in ordered), float(ordered[0][:tenth].mean()),
-            _blocks(np.hypot(flow[..., 0], flow[..., 1])), _unlike(before[0], now[0], flow), exact,
+            _blocks(np.hypot(flow[..., 0], flow[..., 1])), unlike(before[0], now[0], flow), exact,
         )  # fmt: skip
 
     def _judge(self) -> None:
@@ -157,11 +157,19 @@ def _small(luma: NDArray[Any]) -> NDArray[np.uint8]:
     return np.asarray(small if small.dtype == np.uint8 else small >> 2, np.uint8)
 
 
-def _unlike(before: NDArray[np.uint8], now: NDArray[np.uint8], flow: NDArray[np.float32]) -> float:
+def unlike(before: NDArray[np.uint8], now: NDArray[np.uint8], flow: NDArray[np.float32]) -> float:
     """Mean difference that is left when the picture before is moved along the flow."""
+    grid_x, grid_y = _grid(before.shape[1], before.shape[0])
     # The flow leads from the picture before to this one; taken backwards it is near enough for telling a cut.
-    moved = cv2.remap(before, _GRID_X - flow[..., 0], _GRID_Y - flow[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    moved = cv2.remap(before, grid_x - flow[..., 0], grid_y - flow[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     return float(cv2.absdiff(moved, now).mean())
+
+
+@lru_cache(maxsize=4)
+def _grid(columns: int, lines: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """The place of every sample."""
+    grid_x, grid_y = np.meshgrid(np.arange(columns, dtype=np.float32), np.arange(lines, dtype=np.float32))
+    return grid_x, grid_y
 
 
 def _blocks(plane: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
+from yomikomi.core.capture.runs import runs_where
 from yomikomi.core.capture.scopes import as_codes
 from yomikomi.core.capture.sound_watch import level_db
 from yomikomi.core.errors import SourceLostError
@@ -278,5 +279,4 @@ def _interruptions(channel: NDArray[np.int16], rate: int) -> int:
     size = rate // 40
     levels = np.array([level_db(channel[start : start + size])[1] for start in range(0, len(channel) - size + 1, size)])
     away = levels < np.percentile(levels, 75) - 20
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], away.astype(np.int8), [0]])))
-    return int(np.sum((edges[1::2] - edges[::2] >= 4) & (edges[1::2] - edges[::2] <= 20)))
+    return sum(4 <= end - first <= 20 for first, end in runs_where(away))

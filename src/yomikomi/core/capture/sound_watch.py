@@ -8,6 +8,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.capture.runs import runs_where
+
 SILENT_DB = -96.0
 # A channel below this carries nothing but its own noise: the hiss of a worn tape lies around −55 dB (common practice, no source).
 QUIET_DB = -50.0
@@ -58,8 +60,7 @@ def clipped_runs(samples: Samples16) -> int:
     count = 0
     for channel in range(samples.shape[1]):
         full = np.abs(samples[:, channel].astype(np.int32)) >= _FULL_SCALE - 1
-        edges = np.flatnonzero(np.diff(np.concatenate([[0], full.astype(np.int8), [0]])))
-        count += int(np.sum(edges[1::2] - edges[::2] >= _CLIP_RUN))
+        count += sum(end - first >= _CLIP_RUN for first, end in runs_where(full))
     return count
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from yomikomi.core.reading.contradictions import warnings_of
 from yomikomi.core.reading.measures.losses import losses_of
-from yomikomi.core.reading.measures.structure import make_structure, notable_frames
+from yomikomi.core.reading.measures.structure import make_structure
 from yomikomi.core.reading.models import (
     Colour,
     Complexity,
@@ -29,7 +29,7 @@ from yomikomi.core.reading.rate import RateVerdict, judge_rate
 from yomikomi.core.reading.scan.blends import BlendVerdict
 from yomikomi.core.reading.scan.evidence import Evidence
 from yomikomi.core.reading.scan.patterns import PATTERNS
-from yomikomi.core.reading.scan.verdict import ScanVerdict, Segment, judge_scan, share_confidence, weigh
+from yomikomi.core.reading.scan.verdict import ScanVerdict, Segment, Vote, judge_scan, share_confidence, weigh
 from yomikomi.core.reading.strips import make_complexity, make_strips, most_combed, sampled_complexity
 from yomikomi.core.reading.taking import Pass, pairwise_windows
 from yomikomi.core.video.media import MediaInfo
@@ -53,14 +53,15 @@ def assemble(one: Pass) -> Reading:
     frames = _frames(one, rate)
     complexity = _complexity(one, frames, rate)
     noise = meters.noise.luma_sigma
-    parts = [(window.first, evidence.part(window.at, end)) for window, end in pairwise_windows(one.windows, len(evidence))]
+    windows = pairwise_windows(one.windows, len(evidence))
+    parts = [(window.first, evidence.part(window.at, end)) for window, end in windows]
     losses = losses_of(parts, scan.segments, meters.jumps.suspected, gaps=[at for at, _ in rate.gap_places])
     structure = _structure(one, scan, complexity, rate, noise, frames)
     losses = _without_black(losses, structure)
     colour = Colour(**vars(info.colour), words=info.colour.words)
     strips = make_strips(
         evidence, scan.votes, meters.light.table, [m.meter for m in one.heard.values()], rate=rate.nominal, first=first,
-        windows=pairwise_windows(one.windows, len(evidence)) if quick else None, frames=frames, losses=losses,
+        windows=windows if quick else None, frames=frames, losses=losses,
     )  # fmt: skip
     combed = most_combed(evidence, rate=rate.nominal)
     return Reading(
@@ -122,7 +123,7 @@ def _scan(one: Pass, evidence: Evidence) -> tuple[ScanVerdict, np.ndarray]:
         whole, segments=tuple(_spanned(segments)), votes=np.concatenate(votes) if votes else whole.votes, cuts=tuple(cuts),
         telling=max(telling)[1] if telling else None,
         # What was not looked at may be otherwise.
-        confidence=whole.confidence * (share_confidence(segments, whole) if whole.kind not in {"undetermined"} else 1.0),
+        confidence=whole.confidence * share_confidence(segments, whole),
     )  # fmt: skip
     return whole, numbers
 
@@ -149,7 +150,7 @@ def _with_blends(scan: ScanVerdict, blend: BlendVerdict) -> ScanVerdict:
         replace(one, kind="blended", confidence=min(one.confidence, _BLEND_CONFIDENCE)) if one.kind == "progressive" else one
         for one in scan.segments
     )
-    votes = np.where(scan.votes == 1, np.int8(7), scan.votes)
+    votes = np.where(scan.votes == Vote.PROGRESSIVE, np.int8(Vote.BLENDED), scan.votes)
     return replace(
         scan, kind="blended", field_order=None, confidence=min(_BLEND_CONFIDENCE, 0.5 + blend.share / 2), segments=segments, votes=votes,
         telling=blend.at_frame if blend.at_frame is not None else scan.telling,
@@ -295,11 +296,7 @@ def _sync(one: Pass) -> Sync | None:
 def _structure(one: Pass, scan: ScanVerdict, complexity: Complexity, rate: RateVerdict, noise: float, frames: int) -> Structure:
     spatial, temporal = one.meters.activity.result()
     light = one.meters.light.table if one.request.mode == "full" else one.meters.light.table[:0]
-    made = make_structure(light, scan.cuts, complexity, rate=rate.nominal, noise=noise, spatial=spatial, temporal=temporal)
-    if one.request.mode == "quick":
-        hardest, easiest, typical = notable_frames(complexity, frames)
-        made = made.model_copy(update={"hardest_frame": hardest, "easiest_frame": easiest, "typical_frame": typical})
-    return made
+    return make_structure(light, scan.cuts, complexity, frames=frames, rate=rate.nominal, noise=noise, spatial=spatial, temporal=temporal)
 
 
 def _without_black(losses: Losses, structure: Structure) -> Losses:

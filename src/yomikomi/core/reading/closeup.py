@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.capture.scopes import Scopes, scopes_of
+from yomikomi.core.capture.scopes import Scopes, as_codes, scopes_of
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.reading.models import Reading, ScanSegment
 from yomikomi.core.video.picture_at import frames_from
@@ -95,8 +95,7 @@ def segment_at(reading: Reading, frame: int) -> ScanSegment | None:
 
 
 def _codes(frame: av.VideoFrame) -> NDArray[np.uint8]:
-    samples = luma(frame)
-    return np.ascontiguousarray(samples if samples.dtype == np.uint8 else (samples >> (bits(frame) - 8)).astype(np.uint8))
+    return np.ascontiguousarray(as_codes(luma(frame), bits(frame)))
 
 
 def _fields_apart(part: NDArray[np.float32]) -> float:

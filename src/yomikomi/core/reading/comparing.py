@@ -96,10 +96,12 @@ def _losses(first: Reading, second: Reading) -> list[Row | None]:
 
 
 def _sound(first: Reading, second: Reading) -> list[Row | None]:
-    if not first.sound or not second.sound:
-        return [Row("sound", _has(first), _has(second), _either(bool(first.sound), bool(second.sound)), "one has none", 8.0)] if (
-            bool(first.sound) != bool(second.sound)
-        ) else []  # fmt: skip
+    if not first.sound and not second.sound:
+        return []
+    if not first.sound:
+        return [Row("sound", "none", "there", "second", "one has none", 8.0)]
+    if not second.sound:
+        return [Row("sound", "there", "none", "first", "one has none", 8.0)]
     one, two = first.sound[0], second.sound[0]
     rows: list[Row | None] = [_counts("sound clipped", (one.clipped, two.clipped), _minutes(first), _minutes(second), 4.0)]
     if one.noise_floor_db is not None and two.noise_floor_db is not None and one.loudness is not None and two.loudness is not None:
@@ -108,14 +110,6 @@ def _sound(first: Reading, second: Reading) -> list[Row | None]:
         rows.append(_less("sound above its noise", -gap[0], -gap[1], "dB", 2.0, least=1.5))
     rows.append(_less("hum", float(bool(one.hum_hz)), float(bool(two.hum_hz)), "", 2.0, least=0.5, words=("none", "heard")))
     return rows
-
-
-def _has(reading: Reading) -> str:
-    return "there" if reading.sound else "none"
-
-
-def _either(one: bool, two: bool) -> Better:
-    return "alike" if one == two else "first" if one else "second"
 
 
 def _minutes(reading: Reading) -> float:

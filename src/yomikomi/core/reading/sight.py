@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.capture.scopes import as_codes
 from yomikomi.core.video.planes import bits, luma, plane_samples
 
 # One column in eight is enough to judge motion and comb teeth (docs/science.md); of large pictures, as many as of small ones.
@@ -78,17 +79,13 @@ class Sight:
     @cached_property
     def codes(self) -> NDArray[np.uint8]:
         """Luma in 8 bits, whole size."""
-        if self.depth == 8:
-            return np.ascontiguousarray(self.samples)
-        return np.asarray(self.samples >> (self.depth - 8), np.uint8)
+        return np.ascontiguousarray(as_codes(self.samples, self.depth))
 
     @cached_property
     def small(self) -> NDArray[np.uint8]:
         """About 240 lines of one field, so that comb teeth do not count as detail, in 8 bits and even sizes."""
         step = 2 * max(1, self.samples.shape[0] // 2 // SMALL_LINES)
-        field = np.ascontiguousarray(self.samples[::step])
-        if self.depth > 8:
-            field = (field >> (self.depth - 8)).astype(np.uint8)
+        field = np.ascontiguousarray(as_codes(self.samples[::step], self.depth))
         width, height = max(16, self.samples.shape[1] // step // 2 * 2), max(16, field.shape[0] // 2 * 2)
         # Halving by pairs is a plain mean and several times quicker than a mean over an area.
         while field.shape[1] >= 2 * width:

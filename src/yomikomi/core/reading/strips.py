@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 from yomikomi.core.reading.measures.light import Codes
 from yomikomi.core.reading.models import Complexity, Losses, Strips
 from yomikomi.core.reading.scan.evidence import Evidence, Values
+from yomikomi.core.reading.scan.verdict import Vote
 from yomikomi.core.reading.sound import SoundMeter, decibels
 from yomikomi.core.reading.taking import Window
 
 _MOST_BINS = 2000
 _CELL_SECONDS = 0.5
-_VOTES = 8
 
 
 def make_strips(
@@ -41,7 +41,7 @@ def make_strips(
         per_bin = -(-seen // _MOST_BINS)
         bins = -(-seen // per_bin)
         places = np.arange(len(evidence)) // per_bin
-    counted = np.zeros((bins, _VOTES), np.int64)
+    counted = np.zeros((bins, len(Vote)), np.int64)
     if len(evidence):
         np.add.at(counted, (places, votes.astype(int)), 1)
     # The commonest vote of a bin; "nothing" only where no frame of it says anything.

@@ -9,7 +9,6 @@ from typing import Literal
 from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, QVBoxLayout
 from shiboken6 import isValid
 
-from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.reading.cache import CachedReadRequest, read_cached
 from yomikomi.core.reading.cards.finding import Finding
@@ -230,11 +229,8 @@ class ReadingStation(Station):
         judged, source, title = view.judged, view.take.path, f"{view.label} {view.title}".strip()
         self.state.calls.call(
             "report", lambda: write_report(judged, path, source, title=title),
-            lambda _none: self.state.tell(Weight.FINE, f"The report is in {path.name}."), self._report_failed,
+            lambda _none: self.state.tell(Weight.FINE, f"The report is in {path.name}."), self.state.tell_error,
         )  # fmt: skip
-
-    def _report_failed(self, error: YomikomiError) -> None:
-        self.state.tell_error(error)
 
     def _card_chosen(self, finding: Finding) -> None:
         self.topic = finding.topic

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.capture.loudness import LoudnessMeter
-from yomikomi.core.reading.measures.runs import runs_where
+from yomikomi.core.capture.runs import runs_where
 from yomikomi.core.reading.sound import SoundMeter, decibels, to_float
 
 Wave = NDArray[np.float32]

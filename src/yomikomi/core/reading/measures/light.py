@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.capture.scopes import as_codes
 from yomikomi.core.reading.sight import Sight
 
 Codes = NDArray[np.uint8]
@@ -17,8 +18,7 @@ class LightMeter:
         self._kept = bytearray()
 
     def see(self, sight: Sight) -> None:
-        thin = sight.samples[::2, :: sight.column_step]
-        codes = thin if sight.depth == 8 else thin >> (sight.depth - 8)
+        codes = as_codes(sight.samples[::2, :: sight.column_step], sight.depth)
         counts = np.bincount(codes.ravel(), minlength=256)
         total = int(counts.sum())
         if not total:

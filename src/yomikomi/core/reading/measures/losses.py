@@ -16,11 +16,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.reading.measures.runs import runs_where
+from yomikomi.core.capture.content import unlike
+from yomikomi.core.capture.runs import runs_where
 from yomikomi.core.reading.models import Losses
-from yomikomi.core.reading.scan.evidence import Evidence, Values
-from yomikomi.core.reading.scan.likelihood import noise_top
-from yomikomi.core.reading.scan.verdict import Segment
+from yomikomi.core.reading.scan.evidence import Evidence
+from yomikomi.core.reading.scan.likelihood import neighbours, noise_top
+from yomikomi.core.reading.scan.verdict import Segment, kind_at
 from yomikomi.core.reading.sight import Sight
 
 _AROUND = 4
@@ -42,7 +43,7 @@ def find_repeats(evidence: Evidence) -> tuple[list[int], list[tuple[int, int]]]:
         return [], []
     floor = noise_top(evidence)
     change = np.maximum(evidence.liveliest - floor, 0)
-    usual = _median_around(change)
+    usual = np.median(neighbours(change, _AROUND, mode="reflect"), axis=0)
     repeat = (change < _REPEAT_PART * usual + _REPEAT_NOISE * floor) & (usual > _LIVELY * floor + 2)
     repeat[0] = False
     # In noisy material a frame that is frozen in the recorder carries the same noise again.
@@ -53,12 +54,6 @@ def find_repeats(evidence: Evidence) -> tuple[list[int], list[tuple[int, int]]]:
     for first, length in freezes:
         repeat[first : first + length] = False
     return [int(at) for at in np.flatnonzero(repeat)], freezes
-
-
-def _median_around(values: Values) -> Values:
-    padded = np.pad(values, _AROUND, mode="reflect" if len(values) > _AROUND else "edge")
-    around = np.stack([padded[at : at + len(values)] for at in range(2 * _AROUND + 1) if at != _AROUND])
-    return np.asarray(np.median(around, axis=0))
 
 
 @dataclass(frozen=True)
@@ -108,22 +103,20 @@ class JumpMeter:
         moving = base > _LEAST_MOVE
         if np.count_nonzero(moving) < 0.05 * moving.size:
             return
-        pace, unlike = flows[at]
+        pace, unexplained = flows[at]
         ratio = float(np.median(pace[moving] / base[moving]))
         next_to = max(float(np.median(other[moving] / base[moving])) for other, _ in beside)
         rest = float(np.median([other for _, other in beside]))
-        if ratio > _JUMP and ratio > _JUMP_NEXT * next_to and unlike < _UNLIKE * rest + 1.0:
+        if ratio > _JUMP and ratio > _JUMP_NEXT * next_to and unexplained < _UNLIKE * rest + 1.0:
             self.suspected.append(self._kept[at].number)
 
     def _pace(self, one: NDArray[np.uint8], two: NDArray[np.uint8]) -> tuple[NDArray[np.float32], float]:
         """How far each block moves, and the mean difference that moving does not explain."""
         flow = np.asarray(self._flow.calc(one, two, None), np.float32)
         lines, columns = one.shape
-        grid_x, grid_y = np.meshgrid(np.arange(columns, dtype=np.float32), np.arange(lines, dtype=np.float32))
-        moved = cv2.remap(one, grid_x - flow[..., 0], grid_y - flow[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         size = np.hypot(flow[..., 0], flow[..., 1])
         blocks = cv2.resize(size, (columns // 8, lines // 8), interpolation=cv2.INTER_AREA)
-        return np.asarray(blocks, np.float32), float(cv2.mean(cv2.absdiff(moved, two))[0])
+        return np.asarray(blocks, np.float32), unlike(one, two, flow)
 
 
 def losses_of(
@@ -139,19 +132,15 @@ def losses_of(
     frozen: list[tuple[int, int]] = []
     for first, evidence in parts:
         again, stands = find_repeats(evidence)
-        repeated += [first + at for at in again if not _within(segments, first + at, {"repeats"})]
+        repeated += [first + at for at in again if kind_at(segments, first + at) != "repeats"]
         frozen += [(first + at, length) for at, length in stands]
     told = {at + step for at in gaps for step in (0, 1)}
     known = set(repeated)
     jumps = [
         at for at in suspected
-        if at not in told and not {at, at - 1} & known and not _within(segments, at, {"repeats", "film_2_3", "film_2_3_3_2"})
+        if at not in told and not {at, at - 1} & known and kind_at(segments, at) not in {"repeats", "film_2_3", "film_2_3_3_2"}
     ]  # fmt: skip
     return Losses(
         repeated=repeated[:_MOST_PLACES], suspected=jumps[:_MOST_PLACES], frozen=frozen[:_MOST_PLACES],
         repeated_count=len(repeated), suspected_count=len(jumps),
     )  # fmt: skip
-
-
-def _within(segments: Sequence[Segment], frame: int, kinds: set[str]) -> bool:
-    return any(one.first <= frame < one.end and one.kind in kinds for one in segments)

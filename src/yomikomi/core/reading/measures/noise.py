@@ -26,6 +26,7 @@ _DARK, _BRIGHT = 20, 230
 class NoiseMeter:
     def __init__(self) -> None:
         self._luma: list[float] = []
+        self.luma_sigma = 0.0  # standard deviation in codes, by the looks so far; 0 where it is not known
         self._chroma: list[float] = []
 
     def look(self, before: Sight, now: Sight) -> None:
@@ -35,16 +36,12 @@ class NoiseMeter:
         energy = still_energy(one, two)
         if energy is not None:
             self._luma.append(float(np.sqrt(energy / 2)))
+            self.luma_sigma = float(np.median(self._luma))
         if before.chroma is not None and now.chroma is not None:
             found = [still_energy(a[::2], b[::2], clipped=False) for a, b in zip(before.chroma, now.chroma, strict=True)]
             kept = [value for value in found if value is not None]
             if kept:
                 self._chroma.append(float(np.sqrt(np.mean(kept) / 2)))
-
-    @property
-    def luma_sigma(self) -> float:
-        """Standard deviation in codes; 0 where it is not known."""
-        return float(np.median(self._luma)) if self._luma else 0.0
 
     def result(self) -> tuple[Measured | None, Measured | None]:
         return median_of(self._luma, "codes"), median_of(self._chroma, "codes")

@@ -8,8 +8,8 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.capture.runs import runs_where
 from yomikomi.core.reading.measures.light import Codes
-from yomikomi.core.reading.measures.runs import runs_where
 from yomikomi.core.reading.models import Complexity, Measured, Structure
 
 # A black frame: its brightest hundredth lies this low, and no further above its darkest than noise makes it (8-bit codes).
@@ -26,21 +26,22 @@ def make_structure(
     cuts: Sequence[int],
     complexity: Complexity,
     *,
+    frames: int,
     rate: Fraction,
     noise: float,
     spatial: Measured | None,
     temporal: Measured | None,
 ) -> Structure:
-    """``light``: shape (frames, 3) of low, high, mean; empty where not every frame was seen."""
+    """``light``: shape (frames, 3) of low, high, mean; empty where not every one of the take's ``frames`` was seen."""
     black = black_stretches(light, rate=rate, noise=noise)
-    frames = len(light)
+    seen = len(light)
     head = black[0][1] + 1 if black and black[0][0] == 0 else 0
-    fragments = _fragments(black, frames, rate)
-    tail_from = black[-1][0] if black and black[-1][1] == frames - 1 else frames
+    fragments = _fragments(black, seen, rate)
+    tail_from = black[-1][0] if black and black[-1][1] == seen - 1 else seen
     hardest, easiest, typical = notable_frames(complexity, frames)
     return Structure(
-        cuts=list(cuts[:_MOST_CUTS]), cut_count=len(cuts), fades=_fades(light[:, 2].astype(int), black, cuts), black=black,
-        head_black_seconds=round(float(head / rate), 3), tail_black_seconds=round(float((frames - tail_from) / rate), 3),
+        cuts=list(cuts[:_MOST_CUTS]), cut_count=len(cuts), fades=_fades(light[:, 2].astype(int), black), black=black,
+        head_black_seconds=round(float(head / rate), 3), tail_black_seconds=round(float((seen - tail_from) / rate), 3),
         fragments=fragments, spatial=spatial, temporal=temporal, hardest_frame=hardest, easiest_frame=easiest, typical_frame=typical,
     )  # fmt: skip
 
@@ -81,9 +82,8 @@ def _fragments(black: list[tuple[int, int]], frames: int, rate: Fraction) -> lis
     return found
 
 
-def _fades(mean: NDArray[np.int_], black: list[tuple[int, int]], cuts: Sequence[int]) -> list[tuple[int, int, str]]:
+def _fades(mean: NDArray[np.int_], black: list[tuple[int, int]]) -> list[tuple[int, int, str]]:
     """Where the mean falls steadily into black, or rises steadily out of it."""
-    del cuts
     found: list[tuple[int, int, str]] = []
     for first, last in black:
         start = _steady(mean, first, -1)

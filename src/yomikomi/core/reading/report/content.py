@@ -15,9 +15,10 @@ from yomikomi.core.reading.cards.finding import Finding
 from yomikomi.core.reading.closeup import close_look
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import Proposal, proposals
-from yomikomi.core.reading.report.drawing import Drawing, draw_strips, seconds_of
+from yomikomi.core.reading.report.drawing import Drawing, draw_strips
 from yomikomi.core.reading.sentences import basis, findings, headline
 from yomikomi.core.video.geometry import Geometry
+from yomikomi.core.video.timecode import clock
 
 _MOST_PICTURES = 6
 _PICTURE_WIDTH = 360
@@ -79,7 +80,7 @@ def _pictures(reading: Reading, cards: list[Finding], path: Path | None) -> list
             look = close_look(path, reading, card.frame)
         except UnreadableError:
             continue
-        caption = f"{card.title}: frame {card.frame}, {seconds_of(card.frame, reading)}"
+        caption = f"{card.title}: frame {card.frame}, {clock(float(card.frame / Fraction(reading.rate.nominal)))}"
         made.append(_picture(look.picture, reading, caption))
     return made
 

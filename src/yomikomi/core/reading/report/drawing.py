@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from fractions import Fraction
 
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.timecode import clock
@@ -117,7 +116,3 @@ def _columns(values: Sequence[float], take: Callable[[Sequence[float]], float]) 
 
 def _scale(values: Sequence[float], unit: str) -> str:
     return f"0 to {max([5.0, *values]):.0f} {unit}"
-
-
-def seconds_of(frame: int, reading: Reading) -> str:
-    return clock(float(frame / Fraction(reading.rate.nominal)))

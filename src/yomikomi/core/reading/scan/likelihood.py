@@ -10,6 +10,8 @@ development package; docs/reading-proof.md shows what comes of them on other mat
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -97,9 +99,16 @@ def cuts(motion: Values) -> NDArray[np.bool_]:
 
     Against more than the two neighbours, because where pictures are repeated every new one stands out against those.
     """
-    padded = np.pad(motion, _AROUND)
-    around = np.stack([padded[at : at + len(motion)] for at in range(2 * _AROUND + 1) if at != _AROUND])
-    return np.asarray(motion > np.maximum(2.5 * np.maximum(around.max(axis=0), 0.5), 4))
+    most = neighbours(motion, _AROUND).max(axis=0)
+    return np.asarray(motion > np.maximum(2.5 * np.maximum(most, 0.5), 4))
+
+
+def neighbours(values: Values, span: int, *, mode: Literal["constant", "reflect"] = "constant") -> Values:
+    """The values of the ``span`` frames on either side of each frame, itself left out: shape (2 · span, frames). Beyond the ends
+    stands nought, or (``reflect``) what stands before them."""
+    # Too few to be reflected: the end stands for what lies beyond it.
+    padded = np.pad(values, span, mode="edge" if mode == "reflect" and len(values) <= span else mode)
+    return np.stack([padded[at : at + len(values)] for at in range(2 * span + 1) if at != span])
 
 
 def _blob(f1: Values, f2: Values, width: float) -> Values:
@@ -154,8 +163,7 @@ def _repeat_part(evidence: Evidence, *, lossy: bool) -> tuple[Values, Values, Va
     from 0."""
     floor = noise_top(evidence)
     change = np.maximum(evidence.liveliest - floor, 0)
-    padded = np.pad(change, _AROUND)
-    most = np.stack([padded[at : at + len(change)] for at in range(2 * _AROUND + 1)]).max(axis=0)
+    most = np.maximum(neighbours(change, _AROUND).max(axis=0), change)
     scale = np.maximum(most, 1e-3)
     enough = 3 * (evidence.noise + 0.6) + (_PULSE if lossy else 0)
     lively = np.clip((most - enough) / enough, 0, 1)

@@ -99,7 +99,7 @@ def judge_scan(evidence: Evidence, *, lossy: bool = False) -> ScanVerdict:
     segments = _joined(segments)
     whole = weigh(segments, frames=len(evidence), lossy=lossy)
     votes = _votes(path.pattern, telling, found)
-    broken = tuple(at for at in path.broken if not cut[at] and _kind_at(segments, at) not in {"interlaced", "progressive", "undetermined"})
+    broken = tuple(at for at in path.broken if not cut[at] and kind_at(segments, at) not in {"interlaced", "progressive", "undetermined"})
     return replace(
         whole, broken=broken, cuts=tuple(int(at) for at in np.flatnonzero(cut)), votes=votes,
         telling=_best_frame(found, evidence, CLASS_OF[path.pattern, path.place], segments, whole.kind),
@@ -226,7 +226,8 @@ def _vote_of(kind: str, order: FieldOrder | None) -> Vote:
     )
 
 
-def _kind_at(segments: Sequence[Segment], frame: int) -> str:
+def kind_at(segments: Sequence[Segment], frame: int) -> str:
+    """The kind of the segment that a frame stands in."""
     return next((one.kind for one in segments if one.first <= frame < one.end), "undetermined")
 
 
@@ -254,8 +255,8 @@ def share_confidence(segments: Sequence[Segment], whole: ScanVerdict) -> float:
     """
     from scipy.special import betainc
 
+    if whole.kind in {"mixed", "undetermined"}:
+        return 1.0
     told = [one for one in segments if one.kind != "undetermined"]
     agreeing = sum(one.kind == whole.kind and one.field_order == whole.field_order for one in told)
-    if whole.kind == "mixed":
-        return 1.0
     return 1.0 - float(betainc(1 + agreeing, 1 + len(told) - agreeing, _NAMES_THE_WHOLE))
