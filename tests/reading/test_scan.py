@@ -57,6 +57,10 @@ def test_film_in_video(order: FieldOrder, rounds: tuple[int, ...], kind: str, si
     found = judge(noisy(pulled_down(pictures, rounds, order, phase=phase), sigma))
     assert (found.kind, found.field_order) == (kind, order)
     assert found.confidence > 0.9
+    # The frame that is shown to people is one of two pictures, so that teeth can be seen in it.
+    assert found.telling is not None
+    numbered = [np.full((2, 2), number, np.uint8) for number in range(len(pictures))]
+    assert np.ptp(pulled_down(numbered, rounds, order, phase=phase)[found.telling]) > 0
     assert found.pictures == (Fraction(4, 5) if "3" in kind else 1)
 
 

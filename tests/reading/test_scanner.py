@@ -67,7 +67,8 @@ def test_complexity_follows_the_picture(tmp_path: Path) -> None:
     still = [sliding_frames(1)[0]] * 50
     path = write_clip(tmp_path / "hard.mkv", still + noisy(still, 25.0) + still)
     cells = _read(path).complexity.cell_bytes
-    assert min(cells[5:8]) > 5 * max(cells[1:4])
+    # In the first second the encoder still refines the picture that stands.
+    assert min(cells[5:8]) > 5 * max(cells[2:4])
 
 
 @pytest.mark.parametrize("order", list(FieldOrder))

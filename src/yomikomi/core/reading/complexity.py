@@ -1,7 +1,8 @@
 """How hard each part of a take is to encode: the bytes of a small, fast encode of everything.
 
-It shares the reading pass, costs about a millisecond a frame, and steers which parts the trials look at. One field of
-each frame is used, so that comb teeth do not count as detail.
+It shares the reading pass and steers which parts the trials look at. One field of each frame is used, so that comb teeth do not
+count as detail, and every second frame: the bytes are spread over a take as those of all frames are, at half the cost. The preset
+was chosen for how evenly the bytes of full encodes go with those of the small one (docs/science.md).
 """
 
 from __future__ import annotations
@@ -15,7 +16,10 @@ from numpy.typing import NDArray
 
 from yomikomi.core.video.planes import plane_samples
 
-_OPTIONS = {"preset": "veryfast", "crf": "23", "x264-params": "bframes=0:rc-lookahead=10"}
+_OPTIONS = {"preset": "superfast", "crf": "23", "x264-params": "bframes=0:rc-lookahead=10"}
+
+
+_EVERY = 2
 
 
 class ComplexityMeter:
@@ -28,22 +32,24 @@ class ComplexityMeter:
         self._fed = 0
 
     def feed(self, small: NDArray[np.uint8]) -> None:
-        """One picture of 8-bit luma, even sizes."""
+        """One picture of 8-bit luma, even sizes; every second one is encoded."""
+        self._fed += 1
+        if self._fed % _EVERY != 1:
+            return
         if self._encoder is None:
             self._encoder = self._open(small.shape[1], small.shape[0])
         elif (self._encoder.width, self._encoder.height) != (small.shape[1], small.shape[0]):
             small = cv2.resize(small, (self._encoder.width, self._encoder.height))
         frame = av.VideoFrame(small.shape[1], small.shape[0], "gray")
         plane_samples(frame.planes[0])[...] = small
-        frame.pts = self._fed
-        self._fed += 1
+        frame.pts = self._fed // _EVERY
         self._take(self._encoder.encode(frame))
 
     def finish(self) -> list[int]:
-        """Bytes of each frame, in showing order."""
+        """Bytes of each frame fed, in showing order; of an encoded one half counts for the next."""
         if self._encoder is not None:
             self._take(self._encoder.encode(None))
-        return self._bytes
+        return [self._bytes[number // _EVERY] // _EVERY for number in range(min(self._fed, _EVERY * len(self._bytes)))]
 
     def _take(self, packets: list[av.Packet]) -> None:
         # Without B-frames packets come in showing order.
@@ -53,7 +59,7 @@ class ComplexityMeter:
         context = av.CodecContext.create("libx264", "w")
         assert isinstance(context, av.VideoCodecContext)
         context.width, context.height, context.pix_fmt = width, height, "gray"
-        context.framerate = Fraction(self._rate)
+        context.framerate = Fraction(self._rate, _EVERY)
         context.options = dict(_OPTIONS)
         context.thread_count = 1
         return context

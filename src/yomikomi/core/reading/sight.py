@@ -15,11 +15,18 @@ from yomikomi.core.capture.scopes import as_codes
 from yomikomi.core.video.planes import bits, luma, plane_samples
 
 # One column in eight is enough to judge motion and comb teeth (docs/science.md); of large pictures, as many as of small ones.
-_COLUMN_STEP, _USUAL_WIDTH = 8, 960
+_COLUMN_STEP, _USUAL_WIDTH = 8, 720
 # Lines of the small copy: enough for motion and for the cost of encoding.
 SMALL_LINES = 240
 
+# No tape holds more lines.
+LARGEST_TAPED = 608
+# A block is 16 columns of the picture wide (of large ones more), of which two are looked at, and 8 field lines high.
+BLOCK_LINES, BLOCK_COLUMNS = 8, 2
+
 Field = NDArray[np.float32]
+# Top and bottom, shape (2, lines, columns).
+Fields = NDArray[np.float32]
 
 
 @dataclass
@@ -52,29 +59,43 @@ class Sight:
     @property
     def column_step(self) -> int:
         """Columns from one that is looked at to the next."""
-        return _COLUMN_STEP * max(1, self.samples.shape[1] // _USUAL_WIDTH)
+        return _COLUMN_STEP * max(1, round(self.samples.shape[1] / _USUAL_WIDTH))
 
     @cached_property
-    def thin(self) -> tuple[Field, Field]:
-        """Top and bottom field, one column in eight (or more, of large pictures), in codes of 8 bits."""
-        samples = self.samples[: self.samples.shape[0] // 2 * 2, :: self.column_step].astype(np.float32)
-        if self.depth > 8:
-            samples *= self.scale
-        return samples[0::2], samples[1::2]
+    def thin_codes(self) -> NDArray[np.uint8]:
+        """``thin`` in whole codes."""
+        return np.ascontiguousarray(as_codes(self._every_column(0), self.depth))
 
     @cached_property
-    def slopes(self) -> tuple[Field, Field]:
-        """How luma rises along the line at the columns of ``thin``, codes a sample."""
-        rows = self.samples[: self.samples.shape[0] // 2 * 2]
+    def thin(self) -> Fields:
+        """Top and bottom field, one column in eight (or more, of large pictures), in codes of 8 bits; as much as fills whole blocks."""
+        return self.thin_codes.astype(np.float32) if self.depth == 8 else self._every_column(0).astype(np.float32) * self.scale
+
+    @cached_property
+    def slopes(self) -> Fields:
+        """How luma rises along every second line of ``thin``, codes a sample; 0 in the first column, which has but one neighbour."""
         step = self.column_step
-        right, left = rows[:, 1::step].astype(np.float32), rows[:, step - 1 :: step].astype(np.float32)
-        count = self.thin[0].shape[1]
-        slope = np.zeros((rows.shape[0], count), np.float32)
-        # Of column k the left neighbour stands one before it: the last of the group before.
-        inner = min(count - 1, right.shape[1] - 1, left.shape[1])
-        if inner > 0:
-            slope[:, 1 : inner + 1] = (right[:, 1 : inner + 1] - left[:, :inner]) * np.float32(0.5 * self.scale)
-        return slope[0::2], slope[1::2]
+        fields, lines, columns = self.thin_codes.shape
+        slopes = np.empty((fields, lines // 2, columns), np.float32)
+        slopes[:, :, 0] = 0
+        # Of column k the left neighbour is the last of the group before it.
+        right, left = self._every_column(step + 1, lines=2), self._every_column(step - 1, lines=2)
+        inner = min(columns - 1, right.shape[2], left.shape[2])
+        slopes[:, :, inner + 1 :] = 0
+        rise = slopes[:, :, 1 : inner + 1]
+        np.subtract(right[:, :, :inner].astype(np.int16 if self.depth == 8 else np.int32), left[:, :, :inner], out=rise, casting="unsafe")
+        rise *= np.float32(0.5 * self.scale)
+        return slopes
+
+    def _every_column(self, first: int, *, lines: int = 1) -> NDArray[Any]:
+        """Top and bottom field, every eighth column from ``first``, all lines or every second; a copy, quicker to reckon with than
+        the view."""
+        height, columns = self.samples.shape
+        height = height // (2 * BLOCK_LINES) * BLOCK_LINES
+        blocks = -(-columns // self.column_step) // BLOCK_COLUMNS
+        columns = min(columns, blocks * BLOCK_COLUMNS * self.column_step)
+        by_field = self.samples[: 2 * height, :columns].reshape(height, 2, columns).transpose(1, 0, 2)
+        return np.ascontiguousarray(by_field[:, ::lines, first :: self.column_step])
 
     @cached_property
     def codes(self) -> NDArray[np.uint8]:
@@ -85,7 +106,7 @@ class Sight:
     def small(self) -> NDArray[np.uint8]:
         """About 240 lines of one field, so that comb teeth do not count as detail, in 8 bits and even sizes."""
         step = 2 * max(1, self.samples.shape[0] // 2 // SMALL_LINES)
-        field = np.ascontiguousarray(as_codes(self.samples[::step], self.depth))
+        field = as_codes(self.samples[::step], self.depth)
         width, height = max(16, self.samples.shape[1] // step // 2 * 2), max(16, field.shape[0] // 2 * 2)
         # Halving by pairs is a plain mean and several times quicker than a mean over an area.
         while field.shape[1] >= 2 * width:

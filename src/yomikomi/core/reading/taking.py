@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import sys
 import time
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from typing import Literal
 
 import av
 import av.container
+import cv2
 import numpy as np
 
 from yomikomi.core.errors import CancelledError
@@ -34,20 +37,22 @@ from yomikomi.core.reading.measures.noise import NoiseMeter
 from yomikomi.core.reading.measures.together import TogetherMeter
 from yomikomi.core.reading.scan.blends import BlendMeter
 from yomikomi.core.reading.scan.evidence import EvidenceMeter
-from yomikomi.core.reading.sight import Sight
+from yomikomi.core.reading.sight import LARGEST_TAPED, Sight
 from yomikomi.core.video.media import MediaInfo, heard_streams, open_media, video_stream
 from yomikomi.core.work import Reporter
 
 LOSSLESS = {"ffv1", "utvideo", "huffyuv", "ffvhuff", "rawvideo", "v210", "magicyuv", "v308", "v408", "r210"}
 _REPORT_PERIOD_S = 0.1
+_TURN_S = 0.0005
 # Damaged packets in a row after which the rest of a file is given up.
 _MOST_ERRORS = 50
 # Frames that may wait for the measurements beside the pass.
 _MOST_WAITING = 8
 # Sizes that no footage in use exceeds; a damaged header may claim more than memory holds.
 MOST_SAMPLES = 8192 * 4608
-# Looks (pairs of frames) a second, and how many a short take should have all the same.
-_LOOKS_A_SECOND, _LOOKS_WANTED = 1, 24
+# Seconds from look to look (of pairs of frames); large pictures cost more a look, and have no tape's faults that come and go. A
+# short take should have so many looks all the same.
+_LOOK_PERIOD_S, _LARGE_LOOK_PERIOD_S, _LOOKS_WANTED = 2, 3, 24
 # A quick reading: stretches of so many frames, spread over the take.
 WINDOW_FRAMES = 26
 _FEWEST_WINDOWS, _MOST_WINDOWS, _SECONDS_A_WINDOW = 20, 48, 60
@@ -87,9 +92,10 @@ class Window:
 class Meters:
     """All measurements of the picture."""
 
-    def __init__(self, info: MediaInfo, rate: Fraction, *, complexity: bool) -> None:
+    def __init__(self, info: MediaInfo, rate: Fraction, *, complexity: bool, heard: bool) -> None:
+        self.heard = heard
         self.lossy = info.codec not in LOSSLESS
-        self.analogue_size = 480 <= info.geometry.height <= 608
+        self.analogue_size = 480 <= info.geometry.height <= LARGEST_TAPED
         # Captured from tape: every frame is searched for dropouts.
         self.every_dropout = self.analogue_size and not self.lossy
         self.evidence, self.light, self.jumps = EvidenceMeter(lossy=self.lossy), LightMeter(), JumpMeter()
@@ -107,25 +113,31 @@ class Meters:
         self.evidence.see(sight)
         self.light.see(sight)
         self.jumps.see(sight)
-        self.together.see(sight, seconds)
+        if self.heard:
+            self.together.see(sight, seconds)
 
     def skip(self) -> None:
         """What comes next does not follow on."""
         self.evidence.skip()
         self.jumps.skip()
 
-    def look(self, before: Sight, now: Sight) -> None:
-        """A closer look at two consecutive frames."""
+    def look(self, before: Sight, now: Sight, *, combed: bool = False) -> None:
+        """A closer look at two consecutive frames. ``combed``: teeth stand in one of them, so nobody blended its fields."""
         self.noise.look(before, now)
         sigma = self.noise.luma_sigma
-        for meter in (self.levels, self.borders, self.bars, self.digital, self.activity, self.hidden):
+        for meter in (self.levels, self.borders, self.bars, self.hidden):
             meter.look(before, now)
-        self._looks += 1
+        if self.lossy:
+            self.digital.look(before, now)
         # The dearest ones take turns.
+        self._looks += 1
         if self._looks % 2:
-            self.blends.look(before, now)
-        elif self.analogue_size:
-            self.composite.look(before, now)
+            if not combed:
+                self.blends.look(before, now)
+        else:
+            self.activity.look(before, now)
+            if self.analogue_size:
+                self.composite.look(before, now)
         if self.analogue_size:
             self.timing.look(before, now, noise=sigma)
             self.ghosts.look(before, now)
@@ -144,7 +156,7 @@ class Pass:
     def __init__(self, request: ReadRequest, info: MediaInfo, reporter: Reporter) -> None:
         self.request, self.info, self.reporter = request, info, reporter
         self.rate = info.average_rate or Fraction(25)
-        self.meters = Meters(info, self.rate, complexity=request.complexity)
+        self.meters = Meters(info, self.rate, complexity=request.complexity, heard=request.sound and bool(info.sound))
         self.beside = ThreadPoolExecutor(1, "measuring")
         self.waiting: deque[Future[None]] = deque()
         self.stamps: list[int | None] = []
@@ -160,6 +172,11 @@ class Pass:
         self._size: tuple[int, int] | None = None
 
     def run(self) -> None:
+        # The processors are the decoder's; pictures so small are divided among threads at a loss. And what one thread of ours waits
+        # for from the other takes a tenth of the time after which the interpreter would usually let it have its turn.
+        threads, turn = cv2.getNumThreads(), sys.getswitchinterval()
+        cv2.setNumThreads(1)
+        sys.setswitchinterval(_TURN_S)
         try:
             with open_media(self.request.path) as container:
                 picture = video_stream(container, self.request.path)
@@ -177,14 +194,15 @@ class Pass:
                 one.result()
         finally:
             self.beside.shutdown(cancel_futures=True)
+            cv2.setNumThreads(threads)
+            sys.setswitchinterval(turn)
         if self.reporter.cancelled():
             raise CancelledError("Stopped; nothing was recorded.")
 
     def _all(self, container: av.container.InputContainer, picture: av.VideoStream, streams: list[av.AudioStream]) -> None:
         guessed = float(self.info.seconds or 0) * float(self.rate)
-        # Large pictures cost more a look, and have no tape's faults that come and go.
-        usual = round(self.rate / _LOOKS_A_SECOND) * (1 if self.info.geometry.height <= 608 else 2)
-        period = max(2, min(usual, int(guessed / _LOOKS_WANTED)))
+        seconds = _LOOK_PERIOD_S if self.info.geometry.height <= LARGEST_TAPED else _LARGE_LOOK_PERIOD_S
+        period = max(2, min(round(self.rate * seconds), int(guessed / _LOOKS_WANTED)))
         self.windows.append(Window(0, 0))
         for frame in self._frames(container, picture, streams):
             number = len(self.stamps)
@@ -281,7 +299,7 @@ class Pass:
             self._beside(self.meters.complexity.feed, sight.small)
         if self._last is not None and self._last.samples.shape == sight.samples.shape:
             if look:
-                self._beside(self.meters.look, self._last, sight)
+                self._beside(partial(self.meters.look, combed=self.meters.evidence.combed), self._last, sight)
             if self.meters.every_dropout:
                 self._beside(self.meters.search, self._last, sight)
         self._last = sight

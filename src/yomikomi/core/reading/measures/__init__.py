@@ -1,1 +1,1 @@
-"""One module a measurement. Most take looks: two consecutive frames, about one pair a second."""
+"""One module a measurement. Most take looks: two consecutive frames, a pair every two seconds or so."""

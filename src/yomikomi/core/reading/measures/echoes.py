@@ -50,7 +50,8 @@ def echo_profile(lines: NDArray[np.float32]) -> NDArray[np.float64] | None:
     if float(gradient.std()) < 1.5:
         return None
     size = 2 * gradient.shape[1]
-    power = (np.abs(np.fft.rfft(gradient * np.hanning(gradient.shape[1]), size, axis=1)) ** 2).mean(axis=0)
+    window = np.hanning(gradient.shape[1]).astype(np.float32)
+    power = (np.abs(np.fft.rfft(gradient * window, size, axis=1)) ** 2).mean(axis=0, dtype=np.float64)
     # Whitened within the band that carries the picture, so that its own shape leaves no slow trend.
     smooth = np.convolve(np.pad(power, 40, mode="edge"), np.ones(81) / 81, mode="valid")
     # The band fades out, since a sharp edge of it would ring at small distances.

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.capture.scopes import as_codes
 from yomikomi.core.reading.sight import Sight
 
 Codes = NDArray[np.uint8]
+_CODES = np.arange(256, dtype=np.float32)
 
 
 class LightMeter:
@@ -18,15 +19,14 @@ class LightMeter:
         self._kept = bytearray()
 
     def see(self, sight: Sight) -> None:
-        codes = as_codes(sight.samples[::2, :: sight.column_step], sight.depth)
-        counts = np.bincount(codes.ravel(), minlength=256)
-        total = int(counts.sum())
+        codes = sight.thin_codes[0]
+        total = codes.size
         if not total:
             self._kept += b"\0\0\0"
             return
-        cumulated = np.cumsum(counts)
-        low, high = np.searchsorted(cumulated, (0.01 * total, 0.99 * total))
-        mean = float(counts @ np.arange(len(counts))) / total
+        counts = cv2.calcHist([codes], [0], None, [256], [0, 256]).ravel()
+        low, high = np.searchsorted(np.cumsum(counts), (0.01 * total, 0.99 * total))
+        mean = float(counts @ _CODES) / total
         self._kept += bytes((min(255, int(low)), min(255, int(high)), min(255, round(mean))))
 
     @property

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
+from statistics import median
 
 import cv2
 import numpy as np
@@ -91,7 +92,7 @@ class JumpMeter:
         middle = changes[_AROUND + 1]
         others = changes[1 : _AROUND + 1] + changes[_AROUND + 2 :]
         # A frame that follows a repeat makes up for it; a cut stands out far more.
-        usual = float(np.median(others))
+        usual = median(others)
         return usual > 0.5 and max(others) * _STANDS_OUT < middle < _CUT * usual and min(others) > 0.4 * usual
 
     def _check(self) -> None:

@@ -36,7 +36,7 @@ class TogetherMeter:
         self._sound_rate = 48_000
 
     def see(self, sight: Sight, seconds: float) -> None:
-        top, bottom = (blocks_of(field) for field in sight.thin)
+        top, bottom = blocks_of(sight.thin)
         fields = (0.5 * (top + bottom),) if self._order is None else (top, bottom) if self._order == 0 else (bottom, top)
         if (self._small and self._small[-1].shape != top.shape) or not top.size:
             self._close()

@@ -8,24 +8,27 @@ fields of one picture comb not at all. The change of each field against its fore
 
 from __future__ import annotations
 
+import math
 from array import array
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.reading.sight import Field, Sight
+from yomikomi.core.reading.sight import BLOCK_COLUMNS, BLOCK_LINES, LARGEST_TAPED, Field, Fields, Sight
 
-# A block is 16 columns wide and 8 field lines high.
-_BLOCK_LINES, _BLOCK_COLUMNS = 8, 2
 MIN_BLOCKS = 4
-# Fields of fewer lines are no tape's, nor pictures of more.
-_TALL, _MOST_TAPED = 200, 608
+# Fields of fewer lines are no tape's.
+_TALL = 200
+# Teeth so high, codes beyond the noise, are no accident of noise or detail.
+_COMBED = 2.0
 # Wobble is uneven: a block may see so many times its mean; and what is more than this, in samples squared, is no wobble.
 _WOBBLE_SPREAD, _MOST_WOBBLE = 4.0, 1.5
 # The noise as it is told here is low by about so much.
 _NOISE_TRUE = 1.5
+_TINY = np.float32(1e-9)
 
 Values = NDArray[np.float64]
 _NAMES = (
@@ -83,53 +86,62 @@ class EvidenceMeter:
 
     def __init__(self, *, lossy: bool = False) -> None:
         self._lossy = lossy
-        self._before: tuple[Field, Field] | None = None
+        self._before: _Woven | None = None
         self._strongest = 0.0
         self._kept = array("f")
 
     def see(self, sight: Sight) -> None:
-        # Only what a tape holds can wobble, and no tape holds more lines.
-        taped = 2 * _TALL <= sight.samples.shape[0] <= _MOST_TAPED
-        now, slopes = (_above_torn(sight.thin), _above_torn(sight.slopes)) if taped else (sight.thin, None)
-        before, self._before = self._before, now
-        self._kept.extend(self._measure(before, now, slopes))
+        fields, slopes = sight.thin, None
+        # Only what a tape holds can wobble.
+        if 2 * _TALL <= sight.samples.shape[0] <= LARGEST_TAPED:
+            # The last lines a tape's heads tear anew in every field: they would move when nothing does.
+            fields = np.ascontiguousarray(fields[:, :-BLOCK_LINES])
+            slopes = np.ascontiguousarray(sight.slopes[:, : fields.shape[1] // 2])
+        if fields.shape[1] < 2 * BLOCK_LINES or fields.shape[2] < 2 * BLOCK_COLUMNS:
+            self._kept.extend((0.0,) * len(_NAMES))
+            return
+        before, self._before = self._before, _Woven(fields)
+        self._kept.extend(self._measure(before, self._before, slopes))
 
     def skip(self) -> None:
         """The next frame does not follow the last one."""
         self._before = None
 
     @property
+    def combed(self) -> bool:
+        """The last frame shows comb teeth for certain."""
+        if not self._kept:
+            return False
+        noise, combing = self._kept[_NAMES.index("noise") - len(_NAMES)], self._kept[-1]
+        return combing > _COMBED + math.sqrt(noise)
+
+    @property
     def evidence(self) -> Evidence:
         table = np.frombuffer(self._kept, np.float32).reshape(-1, len(_NAMES)).astype(np.float64)
         return Evidence(**dict(zip(_NAMES, table.T, strict=True)))
 
-    def _measure(
-        self, before: tuple[Field, Field] | None, now: tuple[Field, Field], slopes: tuple[Field, Field] | None
-    ) -> tuple[float, ...]:
-        top, bottom = now
-        if top.shape[0] < 2 * _BLOCK_LINES or top.shape[1] < 2 * _BLOCK_COLUMNS:
-            return (0.0,) * len(_NAMES)
-        own = _comb(top, bottom)
-        if before is None or before[0].shape != top.shape:
-            return (*(0.0,) * (len(_NAMES) - 1), _combing(own, top, 0.0))
-        change_top, change_bottom = top - before[0], bottom - before[1]
-        energy_top, energy_bottom = blocks_of(change_top * change_top), blocks_of(change_bottom * change_bottom)
-        noise = _noise_variance(top, bottom, np.minimum(energy_top, energy_bottom))
-        quietest = _quietest(np.maximum(energy_top, energy_bottom))
+    def _measure(self, before: _Woven | None, now: _Woven, slopes: Fields | None) -> tuple[float, ...]:
+        own = blocks_of(now.comb(now))
+        if before is None or before.fields.shape != now.fields.shape:
+            return (*(0.0,) * (len(_NAMES) - 1), now.combing(own, 0.0))
+        change = now.fields - before.fields
+        energies = blocks_of(change * change)
+        noise = 1.35 * min(now.detail_noise, _low(np.minimum(*energies)) / 2)
+        quietest = _quietest(np.maximum(*energies))
         if slopes is not None:
-            energy_top -= wobble_energy(change_top, slopes[0], _NOISE_TRUE * noise)
-            energy_bottom -= wobble_energy(change_bottom, slopes[1], _NOISE_TRUE * noise)
-        energy = np.maximum(energy_top, energy_bottom)
-        motion = float(np.abs(change_top).mean() + np.abs(change_bottom).mean()) / 2
-        liveliest = max(_liveliest(energy_top), _liveliest(energy_bottom))
+            energies -= wobble_energy(change, slopes, _NOISE_TRUE * noise)
+        energy = np.maximum(*energies)
+        motion = cv2.norm(change.reshape(-1, change.shape[2]), cv2.NORM_L1) / change.size
+        liveliest = max(_liveliest(energies[0]), _liveliest(energies[1]))
         keep = self._moving(energy, noise)
         blocks = int(np.count_nonzero(keep))
         if blocks < MIN_BLOCKS:
-            return (float(blocks), noise, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, liveliest, quietest, motion, _combing(own, top, noise))
-        combs = [blocks_of(comb)[keep] for comb in (own, _comb(top, before[1]), _comb(before[0], bottom))]
+            return (float(blocks), noise, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, liveliest, quietest, motion, now.combing(own, noise))
+        combs = np.stack((own[keep], blocks_of(now.comb(before))[keep], blocks_of(before.comb(now))[keep]))
+        means = (*combs.mean(axis=1), energies[0][keep].mean(), energies[1][keep].mean())
         return (
-            float(blocks), noise, *(float(comb.mean()) for comb in combs), float(energy_top[keep].mean()),
-            float(energy_bottom[keep].mean()), _spread(combs, noise), liveliest, quietest, motion, _combing(own, top, noise),
+            float(blocks), noise, *(float(mean) for mean in means), _spread(combs, noise), liveliest, quietest, motion,
+            now.combing(own, noise),
         )  # fmt: skip
 
     def _moving(self, energy: Field, noise: float) -> NDArray[np.bool_]:
@@ -141,64 +153,93 @@ class EvidenceMeter:
         return np.asarray(energy > floor)
 
 
-def _above_torn(fields: tuple[Field, Field]) -> tuple[Field, Field]:
-    """Without the last lines, which a tape's heads tear anew in every field: they would move when nothing does."""
-    return fields[0][:-_BLOCK_LINES], fields[1][:-_BLOCK_LINES]
+class _Woven:
+    """The fields of a frame, ready to be woven with its own and its neighbours'.
+
+    Every energy is a mean over blocks, and only means are kept: what can be told of a frame alone is worked out once.
+    """
+
+    def __init__(self, fields: Fields) -> None:
+        self.fields = fields
+        step = fields[:, 1:] - fields[:, :-1]
+        # Halfway between two lines of a field, where the other field's line lies.
+        self._halfway = fields[:, :-1] + np.float32(0.5) * step
+        self._step = step[0]
+
+    @cached_property
+    def detail_noise(self) -> float:
+        """Variance of the noise as the blocks of the top field with the least vertical detail show it (their second difference)."""
+        second = self._step[1:] - self._step[:-1]
+        return _low(blocks_of(second * second)) / 6
+
+    def comb(self, other: _Woven) -> Field:
+        """Squared height of the teeth when this top field is woven with the bottom field of another frame, a value a line."""
+        out = np.empty_like(self.fields[0])
+        down, up = other.fields[1, :-1] - self._halfway[0], self.fields[0, 1:] - other._halfway[1]
+        np.multiply(down, down, out=out[:-1])
+        np.multiply(up, up, out=up)
+        np.add(out[:-1], up, out=out[:-1])
+        out[:-1] *= np.float32(0.5)
+        out[-1] = out[-2]
+        return out
+
+    def combing(self, own: Field, noise: float) -> float:
+        """Teeth beyond what the picture's own vertical detail explains, root mean square in codes. ``own``: blocks of its comb."""
+        detail = blocks_of(self._step * self._step)
+        rest = own[: detail.shape[0]] - np.float32(0.5) * detail - np.float32(1.5 * noise)
+        return float(np.sqrt(np.maximum(rest, 0, out=rest).mean()))
 
 
-def wobble_energy(change: Field, slope: Field, noise: float) -> Field:
-    """What lines that wobble would change in each block, as an upper bound: energy a block, codes squared.
+def wobble_energy(change: Fields, slopes: Fields, noise: float) -> Fields:
+    """What lines that wobble would change in each block, as an upper bound: energy a block of each field, codes squared.
 
     A line that stands e samples further right changes by −e times its slope, so a block changes by e² times its slope energy. In a
     still scene from a player without a corrector that is so everywhere; its wobble differs from field to field, and every such scene
     would pass for fields in motion. Only wobble moves the left and the right half of a line alike and the next line otherwise:
     the covariance of the two over all lines, a common move (a pan) taken out, is the variance of e, whatever noise there is.
+    ``slopes`` hold every second line of ``change``.
     """
-    strength = np.maximum(blocks_of(slope * slope) - np.float32(0.5 * noise), 0)
-    halves = slice(None, slope.shape[1] // 2), slice(slope.shape[1] // 2, None)
-    power = [np.einsum("ij,ij->i", slope[:, half], slope[:, half]).astype(np.float64) for half in halves]
-    cross = [np.einsum("ij,ij->i", change[:, half], slope[:, half]).astype(np.float64) for half in halves]
-    weight = float(np.sum(power[0] * power[1]))
-    total = float(power[0].sum() + power[1].sum())
-    if weight <= 0 or total <= 0:
-        return strength * np.float32(0)
-    common = float(cross[0].sum() + cross[1].sum()) / total
-    alike = float(np.sum((cross[0] - common * power[0]) * (cross[1] - common * power[1]))) / weight
-    return strength * np.float32(_WOBBLE_SPREAD * min(max(alike, 0.0), _MOST_WOBBLE))
+    energy = slopes * slopes
+    strength = np.maximum(blocks_of(energy, BLOCK_LINES // 2) - np.float32(0.5 * noise), 0)
+    strength *= np.float32(_WOBBLE_SPREAD) * _wobble(_halves(energy), _halves(change[:, ::2] * slopes))[:, None, None]
+    return strength
 
 
-def blocks_of(samples: Field) -> Field:
-    """Means over blocks of 16 columns by 8 field lines; what does not fill a block is left out."""
-    lines, columns = samples.shape[0] // _BLOCK_LINES, samples.shape[1] // _BLOCK_COLUMNS
-    whole = samples[: lines * _BLOCK_LINES, : columns * _BLOCK_COLUMNS]
-    return np.asarray(cv2.resize(whole, (columns, lines), interpolation=cv2.INTER_AREA), np.float32)
+def _halves(energy: Fields) -> Fields:
+    """Sums over the left and the right half of each line, shape (2 fields, lines, 2 halves)."""
+    columns = energy.shape[2]
+    half = np.zeros((columns, 2), np.float32)
+    half[: columns // 2, 0] = half[columns // 2 :, 1] = 1
+    return energy @ half
 
 
-def _comb(top: Field, bottom: Field) -> Field:
-    """Squared height of the teeth when two fields are woven, as many lines as a field (the last one repeated)."""
-    down = bottom[:-1] - np.float32(0.5) * (top[:-1] + top[1:])
-    up = top[1:] - np.float32(0.5) * (bottom[:-1] + bottom[1:])
-    out = np.empty_like(top)
-    np.add(down * down, up * up, out=out[:-1])
-    out[:-1] *= np.float32(0.5)
-    out[-1] = out[-2]
-    return out
+def _wobble(power: Fields, cross: Fields) -> NDArray[np.float32]:
+    """Variance of how far the lines of each field stand off, samples squared, bounded; from sums over halves of lines."""
+    weight, total = power.prod(axis=2).sum(axis=1), power.sum(axis=(1, 2))
+    common = cross.sum(axis=(1, 2)) / np.maximum(total, _TINY)
+    alike = (cross - common[:, None, None] * power).prod(axis=2).sum(axis=1)
+    return np.clip(np.where(weight > 0, alike / np.maximum(weight, _TINY), 0), 0, _MOST_WOBBLE).astype(np.float32)
 
 
-def _combing(own: Field, top: Field, noise: float) -> float:
-    """Teeth beyond what the picture's own vertical detail explains, root mean square in codes."""
-    step = top[1:] - top[:-1]
-    excess = blocks_of(own)
-    detail = blocks_of(step * step)[: excess.shape[0]]
-    rest = excess[: detail.shape[0]] - np.float32(0.5) * detail - np.float32(1.5 * noise)
-    return float(np.sqrt(np.maximum(rest, 0).mean()))
+def blocks_of(samples: NDArray[np.float32], height: int = BLOCK_LINES) -> NDArray[np.float32]:
+    """Means over blocks of 16 columns by ``height`` lines, of one field or of both; what does not fill a block is left out."""
+    lines, columns = samples.shape[-2] // height, samples.shape[-1] // BLOCK_COLUMNS
+    whole = samples[..., : lines * height, : columns * BLOCK_COLUMNS]
+    if not whole.size:
+        return np.zeros((*whole.shape[:-2], lines, columns), np.float32)
+    joined = whole.reshape(-1, whole.shape[-1])
+    means = cv2.resize(joined, (columns, joined.shape[0] // height), interpolation=cv2.INTER_AREA)
+    return np.asarray(means, np.float32).reshape(*whole.shape[:-2], lines, columns)
 
 
-def _spread(combs: list[Field], noise: float) -> float:
-    """Standard error, over the blocks, of the logarithms of held/own and early/own; their mean."""
+def _spread(combs: NDArray[np.float32], noise: float) -> float:
+    """Standard error, over the blocks, of the logarithms of held/own and early/own; their mean. ``combs``: own, held, early."""
     floor = np.float32(0.5 + 0.3 * noise)
-    own, held, early = (np.log(np.maximum(comb - np.float32(1.5 * noise), floor)) for comb in combs)
-    return float((np.std(held - own) + np.std(early - own)) / (2 * np.sqrt(len(own))))
+    logs = np.log(np.maximum(combs - np.float32(1.5 * noise), floor))
+    ratios = logs[1:] - logs[0]
+    ratios -= ratios.mean(axis=1, keepdims=True)
+    deviations = np.sqrt(np.einsum("ij,ij->i", ratios, ratios) / ratios.shape[1])
+    return float(deviations.sum() / (2 * np.sqrt(ratios.shape[1])))
 
 
 def _liveliest(energy: Field) -> float:
@@ -211,15 +252,6 @@ def _quietest(energy: Field) -> float:
     """Mean of the lowest tenth."""
     tenth = max(1, energy.size // 10)
     return float(np.partition(energy.ravel(), tenth)[:tenth].mean())
-
-
-def _noise_variance(top: Field, bottom: Field, still: Field) -> float:
-    """The smaller of a spatial estimate (quiet blocks' vertical second difference) and a temporal one (still blocks)."""
-    found = [_low(still) / 2]
-    for field in (top, bottom):
-        second = field[:-2] - 2 * field[1:-1] + field[2:]
-        found.append(_low(blocks_of(second * second)) / 6)
-    return 1.35 * min(found)
 
 
 def _low(energy: Field) -> float:

@@ -141,6 +141,7 @@ def weigh(segments: Sequence[Segment], *, frames: int, lossy: bool = False) -> S
     )  # fmt: skip
 
 
+_WITHOUT_TEETH = (Class.WHOLE, Class.JOIN_T, Class.JOIN_B)
 _KEYS = {pattern.key for pattern in PATTERNS}
 
 
@@ -238,13 +239,16 @@ def _best_frame(found: Values, evidence: Evidence, classes: NDArray[np.int64], s
     at = np.arange(len(found))
     others = found.copy()
     others[at, classes] = -np.inf
-    clear = np.where(evidence.telling, found[at, classes] - others.max(axis=1), -np.inf)
-    score = np.clip(clear, -5, 5) * np.sqrt(np.maximum(evidence.motion, 0))
+    clear = np.clip(found[at, classes] - others.max(axis=1), -5, 5)
+    score = np.exp(clear / 2) * np.sqrt(np.maximum(evidence.motion, 0))
     inside = np.zeros(len(found), np.bool_)
     for one in segments:
         inside[one.first : one.end] |= one.kind == kind or kind in {"mixed", "undetermined"}
-    score = np.where(inside & (classes != int(Class.REPEAT)), score, -np.inf)
-    return int(score.argmax()) if np.isfinite(score.max()) and score.max() > 0 else None
+    inside &= evidence.telling & (classes != int(Class.REPEAT))
+    # Film has whole pictures between the combed ones; eyes are convinced by teeth.
+    combed = inside & ~np.isin(classes, _WITHOUT_TEETH)
+    score[~(combed if combed.any() else inside)] = 0
+    return int(score.argmax()) if score.max() > 0 else None
 
 
 def share_confidence(segments: Sequence[Segment], whole: ScanVerdict) -> float:
