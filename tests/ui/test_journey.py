@@ -128,7 +128,7 @@ def test_a_tape_from_the_shelf_to_the_ledger(window: MainWindow, qtbot: QtBot) -
     assert isinstance(capture, CaptureStation)
     press(window, "F9")
     qtbot.waitUntil(lambda: capture.picture.image is not None, timeout=20_000)
-    qtbot.waitUntil(lambda: "0:00:03" in capture.bar.state.text(), timeout=30_000)
+    qtbot.waitUntil(lambda: "0:00:02" in capture.bar.state.text(), timeout=30_000)
     assert capture.bar.isVisible()
     assert capture.bar.rate.text().endswith("Mb/s")
     assert capture.bar.left.text() not in {"", "– left"}
@@ -137,7 +137,7 @@ def test_a_tape_from_the_shelf_to_the_ledger(window: MainWindow, qtbot: QtBot) -
     qtbot.waitUntil(lambda: now(window).take is not None and now(window).take.state == "whole", timeout=20_000)
     take = now(window).take
     assert take is not None
-    assert 2.4 < (take.seconds or 0) < 6
+    assert 1.4 < (take.seconds or 0) < 5
     assert take.dropped == 0
     assert take.path.exists()
     assert "captured, nothing lost" in window.notice_bar.text

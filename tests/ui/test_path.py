@@ -71,6 +71,7 @@ def turn(station: PathStation, knob: Knob, option: str) -> None:
 
 
 @pytest.mark.journey
+@pytest.mark.alone  # played in real time
 def test_a_tape_from_the_list_of_paths_to_a_proven_one(station: PathStation, window: MainWindow, qtbot: QtBot) -> None:
     """K-001: the best path is drawn, a wrong input breaks it, its remedy mends it, a look proves it and ticks what it shows."""
     assert [one.place for one in station.list.paths.rows] == list(range(1, 13))
@@ -159,6 +160,7 @@ def test_a_console_as_the_condition_check_left_it(station: PathStation, take: Ca
 
 
 @pytest.mark.journey
+@pytest.mark.alone  # played in real time
 def test_a_live_camera_proven_through_its_stand_in(station: PathStation, take: Callable[[str], None], qtbot: QtBot) -> None:
     """K-006: information in the picture is told; proving works with a stand-in camera too."""
     take("K-006")

@@ -8,8 +8,10 @@ fields of one picture comb not at all. The change of each field against its fore
 
 from __future__ import annotations
 
+import heapq
 import math
 from array import array
+from collections import deque
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -26,6 +28,8 @@ _TALL = 200
 _COMBED = 2.0
 # Wobble is uneven: a block may see so many times its mean; and what is more than this, in samples squared, is no wobble.
 _WOBBLE_SPREAD, _MOST_WOBBLE = 4.0, 1.5
+# Frames among which the second strongest motion is looked for, and how its memory fades from frame to frame.
+_RECENT, _FADES = 12, 0.998
 # The noise as it is told here is low by about so much.
 _NOISE_TRUE = 1.5
 _TINY = np.float32(1e-9)
@@ -88,6 +92,7 @@ class EvidenceMeter:
         self._lossy = lossy
         self._before: _Woven | None = None
         self._strongest = 0.0
+        self._recent: deque[float] = deque(maxlen=_RECENT)
         self._kept = array("f")
 
     def see(self, sight: Sight) -> None:
@@ -148,7 +153,9 @@ class EvidenceMeter:
         floor = 1.9 * 2 * noise + 4
         if self._lossy:
             rank = max(1, energy.size // 200)
-            self._strongest = max(self._strongest * 0.998, float(np.partition(energy.ravel(), -rank)[-rank]))
+            self._recent.append(float(np.partition(energy.ravel(), -rank)[-rank]))
+            # A cut changes everything once: it is the second strongest that tells what moves here.
+            self._strongest = max(self._strongest * _FADES, heapq.nlargest(2, self._recent)[-1])
             floor = max(floor, 0.1 * self._strongest)
         return np.asarray(energy > floor)
 

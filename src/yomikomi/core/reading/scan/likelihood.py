@@ -68,7 +68,8 @@ def likelihoods(evidence: Evidence, *, lossy: bool) -> tuple[Values, NDArray[np.
     foot = np.hypot(_FOOT, evidence.spread)
     foot_whole = np.hypot(_FOOT_WHOLE, 0.4 * evidence.spread)
     uneven = _unevenness(evidence)
-    repeat_part, lively, doubt = _repeat_part(evidence, lossy=lossy)
+    cut = cuts(evidence.motion)
+    repeat_part, lively, doubt = _repeat_part(evidence, cut, lossy=lossy)
     found = np.zeros((len(evidence), len(Class)))
     for one in Class:
         if one is Class.REPEAT:
@@ -88,7 +89,6 @@ def likelihoods(evidence: Evidence, *, lossy: bool) -> tuple[Values, NDArray[np.
         growth = _GROWTH_WHOLE if whole else _GROWTH_LOSSY if lossy else _GROWTH
         density = _on_rays(x, y, rays, foot_whole if whole else foot, growth, near=0.5 * foot)
         found[:, one] = np.where(telling, np.log(density) + np.log(_evenness(uneven, one, lossy=lossy)), 0) + moves
-    cut = cuts(evidence.motion)
     found[cut] = 0
     found[:1] = 0
     return found, cut
@@ -158,12 +158,15 @@ def moving_frames(evidence: Evidence, *, lossy: bool = False) -> NDArray[np.bool
     return np.asarray(evidence.telling & (evidence.liveliest > 1.2 * floor + (_PULSE if lossy else 1.0)))
 
 
-def _repeat_part(evidence: Evidence, *, lossy: bool) -> tuple[Values, Values, Values]:
-    """How much a frame changes as a part of the liveliest around it; how lively it is there, 0…1; how far a repeat may be
-    from 0."""
+def _repeat_part(evidence: Evidence, cut: NDArray[np.bool_], *, lossy: bool) -> tuple[Values, Values, Values]:
+    """How much a frame changes as a part of the liveliest around it in its shot; how lively it is there, 0…1; how far a repeat may
+    be from 0."""
     floor = noise_top(evidence)
     change = np.maximum(evidence.liveliest - floor, 0)
-    most = np.maximum(neighbours(change, _AROUND).max(axis=0), change)
+    # Against a cut, and against what moves in another shot, everything would look like a repeat.
+    shot = np.cumsum(cut).astype(np.float64)
+    around = np.where(neighbours(shot, _AROUND) == shot, neighbours(np.where(cut, 0, change), _AROUND), 0)
+    most = np.maximum(around.max(axis=0), change)
     scale = np.maximum(most, 1e-3)
     enough = 3 * (evidence.noise + 0.6) + (_PULSE if lossy else 0)
     lively = np.clip((most - enough) / enough, 0, 1)
