@@ -5,8 +5,10 @@ docs/reading-proof.md. Nothing in it was used to set the widths of the model but
 from __future__ import annotations
 
 import itertools
+import multiprocessing
 from collections import Counter, defaultdict
 from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -30,7 +32,7 @@ Luma = NDArray[np.uint8]
 _FILE = Path(__file__).parents[1] / "docs" / "reading-proof.md"
 _FRAMES = 48
 _STILL = 0.1
-_SEEDS = (101, 102, 103, 105, 106, 107)  # none of them was looked at while the model was made
+_SEEDS = (301, 302, 303, 305, 306, 307)  # none of them was looked at while the model was made
 _SIGMAS: tuple[float | str, ...] = (0.0, 3.0, 8.0, "vhs", "h264")
 # What is compressed has this noise before, and is encoded as a usual capture box does.
 _COMPRESSED_SIGMA, _COMPRESSED = 3.0, {"preset": "veryfast", "crf": "21"}
@@ -54,34 +56,56 @@ class Case:
         return bool(np.mean([np.abs(a.astype(np.int16) - b).mean() for a, b in itertools.pairwise(self.frames)]) > _STILL)
 
 
+@dataclass(frozen=True)
+class Outcome:
+    """Of one clip: ``told`` of its frames say something, ``correct`` of those stand in a right segment."""
+
+    words: str
+    material: str
+    outcome: str
+    moves: bool
+    claim: float
+    false_alarm: bool
+    told: int
+    correct: int
+
+
 def run() -> Iterator[str]:
     table: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
     claims: dict[bool, list[tuple[float, bool]]] = {False: [], True: []}
-    frames_right = frames_told = false_alarms = 0
     still: Counter[str] = Counter()
-    for size, seed in itertools.product(((720, 480), (720, 576)), _SEEDS):
-        for case, sigma in itertools.product(list(_cases(size, seed)), _SIGMAS):
-            lossy = sigma == "h264"
-            found = _judge(_compressed(case, seed, size) if lossy else _dirty(case, sigma, seed, size), lossy=lossy)
-            right = found.kind == case.kind and (case.kind == "mixed" or found.field_order == case.order)
-            outcome = "right" if right else "cannot tell" if found.kind == "undetermined" else "wrong"
-            if not case.moves:
-                still[outcome] += 1
-                continue
-            table[case.words, _name(sigma)][outcome] += 1
-            if found.kind != "undetermined":
-                claims[lossy].append((found.confidence, right))
-            told, correct = _frame_accuracy(found, case)
-            frames_told, frames_right = frames_told + told, frames_right + correct
-            false_alarms += case.kind == "progressive" and found.kind not in {"progressive", "undetermined"}
-    lines = _document(table, claims, frames_right / max(1, frames_told), false_alarms, still)
-    _FILE.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    frames: Counter[str] = Counter()
+    with ProcessPoolExecutor(mp_context=multiprocessing.get_context("spawn")) as pool:
+        found = [one for part in pool.map(_outcomes, itertools.product(((720, 480), (720, 576)), _SEEDS)) for one in part]
+    for one in found:
+        if not one.moves:
+            still[one.outcome] += 1
+            continue
+        table[one.words, one.material][one.outcome] += 1
+        if one.outcome != "cannot tell":
+            claims[one.material == _name("h264")].append((one.claim, one.outcome == "right"))
+        frames.update(told=one.told, right=one.correct, alarms=one.false_alarm)
+    share = frames["right"] / max(1, frames["told"])
+    _FILE.write_text("\n".join(_document(table, claims, share, frames["alarms"], still)) + "\n", encoding="utf-8")
     total = sum((counts for counts in table.values()), Counter[str]())
     yield (
         f"{sum(total.values())} clips that move: {total['right']} right, {total['cannot tell']} cannot tell, {total['wrong']} wrong; "
-        "frames "
-        f"{100 * frames_right / max(1, frames_told):.1f} % right; table in docs/{_FILE.name}"
+        f"frames {100 * share:.1f} % right; table in docs/{_FILE.name}"
     )
+
+
+def _outcomes(programme: tuple[tuple[int, int], int]) -> list[Outcome]:
+    size, seed = programme
+    return [_outcome(case, sigma, seed, size) for case, sigma in itertools.product(list(_cases(size, seed)), _SIGMAS)]
+
+
+def _outcome(case: Case, sigma: float | str, seed: int, size: tuple[int, int]) -> Outcome:
+    lossy = sigma == "h264"
+    found = _judge(_compressed(case, seed, size) if lossy else _dirty(case, sigma, seed, size), lossy=lossy)
+    right = found.kind == case.kind and (case.kind == "mixed" or found.field_order == case.order)
+    outcome = "right" if right else "cannot tell" if found.kind == "undetermined" else "wrong"
+    false_alarm = case.kind == "progressive" and found.kind not in {"progressive", "undetermined"}
+    return Outcome(case.words, _name(sigma), outcome, case.moves, found.confidence, false_alarm, *_frame_accuracy(found, case))
 
 
 def _cases(size: tuple[int, int], seed: int) -> Iterator[Case]:

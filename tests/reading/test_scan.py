@@ -108,6 +108,41 @@ def test_mixed_material_by_segments() -> None:
         assert one.confidence > 0.9
 
 
+@pytest.mark.parametrize("order", list(FieldOrder))
+@pytest.mark.parametrize("seed", [2, 11])
+def test_a_cut_deafens_nothing_in_a_compressed_take(tmp_path: Path, seed: int, order: FieldOrder) -> None:
+    """A cut changes the whole picture at once, many times as much as what moves before and after it."""
+    before, after = programme_frames(120, width=360, height=288, seed=seed), programme_frames(60, width=360, height=288, seed=7)
+    frames = interlace(before, order) + pulled_down([255 - picture for picture in after], (2, 3), order)
+    options = {"x264-params": f"{order.value}=1", "preset": "veryfast", "crf": "20"}
+    found = judge(decode_luma(write_clip(tmp_path / "cut.mp4", frames, options=options)), lossy=True)
+    assert 60 in found.cuts
+    assert found.kind == "mixed"
+    assert [(one.kind, one.field_order) for one in found.segments] == [("interlaced", order), ("film_2_3", order)]
+    assert abs(found.segments[1].first - 60) <= 2
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 70), st.integers(0, 1500), st.sampled_from([8, 10]), st.integers(0, 99))
+def test_thin_fields_hold_the_pictures_own_samples(lines: int, columns: int, depth: int, seed: int) -> None:
+    """Of pictures of any size: every line of whole blocks, one column in so many, and how luma rises there, at the lines in two."""
+    kind = np.uint8 if depth == 8 else np.uint16
+    samples = np.random.default_rng(seed).integers(0, 2**depth, (lines, columns)).astype(kind)
+    sight = Sight(0, 0, samples, depth)
+    step, codes = sight.column_step, samples / 2.0 ** (depth - 8)
+    height, width = lines // 16 * 8, -(-columns // step) // 2 * 2
+    assert sight.thin.shape == (2, height, width)
+    assert sight.slopes.shape == (2, height // 2, width)
+    for parity in (0, 1):
+        field = codes[parity : 2 * height : 2]
+        np.testing.assert_array_equal(sight.thin[parity], field[:, ::step][:, :width])
+        np.testing.assert_array_equal(sight.thin_codes[parity], np.floor(field[:, ::step][:, :width]))
+        for column in range(1, width):
+            at = column * step
+            rise = (field[::2, at + 1] - field[::2, at - 1]) / 2 if at + 1 < min(columns, width * step) else 0
+            np.testing.assert_array_equal(sight.slopes[parity][:, column], rise)
+
+
 def test_blended_fields_show_two_images() -> None:
     """Only where there is detail that moves far enough; what the share says on whole pictures is far below."""
     pictures = programme_frames(160, width=640, height=360, seed=3)

@@ -6,11 +6,13 @@ import os
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from tests.making import interlace, noisy, programme_frames, sliding_frames, write_clip
 from tests.timing import CANCEL_LIMIT_S, better_of_two, cancel_seconds
 from yomikomi.core.errors import CancelledError, UnreadableError
+from yomikomi.core.reading.complexity import ComplexityMeter
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import Mark, basis, findings, headline
@@ -69,6 +71,18 @@ def test_complexity_follows_the_picture(tmp_path: Path) -> None:
     cells = _read(path).complexity.cell_bytes
     # In the first second the encoder still refines the picture that stands.
     assert min(cells[5:8]) > 5 * max(cells[2:4])
+
+
+@pytest.mark.parametrize("count", [0, 1, 2, 7, 40])
+def test_every_frame_has_its_part_of_the_cost(count: int) -> None:
+    """Half of them are encoded; what an encoded one costs is spread over it and the next."""
+    meter = ComplexityMeter()
+    for number in range(count):
+        meter.feed(noisy([np.full((96, 128), 120, np.uint8)], 20.0, seed=number)[0])
+    costs = meter.finish()
+    assert len(costs) == count
+    assert all(cost > 100 for cost in costs)
+    assert costs[0::2][: count // 2] == costs[1::2]
 
 
 @pytest.mark.parametrize("order", list(FieldOrder))

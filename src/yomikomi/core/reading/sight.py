@@ -77,7 +77,7 @@ class Sight:
         step = self.column_step
         fields, lines, columns = self.thin_codes.shape
         slopes = np.empty((fields, lines // 2, columns), np.float32)
-        slopes[:, :, 0] = 0
+        slopes[:, :, :1] = 0
         # Of column k the left neighbour is the last of the group before it.
         right, left = self._every_column(step + 1, lines=2), self._every_column(step - 1, lines=2)
         inner = min(columns - 1, right.shape[2], left.shape[2])

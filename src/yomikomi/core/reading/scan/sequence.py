@@ -17,8 +17,9 @@ from yomikomi.core.reading.scan.evidence import Values
 from yomikomi.core.reading.scan.patterns import BEFORE, CLASS_OF, LENGTHS, PATTERNS, REAL, ROUND, WEIGHTS
 
 # Neighbouring frames show the same motion and err alike: each counts for so much of an independent witness. Compression errs
-# alike for longer. Set so that verdicts are right as often as they claim (docs/reading-proof.md).
-TEMPER, TEMPER_LOSSY = 0.3, 0.12
+# alike for longer. Set so that verdicts are right as often as they claim (docs/reading-proof.md). Where one kind ends and another
+# begins is found with more trust in the frames of compressed sources: two seconds of another kind are else explained away.
+TEMPER, TEMPER_LOSSY, _PATH_LOSSY = 0.3, 0.12, 0.2
 # How often an edit breaks a round, at a cut and elsewhere, and how often the material changes.
 _BREAK, _BREAK_AT_CUT = 0.01, 0.4
 _CHANGE, _CHANGE_AT_CUT = 2e-4, 5e-3
@@ -39,7 +40,7 @@ class Path:
 
 def likeliest_path(found: Values, cut: NDArray[np.bool_], *, lossy: bool) -> Path:
     """Viterbi over all states; ``found``: shape (frames, classes)."""
-    weight = TEMPER_LOSSY if lossy else TEMPER
+    weight = _PATH_LOSSY if lossy else TEMPER
     frames, count = len(found), len(PATTERNS)
     best = np.where(REAL, np.log(WEIGHTS / WEIGHTS.sum() / LENGTHS)[:, None], _NEVER)
     if frames:
