@@ -10,6 +10,7 @@ import subprocess
 import sys
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +19,7 @@ import pytest
 
 from tests.making import sliding_frames, write_clip
 from yomikomi.cli.app import main
+from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.video.media import probe
 
 
@@ -148,6 +150,7 @@ def test_wrong_use_is_2(made: tuple[Path, dict[str, Any]], tmp_path: Path) -> No
     )
 
 
+@pytest.mark.workers
 def test_unreadable_input_is_3(tmp_path: Path) -> None:
     empty, letters = tmp_path / "empty.mkv", tmp_path / "letters.mp4"
     empty.touch()
@@ -181,9 +184,11 @@ def test_one_schema_by_name(schemas: dict[str, Any]) -> None:
     assert set(schemas) == set(commands.split())
 
 
+@pytest.mark.workers
 def test_the_demo_without_a_display_does_the_main_job(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Simulate, capture, read, predict, copy, verify, with a closing table."""
     monkeypatch.setattr("yomikomi.cli.terminal_demo._CAPTURE_S", 2.0)
+    monkeypatch.setattr("yomikomi.cli.terminal_demo.recipe_for", partial(recipe_for, speed="superfast"))
     done = yomikomi("demo", "--workspace", tmp_path / "demo")
     for words in ("no display", "Interlaced, top field first", "checks passed", "copy and verify", "verified"):
         assert words in done.stdout, words

@@ -354,6 +354,16 @@ def test_repeated_and_lost_frames_in_noise(sigma: float) -> None:
     assert len(set(suspected) & set(gaps)) >= len(suspected) - 1
 
 
+@pytest.mark.parametrize("sigma", [0.0, 4.0])
+def test_what_begins_or_ends_to_move_repeats_nothing(sigma: float) -> None:
+    """A still title, a pan, a still end; and in the middle of the pan one frame twice."""
+    pan = sliding_frames(40, width=480, height=360, speed=3.0)
+    frames = [pan[0]] * 12 + pan[1:20] + [pan[19]] + pan[20:] + [pan[-1]] * 12
+    repeated, suspected, frozen = _losses(noisy(frames, sigma))
+    assert repeated == [31]
+    assert (suspected, frozen if sigma else []) == ([], [])
+
+
 def test_a_frozen_recorder_keeps_its_grain() -> None:
     frames = noisy(programme_frames(60, width=360, height=288, seed=7), 4.0)
     frames[30:40] = [frames[29]] * 10

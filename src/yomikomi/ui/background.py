@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal, Slot
+from shiboken6 import isValid
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.work import Job, Reporter
@@ -173,6 +174,9 @@ class Calls(QObject):
             carrier.deleteLater()
             if not stale_allowed and self._generation[kind] != generation:
                 return
+            asker = getattr(on_answer, "__self__", None)
+            if isinstance(asker, QObject) and not isValid(asker):
+                return  # the window went while the call ran
             if error is None:
                 on_answer(answer)
             elif on_error:

@@ -44,7 +44,9 @@ def find_repeats(evidence: Evidence) -> tuple[list[int], list[tuple[int, int]]]:
         return [], []
     floor = noise_top(evidence)
     change = np.maximum(evidence.liveliest - floor, 0)
-    usual = np.median(neighbours(change, _AROUND, mode="reflect"), axis=0)
+    near = neighbours(change, _AROUND, mode="reflect")
+    # On both sides: the last still frame before something begins to move repeats nothing.
+    usual = np.minimum(np.median(near[:_AROUND], axis=0), np.median(near[_AROUND:], axis=0))
     repeat = (change < _REPEAT_PART * usual + _REPEAT_NOISE * floor) & (usual > _LIVELY * floor + 2)
     repeat[0] = False
     # In noisy material a frame that is frozen in the recorder carries the same noise again.
