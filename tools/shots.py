@@ -31,6 +31,7 @@ from yomikomi.ui.path.station import PathStation
 from yomikomi.ui.reading.station import ReadingStation
 from yomikomi.ui.shelf.station import ShelfStation
 from yomikomi.ui.shell.window import MainWindow
+from yomikomi.ui.treatment.station import TreatmentStation
 
 _FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 
@@ -141,6 +142,11 @@ def main(folder: Path = _FOLDER) -> None:
         shoot_shelf(window, camera, home)
         shoot_path(window, camera, carriers)
         window.state.choose(carriers["K-001"])
+        # The loop of the treatment is made in a worker.
+        window.show_station("treatment")
+        treatment = window.station("treatment")
+        assert isinstance(treatment, TreatmentStation)
+        wait(lambda: treatment.player.after.view.image is not None, 60)
         for key in ("reading", "treatment", "balance", "run", "ledger"):
             camera.station(key, after=2.0)
         shoot_readings(window, camera, carriers, home)

@@ -67,6 +67,7 @@ def argument_words(reading: Reading, frame: int) -> str:
         return words
     order = f", {FieldOrder(inside.field_order).words}" if inside.field_order else ""
     part = f"{KIND_WORDS[inside.kind]}{order}"
-    return f"{words}\nin a part that is {part}: {certainty_words(inside.confidence)}" if len(reading.scan.segments) > 1 else (
-        f"{words}\nthe take: {part}, {certainty_words(inside.confidence)}"
-    )  # fmt: skip
+    sure = certainty_words(inside.confidence).replace(" ", "\u00a0")  # the sign stays with its number
+    if len(reading.scan.segments) > 1:
+        return f"{words}\nin a part that is {part}: {sure}"
+    return f"{words}\nthe take: {part}, {sure}"

@@ -19,8 +19,10 @@ from yomikomi.core.video.standards import FieldOrder
 
 # Fewer telling frames than this, and the answer is "cannot tell".
 MIN_INFORMATIVE = 8
-# Below the first the answer is "cannot tell"; nothing measured is claimed with more than the second, or, compressed, the third.
-_LEAST_CONFIDENCE, _MOST_CONFIDENCE, _MOST_LOSSY = 0.7, 0.99, 0.95
+# Below the first the answer is "cannot tell"; nothing measured is claimed with more than the second. A whole compressed take that
+# would be called one kind with less than nine tenths was of that kind only six times in ten (docs/science.md).
+_LEAST_CONFIDENCE, _MOST_CONFIDENCE = 0.7, 0.99
+_LEAST_LOSSY, _MOST_LOSSY = 0.9, 0.95
 # A kind that holds this part of all that can be told names the whole; below it the take is mixed.
 _NAMES_THE_WHOLE = 0.9
 # Nothing shorter than this many frames is a segment of its own.
@@ -127,7 +129,7 @@ def weigh(segments: Sequence[Segment], *, frames: int, lossy: bool = False) -> S
         return replace(base, kind="mixed", field_order=only, confidence=_capped(confidence, lossy), agreeing=agreeing)
     ours = [one for one in told if (one.kind, one.field_order) == (kind, order)]
     confidence = _mean((one.confidence, one.informative) for one in ours)
-    if confidence < _LEAST_CONFIDENCE:
+    if confidence < (_LEAST_LOSSY if lossy else _LEAST_CONFIDENCE):
         return replace(base, confidence=1 - confidence)
     names = Counter[str]()
     for one in ours:
