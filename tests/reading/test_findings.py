@@ -319,7 +319,7 @@ def test_readings_are_kept_by_content(tmp_path: Path) -> None:
 def test_full_and_quick_agree_and_quick_is_less_sure(tape: Path, tape_reading: Reading) -> None:
     quick = read(ReadRequest(tape, mode="quick"), SilentReporter())
     assert (quick.scan.kind, quick.scan.field_order) == (tape_reading.scan.kind, tape_reading.scan.field_order)
-    assert quick.scan.confidence <= tape_reading.scan.confidence
+    assert 0.9 < quick.scan.confidence <= tape_reading.scan.confidence, "nearly all of so short a take was seen"
     assert (quick.rate.nominal, quick.frames) == (tape_reading.rate.nominal, tape_reading.frames)
     assert quick.tape is not None
     assert tape_reading.tape is not None

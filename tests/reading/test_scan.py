@@ -257,6 +257,12 @@ def test_a_sample_claims_less_than_the_whole() -> None:
     small, large = (share_confidence(parts, weigh(parts, frames=800)) for parts in (few, many))
     assert small < large < 1
     assert small == pytest.approx(1 - 0.9**11)
+    # What was seen needs no guess: half of the take seen, the other half must be so in four fifths; nearly all seen, nothing is open.
+    ten = weigh(few, frames=800)
+    assert share_confidence(few, ten, seen=0.5) == pytest.approx(1 - 0.8**11)
+    assert share_confidence(few, ten, seen=0.95) == 1.0
+    split = [*few, _part("interlaced", 20, order=FieldOrder.TFF)]
+    assert share_confidence(split, weigh(split, frames=800), seen=0.95) < 1
 
 
 def test_every_pattern_goes_round() -> None:

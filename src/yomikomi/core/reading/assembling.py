@@ -45,12 +45,12 @@ def assemble(one: Pass) -> Reading:
     info, meters = one.info, one.meters
     evidence = meters.evidence.evidence
     rate = _rate(one)
-    scan, numbers = _scan(one, evidence)
+    frames = _frames(one, rate)
+    scan, numbers = _scan(one, evidence, frames)
     blend = meters.blends.verdict()
     scan = _with_blends(scan, blend)
     quick = one.request.mode == "quick"
     first = Fraction(one.first_stamp or 0) * one.base
-    frames = _frames(one, rate)
     complexity = _complexity(one, frames, rate)
     noise = meters.noise.luma_sigma
     windows = pairwise_windows(one.windows, len(evidence))
@@ -100,7 +100,7 @@ def assemble(one: Pass) -> Reading:
     )
 
 
-def _scan(one: Pass, evidence: Evidence) -> tuple[ScanVerdict, np.ndarray]:
+def _scan(one: Pass, evidence: Evidence, frames: int) -> tuple[ScanVerdict, np.ndarray]:
     """The verdict, and the number in the take of each frame seen. Windows of a quick reading are judged one by one."""
     lossy = one.meters.lossy
     if one.request.mode == "full":
@@ -123,7 +123,7 @@ def _scan(one: Pass, evidence: Evidence) -> tuple[ScanVerdict, np.ndarray]:
         whole, segments=tuple(_spanned(segments)), votes=np.concatenate(votes) if votes else whole.votes, cuts=tuple(cuts),
         telling=max(telling)[1] if telling else None,
         # What was not looked at may be otherwise.
-        confidence=whole.confidence * share_confidence(segments, whole),
+        confidence=whole.confidence * share_confidence(segments, whole, seen=min(1.0, len(evidence) / max(1, frames))),
     )  # fmt: skip
     return whole, numbers
 

@@ -253,11 +253,15 @@ def _best_frame(found: Values, evidence: Evidence, classes: NDArray[np.int64], s
     return int(score.argmax()) if score.max() > 0 else None
 
 
-def share_confidence(segments: Sequence[Segment], whole: ScanVerdict) -> float:
+def share_confidence(segments: Sequence[Segment], whole: ScanVerdict, *, seen: float = 0.0) -> float:
     """How likely it is that nine tenths of a take are as the windows say, of which only some were seen.
 
-    The posterior of a share under a flat prior is a beta distribution. Source: Gelman et al., Bayesian Data Analysis, section
-    2.1 (from memory).
+    The posterior of a share under a flat prior is a beta distribution; it goes for the part that was not seen. Source: Gelman et
+    al., Bayesian Data Analysis, section 2.1 (from memory).
+
+    Parameters
+    ----------
+    seen : share of the take's frames that stand in the windows, 0…1.
     """
     from scipy.special import betainc
 
@@ -265,4 +269,7 @@ def share_confidence(segments: Sequence[Segment], whole: ScanVerdict) -> float:
         return 1.0
     told = [one for one in segments if one.kind != "undetermined"]
     agreeing = sum(one.kind == whole.kind and one.field_order == whole.field_order for one in told)
-    return 1.0 - float(betainc(1 + agreeing, 1 + len(told) - agreeing, _NAMES_THE_WHOLE))
+    needed = _NAMES_THE_WHOLE - seen * agreeing / max(1, len(told))
+    if needed <= 0:
+        return 1.0
+    return 1.0 - float(betainc(1 + agreeing, 1 + len(told) - agreeing, min(1.0, needed / max(1e-9, 1 - seen))))
