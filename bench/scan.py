@@ -240,6 +240,7 @@ def _document(
         f"**{count} clips: " + ", ".join(f"{share:.1f} % {outcome}" for outcome, share in shares.items()) + ".**",
         f"Of telling frames {100 * frames:.1f} % stand in a segment of the right kind and order.",
         f"False alarms on progressive material: {false_alarms}.",
+        "A mixed clip counts as wrong too where one part of it hardly moves, so that the other names the whole.",
         *_still_words(still),
         "",
         "## Is a claim of 90 % right nine times in ten?",
