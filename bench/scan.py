@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import itertools
 import multiprocessing
+import tempfile
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
@@ -13,16 +14,14 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
-import av
 import numpy as np
 from numpy.typing import NDArray
-from tests.making import interlace, pulled_down, repeated
+from tests.making import decode_luma, interlace, pulled_down, repeated, write_clip
 
 from yomikomi.core.reading.scan.evidence import EvidenceMeter
 from yomikomi.core.reading.scan.patterns import PATTERNS
 from yomikomi.core.reading.scan.verdict import ScanVerdict, Vote, judge_scan
 from yomikomi.core.reading.sight import Sight
-from yomikomi.core.video.planes import frame_from_planes, luma
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.sim.canvas import Raster
 from yomikomi.sim.programme import Programme
@@ -167,21 +166,8 @@ def _dirty(case: Case, sigma: float | str, seed: int, size: tuple[int, int]) -> 
 def _compressed(case: Case, seed: int, size: tuple[int, int]) -> list[Luma]:
     """A little noise, and then H.264, in fields if the case has fields."""
     flags = {"x264-params": f"{case.order.value}=1"} if case.order else {}
-    coder = av.CodecContext.create("libx264", "w")
-    assert isinstance(coder, av.VideoCodecContext)
-    coder.width, coder.height, coder.pix_fmt = size[0], size[1], "yuv420p"
-    coder.framerate, coder.options = Fraction(25), _COMPRESSED | flags
-    packets: list[av.Packet] = []
-    for number, samples in enumerate(_dirty(case, _COMPRESSED_SIGMA, seed, size)):
-        grey = np.full((size[1] // 2, size[0] // 2), 128, np.uint8)
-        frame = frame_from_planes(samples, grey, grey, pixel_format="yuv420p")
-        frame.pts = number
-        packets += coder.encode(frame)
-    packets += coder.encode(None)
-    decoder = av.CodecContext.create("h264", "r")
-    assert isinstance(decoder, av.VideoCodecContext)
-    decoded = [frame for packet in [*packets, None] for frame in decoder.decode(packet)]
-    return [luma(frame).copy() for frame in decoded]
+    with tempfile.TemporaryDirectory(prefix="yomikomi-bench-") as folder:
+        return decode_luma(write_clip(Path(folder) / "clip.mp4", _dirty(case, _COMPRESSED_SIGMA, seed, size), options=_COMPRESSED | flags))
 
 
 def _judge(frames: list[Luma], *, lossy: bool) -> ScanVerdict:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from functools import partial
 
 import pytest
 import shiboken6
@@ -43,6 +44,7 @@ def test_who_has_gone_is_told_nothing(calls: Calls, qtbot: QtBot) -> None:
     """A window was closed while its devices were looked for."""
     go, gone, other = threading.Event(), Asker(), Asker()
     calls.call("devices", lambda: go.wait(5), gone.hear)
+    calls.call("picture", lambda: go.wait(5), partial(gone.hear))
     shiboken6.delete(gone)
     go.set()
     calls.wait()

@@ -174,7 +174,7 @@ class Calls(QObject):
             carrier.deleteLater()
             if not stale_allowed and self._generation[kind] != generation:
                 return
-            asker = getattr(on_answer, "__self__", None)
+            asker = getattr(getattr(on_answer, "func", on_answer), "__self__", None)  # of a method, also one with some arguments given
             if isinstance(asker, QObject) and not isValid(asker):
                 return  # the window went while the call ran
             if error is None:

@@ -62,14 +62,18 @@ class Sight:
         return _COLUMN_STEP * max(1, round(self.samples.shape[1] / _USUAL_WIDTH))
 
     @cached_property
+    def _thin_samples(self) -> NDArray[Any]:
+        return self._every_column(0)
+
+    @cached_property
     def thin_codes(self) -> NDArray[np.uint8]:
         """``thin`` in whole codes."""
-        return np.ascontiguousarray(as_codes(self._every_column(0), self.depth))
+        return as_codes(self._thin_samples, self.depth)
 
     @cached_property
     def thin(self) -> Fields:
         """Top and bottom field, one column in eight (or more, of large pictures), in codes of 8 bits; as much as fills whole blocks."""
-        return self.thin_codes.astype(np.float32) if self.depth == 8 else self._every_column(0).astype(np.float32) * self.scale
+        return self._thin_samples.astype(np.float32) * self.scale if self.depth > 8 else self._thin_samples.astype(np.float32)
 
     @cached_property
     def slopes(self) -> Fields:

@@ -6,7 +6,6 @@ from pathlib import Path
 
 from PySide6.QtCore import QModelIndex, QTimer
 from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QVBoxLayout, QWidget
-from shiboken6 import isValid
 
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import Proof, prove
@@ -172,7 +171,7 @@ class PathStation(Station):
         self.state.calls.call("paths", lambda: search(request, before), self._on_found, self.state.tell_error)
 
     def _on_found(self, found: PathsFound) -> None:
-        if isValid(self) and self.planner.apply(found):  # the window may have gone meanwhile
+        if self.planner.apply(found):
             if self.planner.lost_path:
                 self.state.tell(Weight.LOOK, f"The path chosen before is not possible now: {self.planner.lost_path}.")
             self._show()

@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Literal
 
 from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, QVBoxLayout
-from shiboken6 import isValid
 
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.reading.cache import CachedReadRequest, read_cached
@@ -162,13 +161,12 @@ class ReadingStation(Station):
         path, reading = view.take.path, view.reading
         judged = view.judged or reading
 
-        def show(look: CloseLook) -> None:
-            if not isValid(self):
-                return  # the window closed meanwhile
-            self.viewer.show_look(look, judged)
-            self.detail.show_look(look, judged)
+        shown = partial(self._show_look, judged)
+        self.state.calls.call("frame", lambda: close_look(path, reading, frame), shown, self.state.tell_error)
 
-        self.state.calls.call("frame", lambda: close_look(path, reading, frame), show, self.state.tell_error)
+    def _show_look(self, judged: Reading, look: CloseLook) -> None:
+        self.viewer.show_look(look, judged)
+        self.detail.show_look(look, judged)
 
     def choose_card(self, card: FindingCard) -> None:
         """Look at a verdict: the frame that shows it, and what Overrule is about."""

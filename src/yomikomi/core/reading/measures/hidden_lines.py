@@ -12,7 +12,7 @@ from fractions import Fraction
 import av
 
 from yomikomi.core.reading.models import HiddenLines
-from yomikomi.core.reading.sight import Sight
+from yomikomi.core.reading.sight import LARGEST_TAPED, Sight
 from yomikomi.core.video.graph import FilterLine
 
 _LINES = 32
@@ -31,7 +31,7 @@ class HiddenLinesMeter:
 
     def look(self, before: Sight, now: Sight) -> None:
         for one in (before, now):
-            if one.frame is not None and one.frame.width >= 640 and 480 <= one.frame.height <= 608:
+            if one.frame is not None and one.frame.width >= 640 and 480 <= one.frame.height <= LARGEST_TAPED:
                 self._push(one.frame)
 
     def result(self) -> HiddenLines:
