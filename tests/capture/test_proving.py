@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from tests.capture.making import SMALL, WHOLE, captured, record
-from yomikomi.core.capture.health import read_health
+from yomikomi.core.capture.health import health_path, read_health
 from yomikomi.core.capture.levels import LevelsRequest, measure_levels
 from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.session_list import CHANGE_S, CaptureList, Entry
@@ -193,7 +193,8 @@ def test_a_trial_tells_what_this_machine_can_do_and_leaves_nothing(tmp_path: Pat
 
 def _rehearsed(spec: SourceSpec, expected: SourceSpec, folder: Path, *, silent: bool = False) -> tuple[set[str], str]:
     path = folder / "rehearsal.mkv"
-    path.unlink(missing_ok=True)
+    for old in (path, health_path(path)):
+        old.unlink(missing_ok=True)
     result = captured(spec, path)
     reading = read(ReadRequest(path, complexity=False), SilentReporter())
     told = judge_rehearsal(result, reading, expected.open().format, read_health(path)[1], silent=silent)

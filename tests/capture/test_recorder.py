@@ -242,7 +242,7 @@ def test_full_is_told_from_other_trouble(tmp_path: Path) -> None:
     if not Path("/dev/full").exists():
         pytest.skip("this system has no /dev/full")
     (tmp_path / "take.mkv").symlink_to("/dev/full")
-    recorder = Recorder(tmp_path / "take.mkv", TapePlayer(FAST).format)
+    recorder = Recorder(tmp_path / "take.mkv", TapePlayer(FAST).format, claimed=True)
     player = TapePlayer(FAST)
     with pytest.raises(DriveFullError):
         for _ in range(30):
@@ -257,7 +257,7 @@ def test_what_could_not_be_written_at_the_very_end_is_told_too(tmp_path: Path) -
         pytest.skip("this system has no /dev/full")
     (tmp_path / "take.mkv").symlink_to("/dev/full")
     player = TapePlayer(FAST)
-    recorder = Recorder(tmp_path / "take.mkv", player.format)
+    recorder = Recorder(tmp_path / "take.mkv", player.format, claimed=True)
     recorder.write_picture(player.picture(0))  # waits in the muxer for its sound
     with pytest.raises(DriveFullError):
         recorder.close()

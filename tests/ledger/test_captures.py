@@ -38,7 +38,7 @@ def test_a_workspace_of_before_keeps_its_takes(tmp_path: Path) -> None:
     folder.mkdir()
     with sqlite3.connect(folder / "workspace.sqlite") as connection:
         connection.executescript((Path(__file__).parent / "workspace-0003.sql").read_text())
-    workspace = Workspace(folder)
+    workspace = Workspace(folder, trust=True)
     record = Record(workspace)
     view = record.carriers()[0]
     assert view.take is not None
@@ -89,7 +89,7 @@ def test_a_mended_take_in_parts_counts_all_of_them(record: Record) -> None:
     second = path.with_name(path.stem + "-part2.mkv")
     path.write_bytes(b"12345")
     second.write_bytes(b"123")
-    assert [one[2] for one in record.cut_off_takes()] == [path]
+    assert [one.path for one in record.cut_off_takes()] == [path]
     words = record.save_mended(take, Mended(60, 2.0, (path, second)))
     assert "2 of it is safe" in words or "0:00:02 of it is safe" in words
     found = record.carrier(carrier).take

@@ -40,7 +40,7 @@ def test_a_workspace_of_the_second_form_is_carried_over(tmp_path: Path) -> None:
     folder.mkdir()
     with sqlite3.connect(folder / "workspace.sqlite") as connection:
         connection.executescript((Path(__file__).parent / "workspace-0002.sql").read_text())
-    workspace = Workspace(folder)
+    workspace = Workspace(folder, trust=True)
     record = Record(workspace)
     view = record.carriers()[0]
     assert (view.label, view.details.sound, view.path, view.progress, view.next_station) == ("K-001", "mono", None, 1, "path")

@@ -42,7 +42,7 @@ def test_a_workspace_of_the_first_form_is_taken_over_whole(tmp_path: Path) -> No
     folder.mkdir()
     with sqlite3.connect(folder / "workspace.sqlite") as connection:
         connection.executescript((Path(__file__).parent / "workspace-0001.sql").read_text())
-    workspace = Workspace(folder)
+    workspace = Workspace(folder, trust=True)
     record = Record(workspace)
     view = record.carriers()[0]
     assert (view.label, view.title, view.standard, view.nominal_seconds, view.note) == (

@@ -21,6 +21,7 @@ from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.mend import Mended
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import UnreadableError, WorkspaceError, WrongUseError
+from yomikomi.core.ledger.captures import CutOffTake
 from yomikomi.core.ledger.naming import copy_stem, safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.schema import Base
@@ -245,7 +246,7 @@ def test_takes_never_share_a_name(record: Record) -> None:
 def test_what_a_crash_left_is_found_and_written_down(record: Record) -> None:
     carrier = _carrier(record)
     take, path = record.begin_take(carrier)
-    assert record.cut_off_takes() == [(take, "K-001", path)]
+    assert record.cut_off_takes() == [CutOffTake(take, "K-001", path, away=False, frames=0)]
     path.write_bytes(b"x" * 10)
     said = record.save_mended(take, Mended(60, 2.0))
     assert "0:00:02 of it is safe" in said
@@ -258,9 +259,9 @@ def test_what_a_crash_left_is_found_and_written_down(record: Record) -> None:
     assert record.cut_off_takes() == []
     copy = record.ask_copy(take, recipe_for("h264", 20), Treatment(), None, record.workspace.folder / "copies" / "c.mp4")
     record.start_copy(copy)
-    record.end_cut_off_copies()
-    assert record.copies()[0].state == "failed"
-    assert "program ended" in record.copies()[0].trouble
+    assert record.requeue_cut_off_copies() == 1
+    assert record.copies()[0].state == "waiting"
+    assert "interrupted when the program ended" in record.copies()[0].trouble
 
 
 def test_how_copies_end(record: Record) -> None:

@@ -156,7 +156,7 @@ def test_stopping_full_drives_and_taken_names_leave_nothing(lessons_disc: Disc, 
     handler = signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
     resource.setrlimit(resource.RLIMIT_FSIZE, (200_000, before[1]))
     try:
-        with pytest.raises(DriveFullError, match="No room left"):
+        with pytest.raises(DriveFullError, match="drive is full"):
             join_title(JoinRequest(lessons_disc[0], 1, tmp_path / "b.mkv"), SilentReporter())
     finally:
         resource.setrlimit(resource.RLIMIT_FSIZE, before)

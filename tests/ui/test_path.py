@@ -311,7 +311,7 @@ def test_the_sheet_is_saved_kept_with_the_take_and_brought_back(
     assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")
     assert "(now: hi-fi (+4 dBu))" in (tmp_path / "sheet.md").read_text()
     station.save_to(tmp_path / "no folder" / "sheet.pdf")
-    assert "cannot be written" in window.state.notices.history[-1].text
+    assert "is not there" in window.state.notices.history[-1].text
     record, view = window.state.record, window.state.current
     assert view is not None
     take_id, _ = record.begin_take(view.id)

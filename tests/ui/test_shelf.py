@@ -419,7 +419,7 @@ def test_what_is_shown_is_exported_and_labelled(
     document.close()
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "no" / "x.csv"), ""))
     window.do("export_table")
-    assert "could not be written" in window.notice_bar.text
+    assert "is not there" in window.notice_bar.text
     shelf.search.setText("nothing like it")
     window.do("labels")
     assert "no carriers to print" in window.notice_bar.text

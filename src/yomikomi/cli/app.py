@@ -16,6 +16,7 @@ import typer
 from yomikomi.cli import captures, paths, planning, readings
 from yomikomi.cli.options import Json
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
+from yomikomi.core.work.new_file import check_free, write_new
 
 if TYPE_CHECKING:
     from pydantic import BaseModel
@@ -95,8 +96,8 @@ def simulate(
     from yomikomi.sim.player import truth as truth_of
     from yomikomi.sim.synctest import SyncTestSpec
 
-    if output.exists() and (kind != "disc" or not output.is_dir() or any(output.iterdir())):
-        raise WrongUseError(f"{output.name} exists already and was left alone.", remedy="Choose another name.")
+    if kind != "disc":
+        check_free(output)
     if kind == "disc":
         _simulate_disc(output, layout, standard, seconds, seed, truth, as_json)
         return
@@ -185,6 +186,7 @@ def copy(
     container: ContainerOption = None,
     sound: SoundOption = "aac",
     predict_first: Annotated[bool, typer.Option("--predict", help="Predict first, and compare afterwards.")] = False,
+    fill_gaps: Annotated[bool, typer.Option("--fill-gaps", help="Fill gaps in the pictures of any length with the frame before.")] = False,
     as_json: Json = False,
 ) -> None:
     """Make a copy and verify it."""
@@ -192,23 +194,25 @@ def copy(
     from yomikomi.cli.work import choose_treatment, copy_file, predict_file, read_file
     from yomikomi.core.balance.recipes import recipe_for
 
-    if output.exists():
-        raise WrongUseError(f"{output.name} exists already and was left alone.", remedy="Choose another name.")
+    check_free(output)
     kind = container or ("mkv" if output.suffix.lower() == ".mkv" else "mp4")
     recipe = recipe_for(codec, quality, speed=speed, container=kind, sound=sound)
     reading = read_file(file, quiet=as_json)
     treatment = choose_treatment(reading, deinterlace)
     predicted = predict_file(file, reading, treatment, recipe, quiet=as_json) if predict_first else None
-    result = copy_file(file, output, reading, treatment, recipe, quiet=as_json)
+    result = copy_file(file, output, reading, treatment, recipe, quiet=as_json, fill_gaps=fill_gaps)
     document = CopyDocument(**result.model_dump(), predicted=predicted)
-    lines = [f"{output}: {_size(result.size_bytes)}, {result.frames} frames, {'verified' if result.verified else 'NOT verified'}"]
+    made = output.with_name(result.file)
+    lines = [f"{made}: {_size(result.size_bytes)}, {result.frames} frames, {result.verdict}"]
     lines += [f"  {'fine' if check.passed else 'WRONG':>6}  {check.name}: {check.found}" for check in result.checks]
     if predicted:
         lines.append("predicted " + _prediction_words(predicted))
     answer(document, as_json, "\n".join(lines))
     if not result.verified:
         wrong = ", ".join(check.name for check in result.checks if not check.passed)
-        raise UnfinishedError(f"The copy was made but failed: {wrong}.", remedy="Keep the source, and copy again.")
+        raise UnfinishedError(
+            f"The copy was made but failed: {wrong}. It is kept as {made.name}.", remedy="Keep the source, and copy again."
+        )
 
 
 @app.command()
@@ -255,10 +259,7 @@ def answer(document: BaseModel, as_json: bool, words: str) -> None:
 
 
 def _write(path: Path, words: str) -> None:
-    try:
-        path.write_text(words)
-    except OSError as error:
-        raise UnfinishedError(f"{path.name} cannot be written: {error.strerror}.", remedy="Choose another place.") from error
+    write_new(path, words.encode())
 
 
 def _size(size: float) -> str:

@@ -9,12 +9,13 @@ from typing import TYPE_CHECKING, Annotated, Literal
 import typer
 
 from yomikomi.cli.options import Json
-from yomikomi.core.errors import WrongUseError
+from yomikomi.core.errors import UnfinishedError, WrongUseError
 
 if TYPE_CHECKING:
     from yomikomi.cli.capture_documents import CutDocument
     from yomikomi.core.capture.cutting import JoinedPieces
     from yomikomi.core.capture.recording import RecordAs
+    from yomikomi.core.capture.result import CaptureResult
     from yomikomi.core.video.source import SourceSpec
 
 File = Annotated[Path, typer.Argument(help="A recording.")]
@@ -71,7 +72,8 @@ def capture(
     except ValidationError as error:
         raise WrongUseError(f"{error.errors()[0]['msg']}.", remedy="See yomikomi capture --help.") from error
     spec: SourceSpec
-    if source.lower().startswith("sim"):
+    is_simulated = source.lower().partition(":")[0] == "sim"
+    if is_simulated:
         spec = simulated(source, seed=seed, seconds=seconds, real_time=not fast, offset_ms=offset_ms)
     else:
         width, height = size_of(size)
@@ -81,16 +83,20 @@ def capture(
         )  # fmt: skip
     _check_suffix(output, record_as)
     rules = EndRules(max_seconds=seconds, blank_seconds=blank_seconds, most_lost=most_lost)
-    patient = fast and source.lower().startswith("sim")
+    patient = fast and is_simulated
     request = CaptureRequest(spec, output, record_as, rules, look=LookAs(preview=False, scopes=False), patient=patient)
-    result = run_job(run, request, "capturing", quiet=as_json, urgent=True)
+    result: CaptureResult = run_job(run, request, "capturing", quiet=as_json, urgent=True)
     document = CaptureDocument(
         file=str(output), files=[str(one) for one in result.parts], codec=codec, frames=result.frames, seconds=result.seconds,
         late=result.late, lost=result.dropped, repeated=result.repeated, gaps=list(result.gaps), size_bytes=result.bytes_written,
-        headroom=round(result.headroom, 2), ended=result.ended, trouble=result.trouble, health=read_health(output)[1],
+        headroom=round(result.headroom, 2), ended=result.ended, trouble=result.trouble,
+        health=read_health(output)[1] if result.logged else None,
     )  # fmt: skip
     words = f"{output}: {result.frames} frames, {result.dropped} lost, {size_text(result.bytes_written)}"
-    answer(document, as_json, words + (f"\n{result.trouble} {result.remedy}" if result.trouble else ""))
+    answer(document, as_json, words + (f"\n{result.ended}" if result.ended and not result.trouble else ""))
+    if result.trouble or not result.frames or result.stopped:
+        what = result.trouble or ("Stopped by hand." if result.stopped else "The source gave no picture.")
+        raise UnfinishedError(f"{what} Recorded: {result.seconds:.1f} s of {seconds:g} s.", remedy=result.remedy)
 
 
 def sources(as_json: Json = False) -> None:

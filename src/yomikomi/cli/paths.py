@@ -184,6 +184,4 @@ def _save_sheet(target: Path, best: Ranked | None, settings: list[str] | None) -
 
     if best is None:
         raise UnfinishedError("There is no path, and so no settings sheet.", remedy="See what would make one.")
-    if target.exists():
-        raise WrongUseError(f"{target.name} exists already and was left alone.", remedy="Choose another name.")
     write_sheet(make_sheet(trace(_set(best.trace.setup, settings))), target)

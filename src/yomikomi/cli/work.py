@@ -19,14 +19,14 @@ from yomikomi.core.reading.cache import CachedReadRequest, read_cached
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest
 from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
-from yomikomi.core.run.encode import part_path
 from yomikomi.core.treatment.chain import Deinterlace, Treatment, recommended
 from yomikomi.core.video.standards import FieldOrder
-from yomikomi.core.work import Job, Reporter
+from yomikomi.core.work import Job, JobState, Reporter
+from yomikomi.core.work.new_file import clear_parts
 
 
 def run_job(function: Callable[[Any, Reporter], Any], request: Any, name: str, *, quiet: bool, urgent: bool = False) -> Any:
-    """Run a job to its end, showing how far it is; Ctrl+C stops it in order."""
+    """Run a job to its end, showing how far it is; Ctrl+C stops it in order, and what it gives all the same is its answer."""
     job = Job(function, request, name=name, urgent=urgent, grace=2.0).start()
     console = Console(stderr=True)
     columns = (TextColumn("{task.description}"), BarColumn(), TextColumn("{task.percentage:>3.0f} %"), TimeRemainingColumn())
@@ -43,7 +43,9 @@ def run_job(function: Callable[[Any, Reporter], Any], request: Any, name: str, *
             job.wait(watch=watch)
     except KeyboardInterrupt:
         job.cancel()
-        job.wait(timeout=5)
+        job.wait(timeout=8)
+        if job.state is JobState.DONE:
+            return job.answer()
         raise CancelledError(f"{name}: stopped.") from None
     return job.answer()
 
@@ -80,9 +82,12 @@ def predict_file(path: Path, reading: Reading, treatment: Treatment, recipe: Rec
     return prediction
 
 
-def copy_file(path: Path, target: Path, reading: Reading, treatment: Treatment, recipe: Recipe, *, quiet: bool) -> CopyResult:
+def copy_file(
+    path: Path, target: Path, reading: Reading, treatment: Treatment, recipe: Recipe, *, quiet: bool, fill_gaps: bool = False
+) -> CopyResult:
+    request = CopyRequest(path, target, reading, treatment, recipe, fill_gaps)
     try:
-        result: CopyResult = run_job(make_copy, CopyRequest(path, target, reading, treatment, recipe), "copying", quiet=quiet)
+        result: CopyResult = run_job(make_copy, request, "copying", quiet=quiet)
     finally:
-        part_path(target).unlink(missing_ok=True)  # in case the worker was ended before it could clear up
+        clear_parts(target.parent, target)  # in case the worker was ended before it could clear up
     return result

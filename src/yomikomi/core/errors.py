@@ -2,9 +2,11 @@
 
 YomikomiError
 ├── WrongUseError          what was asked makes no sense as asked                     exit 2
+│   └── NameTakenError     something has the name already, or is being written to it
 ├── UnreadableError        a file cannot be opened as footage                         exit 3
 └── UnfinishedError        the work was begun and could not be finished               exit 4
     ├── DriveFullError     no room left where the result goes
+    ├── DriveAwayError     the drive or folder where the result goes cannot be reached
     ├── SourceLostError    a player or device stopped answering
     ├── WorkerDiedError    a worker process ended without an answer
     └── CancelledError     a person stopped it
@@ -50,6 +52,10 @@ class WrongUseError(YomikomiError):
     exit_code = 2
 
 
+class NameTakenError(WrongUseError):
+    pass
+
+
 class UnreadableError(YomikomiError):
     exit_code = 3
 
@@ -59,6 +65,10 @@ class UnfinishedError(YomikomiError):
 
 
 class DriveFullError(UnfinishedError):
+    pass
+
+
+class DriveAwayError(UnfinishedError):
     pass
 
 

@@ -12,6 +12,7 @@ import numpy as np
 from yomikomi.core.video.colour import BT709
 from yomikomi.core.video.planes import frame_from_planes
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.new_file import new_file
 from yomikomi.sim.canvas import Raster
 from yomikomi.sim.programme import Programme
 from yomikomi.sim.sound import SAMPLE_RATE, ProgrammeSound
@@ -34,8 +35,7 @@ def make_card_file(request: CardRequest, reporter: Reporter) -> int:
     sound = ProgrammeSound(request.seed)
     raster = Raster(_WIDTH, _HEIGHT)
     request.path.parent.mkdir(parents=True, exist_ok=True)
-    part = request.path.with_name(request.path.name + ".part")
-    with av.open(str(part), "w", format="mp4") as sink:
+    with new_file(request.path) as made, av.open(str(made.part), "w", format="mp4") as sink:
         options = {"preset": "superfast", "crf": "20", "x265-params": "log-level=none"}
         video = sink.add_stream("libx265", rate=_RATE, options=options)
         video.width, video.height, video.pix_fmt = _WIDTH, _HEIGHT, "yuv420p"
@@ -55,5 +55,6 @@ def make_card_file(request: CardRequest, reporter: Reporter) -> int:
             block.sample_rate, block.pts, block.time_base = SAMPLE_RATE, start, Fraction(1, SAMPLE_RATE)
             sink.mux(voice.encode(block))
         sink.mux(voice.encode(None))
-    part.replace(request.path)
+        sink.close()
+        made.keep()
     return frames

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.new_file import check_free, give_folder_name, new_file, new_folder
 from yomikomi.sim.disc.maker import make_disc, make_image
 from yomikomi.sim.disc.spec import DiscSpec
 
@@ -32,10 +33,17 @@ class DiscMade:
     truth: dict[str, Any]
 
 
+def check_image_or_folder(target: Path) -> None:
+    """Raises NameTakenError where something has the name; an empty folder may be there for a disc folder."""
+    if target.suffix.lower() == ".iso" or target.is_symlink() or not target.is_dir() or any(target.iterdir()):
+        check_free(target)
+
+
 def simulate_disc(request: DiscRequest, reporter: Reporter) -> DiscMade:
     """A stopped or failed simulation leaves nothing behind."""
+    check_image_or_folder(request.target)
     image = request.target.suffix.lower() == ".iso"
-    folder = request.target.with_name(f".{request.target.name}.making") if image else request.target
+    folder = new_folder(request.target)
 
     def told(part: float) -> None:
         reporter.check()
@@ -43,16 +51,15 @@ def simulate_disc(request: DiscRequest, reporter: Reporter) -> DiscMade:
 
     try:
         titles = make_disc(request.spec, folder, told)
-        if image:
-            make_image(folder, request.target, request.spec.label)
         size = sum(file.stat().st_size for file in (folder / "VIDEO_TS").iterdir())
-    except BaseException:
-        shutil.rmtree(folder, ignore_errors=True)
         if image:
-            request.target.unlink(missing_ok=True)
-        raise
-    if image:
-        shutil.rmtree(folder, ignore_errors=True)
+            with new_file(request.target) as made:
+                make_image(folder, made.part, request.spec.label)
+                made.keep()
+        else:
+            give_folder_name(folder, request.target)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)  # gone already where it got its name
     film = request.spec.film and request.spec.standard == "525i"
     truth = {
         "kind": "disc", "standard": request.spec.standard, "wide": request.spec.wide,

@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject
 
 from yomikomi.core.balance.choice import choices
 from yomikomi.core.balance.curves import plane_points
+from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.recipes import usual_recipes
 from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
@@ -134,6 +135,7 @@ class DemoMaker(QObject):
     def _make_disc(self) -> None:
         folder = self._record.workspace.folder / "disc K-003" / scenario.K003_TITLE
         shutil.rmtree(folder, ignore_errors=True)  # what an earlier start left unfinished
+        folder.parent.mkdir(exist_ok=True)
 
         def ended(_made: DiscMade) -> None:
             wanted = [one for one in judge_titles(read_contents(folder).titles) if one.kind == "episode"]
@@ -161,10 +163,14 @@ class DemoMaker(QObject):
         assert view.judged is not None
         treatment, _why = recommended(view.judged)
         self._record.choose_treatment(view.take.id, treatment)
-        take_id, folder = view.take.id, self._record.workspace.folder / "trials" / f"take-{view.take.id}"
+        take_id, folder = view.take.id, self._record.new_trials_folder(view.take.id)
         recipes = tuple(usual_recipes(fields=treatment.leaves_fields, pace="quick"))
         request = TrialRequest(view.take.path, view.judged, treatment, recipes, folder=folder)
-        self._job(run_trials, request, "trials of K-001", lambda trials: self._record.save_trials(take_id, trials, folder))
+
+        def ended(trials: TrialSet) -> None:
+            self._record.save_trials(take_id, trials, folder)
+
+        self._job(run_trials, request, "trials of K-001", ended)
 
     def _copy(self, view: CarrierView) -> None:
         assert view.take is not None

@@ -14,7 +14,9 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from yomikomi.core.ledger.record import Record
+from yomikomi.core.ledger.troubles import READ_ONLY_REMEDY, READ_ONLY_WORDS
 from yomikomi.core.ledger.workspace import Workspace
+from yomikomi.core.work.notices import Weight
 from yomikomi.ui import theme
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.shell.window import MainWindow, Maker
@@ -76,12 +78,17 @@ class Preload:
 def build_window(workspace: Workspace) -> MainWindow:
     """The window over an open workspace; the application must exist."""
     record = Record(workspace)
-    record.end_cut_off_copies()
+    interrupted = record.requeue_cut_off_copies()
     state = AppState(record)
     window = MainWindow(state, MAKERS)
     window.show_station("shelf")
     state.mend_takes()
     state.keep_clips()
+    if interrupted:
+        words = "1 copy was" if interrupted == 1 else f"{interrupted} copies were"
+        state.tell(Weight.LOOK, f"{words} interrupted when the program ended, and waits in the run.", "Go to Run to go on.")
+    if workspace.read_only:
+        state.tell(Weight.LOOK, READ_ONLY_WORDS, READ_ONLY_REMEDY)
     # What is there now stays: the collector need not walk through it again. Its full rounds took up to 120 ms (docs/science.md).
     gc.freeze()
     return window

@@ -24,6 +24,7 @@ class JobRunner(QObject):
     progressed = Signal(object)
     ended = Signal(object)
     changed = Signal()
+    troubled = Signal(object)  # what went wrong while the end of a job was written down
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -31,6 +32,7 @@ class JobRunner(QObject):
         self._waiting: list[tuple[Job, str]] = []
         self._leaving: list[Job] = []
         self._callbacks: dict[int, tuple[Callable[[Job], None] | None, Callable[[Job], None] | None]] = {}
+        self.closing = False
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self._poll)
@@ -54,6 +56,10 @@ class JobRunner(QObject):
     ) -> Job:
         job = Job(function, request, name=name, urgent=urgent, grace=grace)
         self._callbacks[id(job)] = (on_progress, on_end)
+        if self.closing:
+            job.cancel()
+            self._tell_end(job)
+            return job
         if resource and any(taken == resource for _, taken in self._running):
             self._waiting.append((job, resource))
         else:
@@ -62,8 +68,10 @@ class JobRunner(QObject):
         return job
 
     def stop_all(self) -> None:
-        """At the end of the program: let recordings close in order, end the rest."""
-        self._waiting.clear()
+        """At the end of the program: let recordings close in order, end the rest. Those who asked hear of it, also of what only waited,
+        and see by ``closing`` that it was not by hand; nothing is begun any more."""
+        self.closing = True
+        waiting, self._waiting = self._waiting, []
         for job, _ in self._running:
             job.cancel()
         for job, _ in self._running:
@@ -73,6 +81,9 @@ class JobRunner(QObject):
                 job.kill()
             self._tell_end(job)
         self._running.clear()
+        for job, _ in waiting:
+            job.cancel()
+            self._tell_end(job)
         self._timer.stop()
 
     def cancel(self, job: Job) -> None:
@@ -108,8 +119,11 @@ class JobRunner(QObject):
 
     def _tell_end(self, job: Job) -> None:
         _, on_end = self._callbacks.pop(id(job), (None, None))
-        if on_end:
-            on_end(job)
+        try:
+            if on_end:
+                on_end(job)
+        except YomikomiError as error:  # the record's drive is full, or gone
+            self.troubled.emit(error)
         self.ended.emit(job)
         self.changed.emit()
 

@@ -6,12 +6,13 @@ import shutil
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.capture.cutting import JoinPiecesRequest, Piece, join_pieces
 from yomikomi.core.capture.mend import MendRequest, mend
-from yomikomi.core.errors import YomikomiError
+from yomikomi.core.errors import UnreadableError, YomikomiError
+from yomikomi.core.ledger.captures import CutOffTake
 from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView
@@ -21,8 +22,12 @@ from yomikomi.core.video.media import probe
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
+from yomikomi.core.work.new_file import is_taken
 from yomikomi.core.work.notices import NoticeCentre, Weight
 from yomikomi.ui.background import Calls, JobRunner
+
+# How often takes are looked for whose drive is away.
+_SEARCH_MS = 5000
 
 
 class AppState(QObject):
@@ -42,6 +47,11 @@ class AppState(QObject):
         self.notices = NoticeCentre()
         self.carriers: list[CarrierView] = record.carriers()
         self.machine: MachineSpeeds | None = record.machine_speeds()
+        self._mending: set[int] = set()
+        self._search = QTimer(self)
+        self._search.setInterval(_SEARCH_MS)
+        self._search.timeout.connect(self._look_for_away)
+        self.jobs.troubled.connect(self.tell_error)
         self.current: CarrierView | None = self.carriers[0] if self.carriers else None
 
     def reload(self) -> None:
@@ -91,18 +101,48 @@ class AppState(QObject):
         self.tell(Weight.FINE, f"Measured: the drive writes {size_text(speeds.write_bytes_per_second.usual)}/s. The forecast follows.")
 
     def mend_takes(self, only: int | None = None) -> None:
-        """Mend in the background what a crash left of recordings (of all, or of one take), and say how much is safe."""
+        """Mend in the background what a crash left of recordings (of all, or of one take), and say how much is safe. Those whose drive
+        is away are looked for until it is back."""
+        if self.record.workspace.read_only:
+            return
         folders = self.record.capture_settings().spill_folders
-        for take_id, label, path in self.record.cut_off_takes():
-            if only not in {None, take_id}:
+        away = False
+        for take in self.record.cut_off_takes():
+            if only not in {None, take.id} or take.id in self._mending:
                 continue
+            if not is_taken(take.path):
+                away = True
+                self._miss(take)
+                continue
+            self._mending.add(take.id)
+            request = MendRequest(take.path, folders, inside=self.record.workspace.folder)
             self.jobs.start(
-                mend, MendRequest(path, folders), name=f"mending {label}", resource="take drive", grace=5.0,
-                on_end=partial(self._mended, take_id),
+                mend, request, name=f"mending {take.carrier}", resource="take drive", grace=5.0, on_end=partial(self._mended, take),
             )  # fmt: skip
+        if away:
+            self._search.start()
+
+    def _miss(self, take: CutOffTake) -> None:
+        if self.record.mark_away(take.id, take.frames):
+            self.tell(Weight.WRONG, f"{take.carrier}: the drive of {take.path.name} is away.", "Connect it; the take is found then.")
+            self.reload()
+
+    def _look_for_away(self) -> None:
+        """Once in a while, in a thread: asking a drive that is gone may take long."""
+        takes = [take for take in self.record.cut_off_takes() if take.away]
+        if not takes:
+            self._search.stop()
+            return
+        self.calls.call("away", lambda: [take.id for take in takes if is_taken(take.path)], self._found_again)
+
+    def _found_again(self, ids: list[int]) -> None:
+        for take_id in ids:
+            self.mend_takes(take_id)
 
     def keep_clips(self) -> None:
         """Join what was taken out of look-back rings and is not yet a file of its own; after a crash also the ring that was left."""
+        if self.record.workspace.read_only:
+            return
         going = {job.name for job in self.jobs.jobs}
         armed = any(name.endswith("to look back") for name in going)
         for folder in sorted((self.record.workspace.folder / "takes").glob(".ring-*")):
@@ -134,10 +174,18 @@ class AppState(QObject):
             join_pieces, JoinPiecesRequest(pieces, target), name=f"keeping {folder.name}", resource="take drive", grace=5.0, on_end=ended
         )
 
-    def _mended(self, take_id: int, job: Job) -> None:
+    def _mended(self, take: CutOffTake, job: Job) -> None:
+        self._mending.discard(take.id)
         if job.state is JobState.CANCELLED:
             return  # it is asked for again at the next start
-        words = self.record.save_mended(take_id, job.result, str(job.error) if job.error else "")
+        if job.result is None and not is_taken(take.path):
+            self._miss(take)
+            self._search.start()
+            return
+        if job.result is None and not isinstance(job.error, UnreadableError):
+            self.tell_end(job)  # no room, or still being recorded: the file is as it was, and is tried again at the next start
+            return
+        words = self.record.save_mended(take.id, job.result, str(job.error) if job.error else "")
         self.tell(Weight.LOOK, words)
         self.reload()
 

@@ -139,7 +139,7 @@ def test_what_cannot_be_read_or_written_is_told(tmp_path: Path) -> None:
         read_equipment(tmp_path / "gone.json")
     with pytest.raises(UnreadableError, match="cannot be read"):
         read_equipment(tmp_path)
-    with pytest.raises(UnfinishedError, match="cannot be written"):
+    with pytest.raises(UnfinishedError, match="is not there"):
         write_equipment(Equipment(), tmp_path / "no folder" / "equipment.json")
     assert list(tmp_path.iterdir()) == []
 

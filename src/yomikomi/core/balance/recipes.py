@@ -130,12 +130,14 @@ CODECS: dict[str, Codec] = {
 }  # fmt: skip
 
 
-def usual_recipes(*, fields: bool, pace: str = "usual") -> list[Recipe]:
-    """The recipes that are tried at a pace: for pictures with fields, only codecs that can say so."""
+def usual_recipes(*, fields: bool, pace: str = "usual", transfer: int = 2, bit_depth: int = 8) -> list[Recipe]:
+    """The recipes that are tried at a pace: for pictures with fields, only codecs that can say so; for wide-range ones, only codecs
+    that hold them."""
+    deep = transfer in WIDE_RANGE and bit_depth > 8
     return [
         recipe_for(codec.key, quality, speed=codec.speed_at(pace))
         for codec in CODECS.values()
-        if codec.carries_fields or not fields
+        if (codec.carries_fields or not fields) and (not deep or pixel_format_for(codec.key, bit_depth=bit_depth) != "yuv420p")
         for quality in codec.probes
     ]
 
@@ -169,11 +171,36 @@ def set_up(context: av.VideoCodecContext, recipe: Recipe, treated: TreatedFormat
     context.options = codec.options(recipe, treated)
 
 
+_LAYOUTS = {1: "mono", 2: "stereo", 6: "5.1"}
+
+
+def sound_layout(channels: int) -> tuple[str, int]:
+    """The channels that a copy of a stream gets, by name and number: those of the source where players know them, else two."""
+    kept = channels if channels in _LAYOUTS else 2
+    return _LAYOUTS[kept], kept
+
+
 def sound_bits_per_second(recipe: Recipe, channels: int) -> int:
-    """What one sound stream is encoded at: the recipe's rate for a pair, half for one, half as much again for each pair more."""
-    if channels == 1:
-        return recipe.sound_kbps * 500
-    return recipe.sound_kbps * 1000 * max(2, channels) // 2
+    """What one sound stream is encoded at: the recipe's rate for a pair, half for one, half as much again for each pair more.
+
+    ``channels`` are those of the source; those of the copy count (:func:`sound_layout`).
+    """
+    return recipe.sound_kbps * 500 * sound_layout(channels)[1]
+
+
+# AVColorTransferCharacteristic of wide-range pictures: PQ (SMPTE ST 2084) and HLG (ARIB STD-B67), by their numbers in ITU-T H.273.
+WIDE_RANGE = {16: "PQ", 18: "HLG"}
+
+
+def check_depth(recipe: Recipe, *, transfer: int, bit_depth: int) -> None:
+    """Wide-range pictures of more than 8 bits are not put into 8: they would show bands, and players for 8 bits show them flat.
+    Raises WrongUseError."""
+    name = WIDE_RANGE.get(transfer)
+    if name is not None and bit_depth > 8 and pixel_format_for(recipe.codec, bit_depth=bit_depth) == "yuv420p":
+        raise WrongUseError(
+            f"The take is {name} at {bit_depth} bits; {CODECS[recipe.codec].words} copies have 8 bits, which cannot hold it.",
+            remedy="Use HEVC or AV1, which keep 10 bits; conversion to BT.709 is not built yet.",
+        )
 
 
 def overhead_bytes(*, frames: int, sound_packets: int, container: str) -> int:

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from yomikomi.core.balance.metrics import Likeness, LikenessMeter
 from yomikomi.core.balance.recipes import CODECS, Recipe, set_up
 from yomikomi.core.balance.spans import TreatedSpan
+from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.planes import luma, rgb
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import lower_all_threads
@@ -46,6 +47,10 @@ class Trial:
 def run_trial(span: TreatedSpan, recipe: Recipe, reporter: Reporter, *, crop_to: Path | None = None) -> Trial:
     """Encode a span and compare its pictures with what went in."""
     packets, seconds, frames = _encode(span, recipe, reporter)
+    if frames == 0:
+        raise UnreadableError(
+            f"No frame of {span.path.name} can be decoded from frame {span.segment.first} on.", remedy="Read it again.", path=span.path
+        )
     counted = [p for p in packets if p.pts is not None and p.pts in span.counted]
     forced = packets[0].size if packets and span.counted.start > 0 else 0
     likeness = _compare(span, recipe, packets, reporter, crop_to)

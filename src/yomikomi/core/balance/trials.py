@@ -11,6 +11,7 @@ from yomikomi.core.balance import estimate
 from yomikomi.core.balance.models import TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.recipes import (
     Recipe,
+    check_depth,
     overhead_bytes,
     pixel_format_for,
     sound_bits_per_second,
@@ -18,6 +19,7 @@ from yomikomi.core.balance.recipes import (
 from yomikomi.core.balance.segments import Segment, plan_segments
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.balance.trial import Trial, busiest_place, run_trial, save_crop
+from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.chain import Treatment
 from yomikomi.core.work import Reporter
@@ -185,8 +187,15 @@ def _anchors(recipes: tuple[Recipe, ...]) -> dict[str, Recipe]:
 
 
 def run_trials(request: TrialRequest, reporter: Reporter) -> TrialSet:
-    """Try all recipes on all segments. Raises CancelledError when stopped, WrongUseError for an impossible recipe."""
+    """Try all recipes on all segments.
+
+    Raises CancelledError when stopped, WrongUseError for an impossible recipe, UnfinishedError where the take is not the one that was
+    read, UnreadableError where none of its frames can be decoded.
+    """
+    reading = request.reading
     for recipe in request.recipes:
         recipe.check()
+        check_depth(recipe, transfer=reading.colour.transfer, bit_depth=reading.bit_depth)
+    check_current(request.path, reading, reporter.check)
     tame_encoders()
     return _Bench(request, reporter).run()

@@ -12,11 +12,13 @@ from typing import Any
 
 import av
 
-from yomikomi.core.capture.cutting import CONTAINERS, JoinedPieces, grid_rate, same_stream
-from yomikomi.core.errors import UnreadableError, WrongUseError
+from yomikomi.core.capture.cutting import JoinedPieces, container_for, grid_rate, same_stream, writing
+from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.matroska import set_display_shape
-from yomikomi.core.video.media import open_media, probe, video_stream
+from yomikomi.core.video.media import heard_streams, open_media, probe, video_stream
+from yomikomi.core.video.packets import packets_of
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.new_file import check_free
 
 # When, of which half (sound: none), what.
 _Timed = tuple[Fraction, int, av.Packet]
@@ -38,12 +40,11 @@ def merge_alternates(request: MergeRequest, reporter: Reporter) -> JoinedPieces:
     so that pictures lean on each other; WrongUseError for a taken name. Nothing is left of an unfinished file.
     """
     target = request.target
-    if target.exists():
-        raise WrongUseError(f"{target.name} exists already.", remedy="Choose another name.")
-    part = target.with_name(target.name + ".part")
+    check_free(target)
+    kind = container_for(target)
     info = probe(request.first)
     heard = next((path for path, told in ((request.first, info), (request.second, probe(request.second))) if told.sound), None)
-    try:
+    with writing(target) as made:
         with contextlib.ExitStack() as files:
             one, two = (files.enter_context(open_media(path)) for path in (request.first, request.second))
             halves = video_stream(one, request.first), video_stream(two, request.second)
@@ -51,19 +52,17 @@ def merge_alternates(request: MergeRequest, reporter: Reporter) -> JoinedPieces:
             rate = 2 * grid_rate(halves[0])
             # Opened once more for its sound: read apart, it cannot hold back the pictures of one half.
             sound = files.enter_context(open_media(heard)) if heard is not None else None
-            with av.open(str(part), "w", format=CONTAINERS.get(target.suffix.lower(), "matroska")) as container:
+            with av.open(str(made.part), "w", format=kind) as container:
                 picture = same_stream(container, halves[0])
                 picture.time_base = 1 / rate
-                voices = {stream.index: same_stream(container, stream) for stream in sound.streams.audio} if sound else {}
-                streams = [_pictures(one, halves[0], 0, rate), _pictures(two, halves[1], 1, rate)]
-                if sound is not None:
-                    streams.append(_blocks(sound))
+                voices = {stream.index: same_stream(container, stream) for stream in heard_streams(sound)} if sound else {}
+                streams = [_pictures(one, halves[0], request.first, 0, rate), _pictures(two, halves[1], request.second, 1, rate)]
+                if sound is not None and heard is not None:
+                    streams.append(_blocks(sound, heard))
                 frames = _write(container, streams, picture, voices, rate, reporter)
-        if target.suffix.lower() == ".mkv":
-            set_display_shape(part, info.geometry)
-        part.replace(target)
-    finally:
-        part.unlink(missing_ok=True)
+        if kind == "matroska":
+            set_display_shape(made.part, info.geometry)
+        made.keep()
     return JoinedPieces(frames, float(frames / rate), target.stat().st_size, ())
 
 
@@ -102,17 +101,17 @@ def _write(
     return sum(counts)
 
 
-def _pictures(source: Any, stream: Any, half: int, rate: Fraction) -> Iterator[_Timed]:
+def _pictures(source: Any, stream: Any, path: Path, half: int, rate: Fraction) -> Iterator[_Timed]:
     """Packets of a half with their time in the merged take, in order: by their count, so that a gap in one half cannot turn the
     order of both."""
     count = 0
-    for packet in source.demux(stream):
+    for packet in packets_of(source, [stream], path):
         if packet.pts is not None:
             yield (2 * count + half) / rate, half, packet
             count += 1
 
 
-def _blocks(source: Any) -> Iterator[_Timed]:
-    for packet in source.demux(source.streams.audio):
+def _blocks(source: Any, path: Path) -> Iterator[_Timed]:
+    for packet in packets_of(source, heard_streams(source), path):
         if packet.pts is not None:
             yield Fraction(packet.pts) * Fraction(packet.time_base), -1, packet

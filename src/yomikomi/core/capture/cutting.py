@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-import os
+import heapq
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -12,15 +12,19 @@ from typing import Any
 
 import av
 
-from yomikomi.core.errors import UnreadableError, WrongUseError
+from yomikomi.core.errors import UnfinishedError, UnreadableError, WrongUseError
 from yomikomi.core.video.matroska import set_display_shape
-from yomikomi.core.video.media import open_media, probe, video_stream
+from yomikomi.core.video.media import heard_streams, open_media, probe, video_stream
+from yomikomi.core.video.packets import packets_of
 from yomikomi.core.video.picture_note import NOTE_KEY
 from yomikomi.core.video.rates import nearest_known_rate
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.drive import short_name
+from yomikomi.core.work.new_file import NewFile, check_free, new_file
 
 CONTAINERS = {".mkv": "matroska", ".mov": "mov", ".mp4": "mp4", ".nut": "nut"}
-_LEAST_BITS_PCM = 2  # what a name like pcm_s16le gives at least
+# Pictures that an encoder which reorders holds back at most, where the file does not say (H.264 and HEVC allow 16).
+_USUAL_DEPTH = 4
 
 
 @dataclass(frozen=True)
@@ -55,18 +59,54 @@ class JoinedPieces:
     moved: tuple[int, ...]
 
 
+class DecodeOrder:
+    """Decode stamps for pictures that come in the order of decoding: the lowest of their showing stamps that is still to come, as
+    many places back as pictures are held. Matroska keeps no decode stamps, and the showing stamp is none: with pictures that are
+    shown later than they are decoded it runs backwards."""
+
+    def __init__(self, stream: Any) -> None:
+        held = int(getattr(stream.codec_context, "has_b_frames", 0) or 0)
+        self._depth = max(held, _USUAL_DEPTH) if held else 0
+        self._held: list[int] = []
+
+    def next(self, pts: int) -> int:
+        if not self._held:
+            self._held = list(range(pts - self._depth, pts))
+        heapq.heappush(self._held, pts)
+        return heapq.heappop(self._held)
+
+
 @dataclass
 class _Out:
     container: Any
     streams: dict[int, Any]
     frame: int = 0  # where the next picture goes
+    order: DecodeOrder | None = None
     sound: dict[int, int] = field(default_factory=dict)  # in samples, by sound stream
+
+
+@contextlib.contextmanager
+def writing(target: Path) -> Iterator[NewFile]:
+    """:func:`new_file` for a container: also what the library says of pictures or sound that do not fit into it becomes an error for
+    people. Raises UnfinishedError besides what :func:`new_file` raises."""
+    with new_file(target) as made:
+        try:
+            yield made
+        except OSError:
+            raise  # the drive: told by new_file
+        except (av.error.FFmpegError, ValueError, MemoryError) as error:
+            raise UnfinishedError(
+                f"{target.name} could not be written: {getattr(error, 'strerror', None) or error}.",
+                remedy=f"What is in the recording may not fit into {target.suffix or 'this kind of file'}; give the output a name that"
+                " ends in .mkv.", path=target,
+            ) from error  # fmt: skip
 
 
 def same_stream(container: Any, stream: Any) -> Any:
     """A stream for packets of another file of the same kind. The template forgets the codec's tag, without which raw pictures and
-    some lossless ones cannot be told apart."""
-    made = container.add_stream_from_template(stream)
+    some lossless ones cannot be told apart. AV1 has no encoder of the same name, so its stream is made without one (findings)."""
+    opaque = stream.type == "video" and stream.codec_context.codec.canonical_name == "av1"
+    made = container.add_stream_from_template(stream, opaque=True) if opaque else container.add_stream_from_template(stream)
     if made.codec_context is not None and stream.codec_context.codec_tag.strip("\0"):
         made.codec_context.codec_tag = stream.codec_context.codec_tag
     for key in ("title", "language", "handler_name", "timecode"):
@@ -82,6 +122,16 @@ def keep_tags(container: Any, source: av.container.InputContainer) -> None:
             container.metadata[key.lower()] = value
 
 
+def container_for(target: Path) -> str:
+    """The library's name for the kind of file that a name asks for. Raises WrongUseError for one that takes are not kept in."""
+    kind = CONTAINERS.get(target.suffix.lower())
+    if kind is None:
+        raise WrongUseError(
+            f"{short_name(target)} names no kind of file that recordings are kept in.", remedy=f"End it in {', '.join(CONTAINERS)}."
+        )
+    return kind
+
+
 def safe_first(path: Path, frame: int, *, reach: int = 600) -> int:
     """The nearest frame at or before ``frame`` at which the file can be cut: ``frame`` itself where every picture is whole, or
     where the file ends before it."""
@@ -91,7 +141,7 @@ def safe_first(path: Path, frame: int, *, reach: int = 600) -> int:
         begin = container.start_time or 0
         best, reached = 0, False
         container.seek(max(begin, begin + int((frame - 1) / rate * av.time_base)), backward=True)
-        for packet in container.demux(stream):
+        for packet in packets_of(container, [stream], path):
             if packet.pts is None:
                 continue
             number = round(packet.pts * base * rate)
@@ -107,16 +157,14 @@ def join_pieces(request: JoinPiecesRequest, reporter: Reporter) -> JoinedPieces:
     """Raises UnreadableError for files that cannot be read or do not fit together, WrongUseError for an empty piece or a taken
     name, CancelledError when stopped; nothing is left of an unfinished file."""
     target = request.target
-    if target.exists():
-        raise WrongUseError(f"{target.name} exists already.", remedy="Choose another name.")
+    check_free(target)
     if not request.pieces:
         raise WrongUseError("There is nothing to join.", remedy="Give at least one piece.")
-    part = target.with_name(target.name + ".part")
-    kind = CONTAINERS.get(target.suffix.lower(), "matroska")
+    kind = container_for(target)
     info = probe(request.pieces[0].path)
     moved: list[int] = []
-    try:
-        with av.open(str(part), "w", format=kind) as container:
+    with writing(target) as made:
+        with av.open(str(made.part), "w", format=kind) as container:
             out: _Out | None = None
             for number, piece in enumerate(request.pieces):
                 first = safe_first(piece.path, piece.first) if piece.first else 0
@@ -134,27 +182,24 @@ def join_pieces(request: JoinPiecesRequest, reporter: Reporter) -> JoinedPieces:
                 raise WrongUseError("No picture lies in what was asked for.", remedy="Choose a longer piece.")
             frames = out.frame
         if kind == "matroska":
-            set_display_shape(part, info.geometry)
-        with part.open("rb+") as file:
-            os.fsync(file.fileno())
-        part.replace(target)
-    finally:
-        part.unlink(missing_ok=True)
+            set_display_shape(made.part, info.geometry)
+        made.keep()
     rate = info.average_rate or Fraction(25)
     return JoinedPieces(frames, float(frames / rate), target.stat().st_size, tuple(moved))
 
 
 def _outputs(container: Any, source: av.container.InputContainer, path: Path) -> _Out:
     streams = {}
-    for stream in [video_stream(source, path), *source.streams.audio]:
+    picture = video_stream(source, path)
+    for stream in [picture, *heard_streams(source)]:
         streams[stream.index] = same_stream(container, stream)
     keep_tags(container, source)
-    return _Out(container, streams)
+    return _Out(container, streams, order=DecodeOrder(picture))
 
 
 def _fits(out: _Out, source: av.container.InputContainer, path: Path) -> _Out:
     """The streams of a further piece must be those of the first."""
-    found = [video_stream(source, path), *source.streams.audio]
+    found = [video_stream(source, path), *heard_streams(source)]
     before = list(out.streams.values())
     alike = len(found) == len(before) and all(
         one.codec_context.name == two.codec_context.name and _shape(one) == _shape(two) for one, two in zip(found, before, strict=True)
@@ -186,7 +231,8 @@ def _copy(source: av.container.InputContainer, piece: Piece, out: _Out, reporter
     frames_before, sound_before = out.frame, dict(out.sound)
     highest = -1
     length = float((ends_at or Fraction(source.duration or 1, av.time_base)) - begins_at) or 1.0
-    for packet in _packets(source):
+    streams = [stream for stream in source.streams if stream.index in out.streams]
+    for packet in packets_of(source, streams, piece.path):
         reporter.check()
         if packet.stream.index not in out.streams or packet.pts is None:
             continue
@@ -196,9 +242,8 @@ def _copy(source: av.container.InputContainer, piece: Piece, out: _Out, reporter
                 if number >= 0 and last is not None and number > last - piece.first + 2 * round(rate):
                     break
                 continue
-            shift = number - round((packet.dts if packet.dts is not None else packet.pts) * base * rate) + piece.first
             highest = max(highest, number)
-            _put_picture(packet, frames_before + number, shift, rate, out)
+            _put_picture(packet, frames_before + number, rate, out)
             reporter.report(part(min(1.0, float(number / rate) / length)))
         else:
             _put_sound(packet, begins_at, ends_at, out, sound_before)
@@ -209,15 +254,11 @@ def _copy(source: av.container.InputContainer, piece: Piece, out: _Out, reporter
             out.sound[id(made)] = round(out.frame / rate * (made.codec_context.sample_rate or 48_000))
 
 
-def _packets(source: av.container.InputContainer) -> Iterator[av.Packet]:
-    with contextlib.suppress(av.error.InvalidDataError):  # a packet that was being written when it ended
-        yield from source.demux()
-
-
-def _put_picture(packet: av.Packet, number: int, behind: int, rate: Fraction, out: _Out) -> None:
+def _put_picture(packet: av.Packet, number: int, rate: Fraction, out: _Out) -> None:
+    assert out.order is not None
     packet.stream = out.streams[packet.stream.index]
     packet.time_base = 1 / rate
-    packet.pts, packet.dts, packet.duration = number, number - behind, 1
+    packet.pts, packet.dts, packet.duration = number, out.order.next(number), 1
     out.container.mux(packet)
 
 
@@ -249,8 +290,9 @@ def _put_sound(packet: av.Packet, begins_at: Fraction, ends_at: Fraction | None,
 
 
 def _sample_bytes(stream: Any) -> int:
-    digits = "".join(c for c in stream.codec_context.name.removeprefix("pcm_") if c.isdigit())
-    return max(_LEAST_BITS_PCM, int(digits or 16) // 8) * int(stream.codec_context.channels)
+    """Bytes of one sample of all channels, by the number in a name such as ``pcm_s16le``; A-law and mu-law have 8 bits."""
+    digits = "".join(c for c in stream.codec_context.name.removeprefix("pcm_").removesuffix("be").removesuffix("le") if c.isdigit())
+    return int(digits or 8) // 8 * int(stream.codec_context.channels)
 
 
 def _cut_pcm(packet: av.Packet, stream: Any, start: int, first: int, end: int | None, rate: int) -> tuple[bytes, int]:

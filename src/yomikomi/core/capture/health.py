@@ -179,17 +179,29 @@ def health_path(take: Path) -> Path:
 
 
 class HealthLog:
-    """Appends a line a second, so that a crash costs the last one. A log that cannot be written is no reason to stop."""
+    """Appends a line a second, so that a crash costs the last one. A log that cannot be written is no reason to stop; a file that is
+    there already is never written over."""
 
     def __init__(self, take: Path) -> None:
         self._file = None
+        self._path = health_path(take)
         with contextlib.suppress(OSError):
-            self._file = health_path(take).open("w", encoding="utf-8")
+            self._file = self._path.open("x", encoding="utf-8")
+        self._made = self._file is not None
+
+    @property
+    def written(self) -> bool:
+        """Whether there is a log: not where its name was taken, or it could not be made."""
+        return self._made
 
     def add(self, row: HealthRow) -> None:
         self._write(row.model_dump_json(exclude_defaults=True))
 
-    def close(self, end: HealthEnd | None = None) -> None:
+    def close(self, end: HealthEnd | None = None, *, keep: bool = True) -> None:
+        """``keep``: otherwise nothing was recorded, and the log goes too."""
+        if not keep and self._file is not None:
+            with contextlib.suppress(OSError):
+                self._path.unlink()
         if end is not None:
             self._write(end.model_dump_json())
         if self._file is not None:

@@ -1,29 +1,42 @@
-"""Mending a take whose recording was cut off: its packets are copied into a file with a proper end."""
+"""Mending a take whose recording was cut off: its packets are copied into a file with a proper end.
+
+The file as it was recorded goes only when all of it is in the mended one; where anything could not be carried over it stays beside it.
+Nothing outside the workspace is changed: parts of a take on overflow drives play as they are, and are only counted.
+"""
 
 from __future__ import annotations
 
-import contextlib
-import os
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
+import av.container
+import av.stream
 
-from yomikomi.core.capture.cutting import CONTAINERS, grid_rate, keep_tags, same_stream
-from yomikomi.core.errors import UnreadableError
+from yomikomi.core.capture.cutting import DecodeOrder, container_for, grid_rate, keep_tags, same_stream, writing
+from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import open_media, video_stream
+from yomikomi.core.video.packets import packets_of
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.new_file import is_being_written, is_taken
+
+# What a recording may have begun to write when it was cut off: a cluster of a quarter second, a frame, and what the encoder held.
+_TORN_S = Fraction(2)
+_TORN_BYTES = 1_000_000
 
 
 @dataclass(frozen=True)
 class MendRequest:
-    """``path``: the take's first file; parts beside it are found by their names, those elsewhere are given in ``folders``."""
+    """``path``: the take's first file; parts beside it are found by their names, those elsewhere are given in ``folders``.
+    ``inside``: the only folder in which files are changed, by default that of the first file."""
 
     path: Path
     folders: tuple[Path, ...] = ()
+    inside: Path | None = None
 
 
 @dataclass(frozen=True)
@@ -33,31 +46,35 @@ class MendProgress:
 
 @dataclass(frozen=True)
 class Mended:
-    """Of all files together."""
+    """Of all files together. ``originals``: files as they were recorded, kept since not all of them could be carried over."""
 
     frames: int
     seconds: float
     files: tuple[Path, ...] = ()
+    originals: tuple[Path, ...] = ()
 
 
 def mend(request: MendRequest, reporter: Reporter) -> Mended:
-    """Rewrite a cut-off take in place, each file through a temporary one that then takes its name.
+    """Rewrite a cut-off take, each file through a new one that then takes its name.
 
-    Raises UnreadableError when not even a first frame can be found, OSError when there is no room to write, CancelledError
+    Raises UnreadableError when not even a first frame can be found, UnfinishedError when there is no room to write, CancelledError
     when stopped; the files are then left as they were.
     """
     frames, seconds = 0, 0.0
     files: list[Path] = []
+    originals: list[Path] = []
+    inside = (request.inside or request.path.parent).resolve()
     for number, path in enumerate([request.path, *later_parts(request.path, request.folders)]):
         try:
-            one = _mend_file(path, reporter)
+            one = (_mend_file if path.resolve().is_relative_to(inside) else _counted)(path, reporter)
         except UnreadableError:
             if number == 0:
                 raise
             continue  # a part that was only just begun
         frames, seconds = frames + one.frames, seconds + one.seconds
         files.append(path)
-    return Mended(frames, seconds, tuple(files))
+        originals += one.originals
+    return Mended(frames, seconds, tuple(files), tuple(originals))
 
 
 def later_parts(path: Path, folders: tuple[Path, ...] = ()) -> list[Path]:
@@ -67,41 +84,100 @@ def later_parts(path: Path, folders: tuple[Path, ...] = ()) -> list[Path]:
 
 
 def _mend_file(path: Path, reporter: Reporter) -> Mended:
-    temporary = path.with_name(path.name + ".mending.part")
-    try:
-        mended = _copy_packets(path, temporary, reporter)
+    if is_being_written(path):
+        raise UnfinishedError(f"{path.name} is still being recorded.", remedy="Wait until that recording has ended.", path=path)
+    with writing(_free(path, "mended")) as made:
+        copied = _copy_packets(path, made.part, reporter)
         if path.suffix == ".mkv":
             with open_media(path) as source:
                 picture = video_stream(source, path)
                 shape = Geometry(picture.width, picture.height, picture.sample_aspect_ratio or Fraction(1))
-            set_display_shape(temporary, shape)
-        with temporary.open("rb+") as file:
-            os.fsync(file.fileno())
-        temporary.replace(path)
-    finally:
-        temporary.unlink(missing_ok=True)
-    return mended
+            set_display_shape(made.part, shape)
+        spare = None if copied.whole else _free(path, "as-recorded")
+        made.take_place_of(path, spare=spare)
+    return Mended(copied.frames, copied.seconds, (path,), (spare,) if spare else ())
 
 
-def _copy_packets(path: Path, target: Path, reporter: Reporter) -> Mended:
-    kind = CONTAINERS.get(path.suffix, "matroska")
-    with open_media(path) as source, av.open(str(target), "w", format=kind) as sink:
+def _counted(path: Path, reporter: Reporter) -> Mended:
+    """A file that is left as it is."""
+    with open_media(path) as source:
         picture = video_stream(source, path)
-        wanted = [picture, *source.streams.audio]
-        outputs = {stream.index: same_stream(sink, stream) for stream in wanted}
+        frames, last = 0, Fraction(0)
+        for packet in packets_of(source, [picture], path):
+            reporter.check()
+            if packet.pts is not None and packet.time_base is not None:
+                frames, last = frames + 1, max(last, packet.pts * Fraction(packet.time_base))
+        return Mended(frames, float(last + 1 / grid_rate(picture)))
+
+
+def _free(path: Path, what: str) -> Path:
+    """A name beside a file that nothing has."""
+    number = 1
+    while is_taken(free := path.with_name(f"{path.stem}.{what}{'' if number == 1 else f'-{number}'}{path.suffix}")):
+        number += 1
+    return free
+
+
+@dataclass(frozen=True)
+class _Copied:
+    """``whole``: all that the file holds went over, but for what was being written when it was cut off."""
+
+    frames: int
+    seconds: float
+    whole: bool
+
+
+class _Copier:
+    """Copies packets of one file to another and sees whether anything stayed behind."""
+
+    def __init__(self, path: Path, source: av.container.InputContainer, sink: av.container.OutputContainer) -> None:
+        self._path, self._sink = path, sink
+        self._picture = video_stream(source, path)
+        self._outputs: dict[int, Any] = {}
+        self._left = 0  # streams that cannot be carried
+        for stream in source.streams:
+            if stream.type in {"video", "audio", "subtitle"} and stream.codec_context is not None:
+                self._outputs[stream.index] = same_stream(sink, stream)
+            elif isinstance(stream, av.stream.AttachmentStream):
+                sink.add_attachment(stream.name or "attached", stream.mimetype or "application/octet-stream", bytes(stream.data or b""))
+            elif not (stream.type == "data" and stream.metadata.get("timecode")):  # timecode goes over with its picture
+                self._left += 1
+        self._order = DecodeOrder(self._picture)
+        if chapters := source.chapters():
+            sink.set_chapters(chapters)
+        self._size = max(1, path.stat().st_size)
+        self._rate = grid_rate(self._picture)
+        self.broken = self.frames = self._reached = 0
+        self._last = Fraction(0)
+
+    def run(self, source: av.container.InputContainer, reporter: Reporter) -> _Copied:
+        streams = [stream for stream in source.streams if stream.index in self._outputs]
+        for packet in packets_of(source, streams, self._path, self._failed):
+            reporter.check()
+            if packet.pts is None and packet.dts is None:
+                continue
+            self._put(packet)
+            reporter.report(MendProgress(min(1.0, self._reached / self._size)))
+        seconds = self._last + 1 / self._rate
+        torn = max(_TORN_BYTES, float(_TORN_S / max(seconds, Fraction(1)) * self._size))
+        whole = self.broken <= 1 and not self._left and self._size - self._reached <= torn
+        return _Copied(self.frames, float(seconds), whole)
+
+    def _failed(self) -> None:
+        self.broken += 1
+
+    def _put(self, packet: av.Packet) -> None:
+        if packet.pos is not None:
+            self._reached = max(self._reached, packet.pos + packet.size)
+        if packet.stream.index == self._picture.index and packet.pts is not None and packet.time_base is not None:
+            self.frames += 1
+            self._last = max(self._last, packet.pts * Fraction(packet.time_base))
+            packet.dts = self._order.next(packet.pts)
+        packet.stream = self._outputs[packet.stream.index]
+        self._sink.mux(packet)
+
+
+def _copy_packets(path: Path, target: Path, reporter: Reporter) -> _Copied:
+    with open_media(path) as source, av.open(str(target), "w", format=container_for(path)) as sink:
         keep_tags(sink, source)
-        frames, done, last, size = 0, 0, Fraction(0), max(1, path.stat().st_size)
-        with contextlib.suppress(av.error.InvalidDataError):  # the packet that was being written when it ended
-            for packet in source.demux(wanted):
-                reporter.check()
-                if packet.dts is None:
-                    continue
-                done += packet.size
-                if packet.stream.index == picture.index and packet.time_base is not None:
-                    frames += 1
-                    reporter.report(MendProgress(min(1.0, done / size)))
-                    last = max(last, (packet.pts or 0) * Fraction(packet.time_base))
-                packet.stream = outputs[packet.stream.index]
-                sink.mux(packet)
-        rate = grid_rate(picture)
-    return Mended(frames, float(last + 1 / rate))
+        return _Copier(path, source, sink).run(source, reporter)

@@ -9,8 +9,9 @@ from pathlib import Path
 
 from yomikomi.core.capture.recorder import Recorder
 from yomikomi.core.capture.recording import RecordAs
-from yomikomi.core.errors import DriveFullError, UnfinishedError
+from yomikomi.core.errors import DriveAwayError, DriveFullError, UnfinishedError, YomikomiError
 from yomikomi.core.video.source import Picture, SoundBlock, SourceFormat
+from yomikomi.core.work.new_file import is_taken
 
 
 class Segments:
@@ -21,8 +22,10 @@ class Segments:
         self.current: Recorder | None = None
         self.paths: list[Path] = []
         self._closing: list[threading.Thread] = []
-        self._troubles: list[UnfinishedError] = []
+        self._troubles: list[YomikomiError] = []
         self._done_frames = self._done_bytes = 0
+        self._lock = threading.Lock()
+        self.unwritten = 0  # frames that were encoded and that a drive then did not take
         self._done_encode = self._done_write = 0.0
 
     def begin(self, path: Path, first: int) -> None:
@@ -58,7 +61,7 @@ class Segments:
 
     @property
     def frames(self) -> int:
-        return self._done_frames + (self.current.frames if self.current else 0)
+        return self._done_frames - self.unwritten + (self.current.frames if self.current else 0)
 
     @property
     def bytes_written(self) -> int:
@@ -80,16 +83,19 @@ class Segments:
         return slowest
 
     def _close(self, recorder: Recorder) -> None:
+        counted = recorder.frames
         try:
             recorder.close()
-        except UnfinishedError as error:
+        except YomikomiError as error:
             self._troubles.append(error)
+        with self._lock:
+            self.unwritten += counted - recorder.frames
 
 
 class TakeRecorder:
     """Records a take into ``path``, then ``…-part2``, ``…-part3`` beside it or in the next of the ``spill`` folders.
 
-    Raises DriveFullError when the last folder is full as well; everything up to there is kept.
+    Raises DriveFullError or DriveAwayError when the last folder is full or gone as well; everything up to there is kept.
     """
 
     def __init__(self, path: Path, source: SourceFormat, record_as: RecordAs, spill: Sequence[Path] = ()) -> None:
@@ -116,16 +122,26 @@ class TakeRecorder:
             self._next_part(picture.number)
         try:
             self._write(picture, sound)
-        except DriveFullError:
+        except (DriveFullError, DriveAwayError):
             if not self.move_on(picture.number):
                 raise
             self._write(picture, sound)
+
+    def check_there(self, number: int) -> None:
+        """Go on in the next folder from frame ``number`` when the current file is not where it was begun any more: its drive was pulled,
+        or its folder renamed. Raises DriveAwayError when there is no next folder."""
+        if self.segments.current is None or self.segments.current.there() or self.move_on(number):
+            return
+        raise DriveAwayError(
+            f"The folder {self._folder.name}/ is gone: its drive was unplugged or renamed. The take ends here.",
+            remedy="What was recorded is on that drive. Connect it again; the take is found then.", path=self._path,
+        )  # fmt: skip
 
     def move_on(self, number: int) -> bool:
         """Go on in the next folder from frame ``number``; False when there is none."""
         while self._spill:
             self._folder = self._spill.pop(0)
-            with contextlib.suppress(UnfinishedError):
+            with contextlib.suppress(YomikomiError):
                 self._next_part(number)
                 return True
         return False
@@ -148,6 +164,6 @@ def free_path(path: Path) -> Path:
     """The path itself, or with a letter behind it where something has that name."""
     for letter in ("", *"bcdefghijklmnopqrstuvwxyz"):
         free = path.with_name(f"{path.stem}{letter}{path.suffix}")
-        if not free.exists():
+        if not is_taken(free):
             return free
     raise UnfinishedError(f"There are too many files named like {path.name}.", remedy="Move some of them away.", path=path)

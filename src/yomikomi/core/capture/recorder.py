@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import contextlib
-import errno
 import time
+from collections import deque
 from fractions import Fraction
 from pathlib import Path
 
@@ -13,15 +13,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.capture.recording import CONTAINER_OPTIONS, RecordAs, add_sound, add_video, picture_filters
-from yomikomi.core.errors import DriveFullError, UnfinishedError
+from yomikomi.core.errors import UnfinishedError, UnreadableError, YomikomiError
 from yomikomi.core.video.graph import FilterLine
 from yomikomi.core.video.matroska import set_display_shape
+from yomikomi.core.video.media import open_media, video_stream
+from yomikomi.core.video.packets import packets_of
 from yomikomi.core.video.picture_note import NOTE_KEY, PictureNote
 from yomikomi.core.video.planes import frame_from_planes, native_format
 from yomikomi.core.video.source import Picture, SoundBlock, SourceFormat
+from yomikomi.core.work.drive import drive_error
+from yomikomi.core.work.new_file import Claim
 from yomikomi.core.work.priority import tame_encoders
 
-_FULL = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
+# Pictures that may be on their way to the drive: a quarter second of file, and what an encoder holds.
+_RECENT = 400
 
 
 class Recorder:
@@ -29,42 +34,55 @@ class Recorder:
 
     Parameters
     ----------
-    path : must not exist; its suffix should be that of ``record_as``.
+    path : must not exist; its suffix should be that of ``record_as``. The name is claimed: nobody else can write there.
     source : what is recorded.
     record_as : how.
     first : number of the frame that becomes the file's first; what lies before it is an error.
+    claimed : ``path`` is the part of a :class:`NewFile`, empty and ours already.
 
     Raises
     ------
     DriveFullError : there is no room left; what was written stays and is closed as well as may be.
+    DriveAwayError : the drive cannot be reached any more.
+    NameTakenError : something has the name.
     """
 
-    def __init__(self, path: Path, source: SourceFormat, record_as: RecordAs | None = None, *, first: int = 0) -> None:
+    def __init__(
+        self, path: Path, source: SourceFormat, record_as: RecordAs | None = None, *, first: int = 0, claimed: bool = False
+    ) -> None:
         self.path = path
         self.record_as = record_as or RecordAs()
         self.bytes_written = 0
         self.frames = 0
+        self._muxed = 0  # pictures handed to the drive
+        self._recent: deque[int] = deque(maxlen=_RECENT)  # and the numbers of the newest of them
         # Time spent in the encoder and in handing packets to the drive, seconds since the file was begun.
         self.encode_seconds = self.write_seconds = 0.0
         self.slowest_write = 0.0
         self._source, self._first = source, first
         self._rate = source.standard.rate
         self._closed = False
-        self._failed: UnfinishedError | None = None
+        self._failed: YomikomiError | None = None
         timecode = self.record_as.timecode_at(self._rate, first)
         kind = self.record_as.container(source.bits)
         tame_encoders()
+        self._claim = None if claimed else Claim(path)
         try:
             self._container = av.open(str(path), "w", format=kind, container_options=CONTAINER_OPTIONS[kind])
-        except OSError as error:
-            raise _translate(error, path) from error
-        self._video = add_video(self._container, self.record_as, source)
-        self._sound = add_sound(self._container, self.record_as, source)
+            self._video = add_video(self._container, self.record_as, source)
+            self._sound = add_sound(self._container, self.record_as, source)
+        except BaseException as error:
+            if self._claim is not None:
+                self._claim.give_up()
+            if isinstance(error, OSError):
+                raise _translate(error, path) from error
+            raise
         self._video.metadata["timecode"] = timecode
         if kind == "matroska":
             self._container.metadata["timecode"] = timecode
         elif kind == "nut":
             self._container.metadata[NOTE_KEY] = PictureNote.of(source).text
+        self._kind = kind
         self._shaped = kind != "matroska"
         self._flags: FilterLine | None = None
 
@@ -85,8 +103,9 @@ class Recorder:
             self.encode_seconds += time.perf_counter() - began
             self._mux(packets)
         self.frames += 1
-        if not self._shaped and self.frames > 4:
-            self._mark_shape()  # the header is on the drive by now
+        if not self._shaped and self.frames > 4 and self.there():
+            with contextlib.suppress(OSError):
+                self._mark_shape()  # the header is on the drive by now
 
     def write_sound(self, block: SoundBlock) -> None:
         if not len(block.samples) or not self._sound:
@@ -102,29 +121,75 @@ class Recorder:
             frame.time_base = Fraction(1, self._source.sound_rate)
             self._mux(stream.encode(frame))
 
+    def there(self) -> bool:
+        """Whether the file is still where it was begun: not when its drive was pulled or its folder renamed."""
+        return self._claim is None or self._claim.there()
+
     def close(self) -> None:
-        """Finish the file. Raises like the writing methods when the last of it could not be written and nobody was told yet;
-        on a full drive the file stays as it is: Matroska loses only its index."""
+        """Finish the file and bring it to the drive. Raises like the writing methods when the last of it could not be written and
+        nobody was told yet; on a full drive the file stays as it is: Matroska loses only its index. What the encoder still held then
+        is not counted among the frames. A file that never got a frame is removed."""
         if self._closed:
             return
         self._closed = True
         told = self._failed
         try:
-            self._mux(self._video.encode(None))
-            for stream in self._sound:
-                self._mux(stream.encode(None))
+            self._finish_streams()
+        finally:
+            self._close_container()
+            if self._failed is not None:
+                self._count_what_is_there()
+            if self._failed is None and self._kind == "matroska":
+                with contextlib.suppress(OSError):
+                    self._mark_shape()  # closing may have written the header anew
+            self._let_go()
+        if self._failed is not None and told is None:
+            raise self._failed
+
+    def _finish_streams(self) -> None:
+        held = self.frames - self._muxed
+        try:
+            if self._failed is None:
+                self._mux(self._video.encode(None))
+                for stream in self._sound:
+                    self._mux(stream.encode(None))
         except UnfinishedError:
-            pass
+            pass  # remembered by _mux
         except av.error.FFmpegError as error:  # an encoder that was never given anything
             if self.frames:
                 self._failed = self._failed or UnfinishedError(f"The take could not be finished: {error.strerror}.", path=self.path)
+        if self._failed is not None and held > 0:
+            self.frames = self._muxed
+
+    def _count_what_is_there(self) -> None:
+        """After a drive refused to take more: frames that were handed on and are not in the file are not counted."""
+        if not self.there() or not self._recent:
+            return
+        last = -1
+        with contextlib.suppress(UnreadableError), open_media(self.path) as container:
+            stream = video_stream(container, self.path)
+            with contextlib.suppress(av.error.FFmpegError):
+                container.seek(int(max(0, self._recent[0]) / self._rate * av.time_base))
+            base = Fraction(stream.time_base or Fraction(1, 1000))
+            for packet in packets_of(container, [stream], self.path):
+                if packet.pts is not None:
+                    last = max(last, round(packet.pts * base * self._rate))
+        if last >= self._recent[0] or self._muxed == len(self._recent):
+            self.frames = self._muxed - sum(number > last for number in self._recent)
+
+    def _let_go(self) -> None:
+        claim = self._claim
+        if claim is None:
+            return
+        try:
+            if self.frames == 0 and self._muxed == 0:
+                claim.give_up()
+                return
+            claim.sync()
+        except OSError as error:
+            self._failed = self._failed or _translate(error, self.path)
         finally:
-            self._close_container()
-            if not self._shaped or self.record_as.container(self._source.bits) == "matroska":
-                with contextlib.suppress(OSError):
-                    self._mark_shape()  # closing may have written the header anew
-        if self._failed is not None and told is None:
-            raise self._failed
+            claim.close()
 
     def _mark_shape(self) -> None:
         self._shaped = set_display_shape(self.path, self._source.geometry)
@@ -140,10 +205,16 @@ class Recorder:
 
     def _mux(self, packets: list[av.Packet]) -> None:
         for packet in packets:
-            self.bytes_written += packet.size
-            began = time.perf_counter()
+            began, size = time.perf_counter(), packet.size
+            picture = packet.stream.index == self._video.index
+            # Muxing may bring the stamp to the container's own clock.
+            stamp = round((packet.pts or 0) * Fraction(packet.time_base or 1) * self._rate) if picture else 0
             try:
                 self._container.mux(packet)
+                self.bytes_written += size
+                if picture:
+                    self._muxed += 1
+                    self._recent.append(stamp)
             except OSError as error:
                 self._failed = _translate(error, self.path)
                 raise self._failed from error
@@ -153,11 +224,5 @@ class Recorder:
                 self.slowest_write = max(self.slowest_write, taken)
 
 
-def _translate(error: OSError, path: Path) -> UnfinishedError:
-    if error.errno in _FULL:
-        return DriveFullError("The drive is full: the take ends here and is kept.", remedy="Make room or choose another drive.", path=path)
-    if error.errno in {errno.EACCES, errno.EROFS, errno.EPERM}:
-        return UnfinishedError(
-            f"{path.parent.name}/ may not be written.", remedy="Choose a workspace on a drive you may write to.", path=path
-        )
-    return UnfinishedError(f"The take could not be written: {error.strerror}.", remedy="Check the drive.", path=path)
+def _translate(error: OSError, path: Path) -> YomikomiError:
+    return drive_error(error, path, safe="What was recorded so far is kept.")

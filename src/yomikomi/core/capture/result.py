@@ -8,8 +8,9 @@ from pathlib import Path
 
 @dataclass(frozen=True)
 class CaptureResult:
-    """How a pass ended. ``trouble`` is empty when it ended as wished; ``ended`` says why in either case.
+    """How a pass ended. ``trouble`` is empty when it ended as wished; ``ended`` says why in either case; ``stopped``: by hand.
 
+    ``logged``: the health log beside the take is its own.
     ``gaps``: frames that are missing, as (first number, how many); ``parts``: all files, ``path`` the first.
     """
 
@@ -27,3 +28,5 @@ class CaptureResult:
     parts: tuple[Path, ...] = ()
     tail_seconds: float = 0.0
     headroom: float = 0.0
+    stopped: bool = False
+    logged: bool = False

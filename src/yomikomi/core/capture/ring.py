@@ -15,8 +15,9 @@ from yomikomi.core.capture.cutting import Piece
 from yomikomi.core.capture.health import KeptClip
 from yomikomi.core.capture.parts import Segments
 from yomikomi.core.capture.recording import RecordAs
-from yomikomi.core.errors import DriveFullError, UnfinishedError
+from yomikomi.core.errors import DriveAwayError, DriveFullError, UnfinishedError
 from yomikomi.core.video.source import Picture, SoundBlock, SourceFormat
+from yomikomi.core.work.drive import drive_error
 
 _PIECE_S = 4.0
 
@@ -117,6 +118,11 @@ class RingRecorder:
         before, after = (round(seconds * self._rate) for seconds in (wish.before_s, wish.after_s))
         self._wishes.append(_Wish(max(0, number - before + 1), number + max(1, after)))
 
+    def check_there(self, _number: int) -> None:
+        """Raises DriveAwayError when the ring's folder is gone: its drive was pulled, or it was renamed."""
+        if self.segments.current is not None and not self.segments.current.there():
+            raise DriveAwayError("The folder of the look-back buffer is gone.", remedy="Connect its drive again.", path=self._folder)
+
     def move_on(self, _number: int) -> bool:
         """A full drive ends a ring: there is nowhere else to go."""
         return False
@@ -164,26 +170,43 @@ class RingRecorder:
             piece.path.unlink()
 
     def _free(self) -> int:
-        return shutil.disk_usage(self._folder).free
+        try:
+            return shutil.disk_usage(self._folder).free
+        except OSError as error:
+            raise drive_error(error, self._folder) from error
 
     def _keep(self, wish: _Wish) -> None:
         """Second names for the pieces, so that the ring can go on and throw them away."""
         pieces = [piece for piece in self._pieces if piece.first + piece.frames > wish.first and piece.first <= wish.last]
         if not pieces:
             return
-        folder = self._folder.with_name(f"{self._folder.name}-clip{len(self.kept) + 1}")
-        shutil.rmtree(folder, ignore_errors=True)
-        folder.mkdir()
+        try:
+            names = self._second_names(pieces)
+        except OSError as error:
+            raise drive_error(error, self._folder, safe="What was kept before is safe.") from error
+        folder = names[0].parent
+        skip = max(0, wish.first - pieces[0].first)
+        last = min(wish.last, pieces[-1].first + pieces[-1].frames - 1)
+        self.kept.append(KeptClip(folder, tuple(names), tuple(piece.frames for piece in pieces), skip, last - pieces[0].first - skip + 1))
+
+    def _second_names(self, pieces: list[_Piece]) -> list[Path]:
+        """In a fresh folder. Raises OSError."""
+        number = len(self.kept) + 1
+        while True:
+            folder = self._folder.with_name(f"{self._folder.name}-clip{number}")
+            with contextlib.suppress(FileExistsError):
+                folder.mkdir()
+                break
+            number += 1
         names = []
         for piece in pieces:
             names.append(folder / piece.path.name)
             try:
                 os.link(piece.path, names[-1])
             except OSError:  # a file system without second names
-                shutil.copyfile(piece.path, names[-1])
-        skip = max(0, wish.first - pieces[0].first)
-        last = min(wish.last, pieces[-1].first + pieces[-1].frames - 1)
-        self.kept.append(KeptClip(folder, tuple(names), tuple(piece.frames for piece in pieces), skip, last - pieces[0].first - skip + 1))
+                with piece.path.open("rb") as source, names[-1].open("xb") as copy:
+                    shutil.copyfileobj(source, copy)
+        return names
 
 
 def pieces_of(clip: KeptClip) -> tuple[Piece, ...]:

@@ -13,6 +13,8 @@ from collections import deque
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import av
+
 from yomikomi.core.capture.content import ContentState, ContentWatch
 from yomikomi.core.capture.health import CaptureStatus, Health, HealthEnd, HealthLog, HealthRow
 from yomikomi.core.capture.listening import Listening
@@ -24,16 +26,21 @@ from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.ring import Keep, RingRecorder, RingRules
 from yomikomi.core.capture.rules import Condition, Ending, EndRules, ending, warnings
 from yomikomi.core.capture.sound_shift import SoundShift
-from yomikomi.core.errors import DriveFullError, UnfinishedError, WrongUseError, YomikomiError
+from yomikomi.core.errors import DriveFullError, UnfinishedError, YomikomiError
 from yomikomi.core.video.rates import seconds_that_fit
 from yomikomi.core.video.source import SourceSpec
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.drive import drive_error
+from yomikomi.core.work.new_file import check_free
 
+_KEPT = "What was recorded so far is kept."
 _STATUS_PERIOD_S = 0.04
 _RATE_WINDOW_S = 4.0
 _FREE_PERIOD_S = 0.5
-# A source that gives nothing for so long has stopped, whatever it says.
+# A source that gives nothing for so long has stopped, whatever it says; before its first picture it may take longer to begin.
 STALL_S = 8.0
+START_S = 30.0
+_WAIT_S = 0.1
 
 
 @dataclass(frozen=True)
@@ -70,7 +77,11 @@ class _Pass:
         self.reader = Reader(request.source, patient=request.patient)
         source = self.reader.source.format
         self.rate = float(source.standard.rate)
-        self.recorder = self._make_recorder()
+        try:
+            self.recorder = self._make_recorder()
+        except BaseException:
+            self.reader.source.close()  # a device that nobody reads must be free again
+            raise
         later = request.record_as.sound_later_ms
         self.shift = SoundShift(source, later) if later and source.sound_channels else None
         self.log = HealthLog(request.path) if request.path else None
@@ -88,6 +99,7 @@ class _Pass:
         self.row_before = HealthRow(at=0)
         self.end: Ending | None = None
         self.drive_gone = False
+        self.waits = 0
 
     def run(self) -> CaptureResult:
         self.reader.start()
@@ -97,8 +109,15 @@ class _Pass:
             while (item := self._next()) is not None:
                 self._keep(item)
                 self._tell(item)
-        except UnfinishedError as error:
+        except YomikomiError as error:
             self.end, self.drive_gone = Ending(error.message, error.remedy, wished=False), True
+        except OSError as error:
+            told = drive_error(error, self.request.path or self.request.ring or Path(), safe=_KEPT)
+            self.end, self.drive_gone = Ending(told.message, told.remedy, wished=False), True
+        except (av.error.FFmpegError, MemoryError) as error:
+            words = getattr(error, "strerror", None) or "there is not enough memory"
+            self.end = Ending(f"The encoder failed: {words}.", f"{_KEPT} Choose another codec.", wished=False)
+            self.drive_gone = True
         finally:
             self.reader.stop.set()
             self._drain()
@@ -123,10 +142,16 @@ class _Pass:
             if self.reporter.cancelled() or self.end is not None:
                 return None
             with contextlib.suppress(queue.Empty):
-                return self.reader.items.get(timeout=0.1)
-            if time.monotonic() - self.reader.fetched_at > STALL_S and self.reader.is_alive():
+                item = self.reader.items.get(timeout=_WAIT_S)
+                self.waits = 0
+                return item
+            # Counted by turns, not by the clock: on a machine too busy to let us run, the source is not to blame.
+            self.waits += 1
+            most = STALL_S if self.kept else START_S
+            if self.waits * _WAIT_S > most and self.reader.is_alive():
                 self.end = Ending(
-                    f"The source has given nothing for {STALL_S:.0f} s: the take ends here and is kept.",
+                    f"The source has given nothing for {most:.0f} s: the take ends here and is kept." if self.kept
+                    else f"The source gave no picture within {most:.0f} s: nothing was recorded.",
                     "Check its cable and power, and that nothing else uses the device.", wished=False,
                 )  # fmt: skip
 
@@ -163,6 +188,7 @@ class _Pass:
         while now - self.written[0][0] > _RATE_WINDOW_S:
             self.written.popleft()
         if now - self.free_at > _FREE_PERIOD_S:
+            self.recorder.check_there(self.number + 1)
             self.free, self.free_at = self._measure_free(), now
             if self.free < self.request.rules.floor_bytes and not isinstance(self.recorder, RingRecorder):
                 if not self.recorder.move_on(self.number + 1):
@@ -246,8 +272,14 @@ class _Pass:
         return (last[1] - first[1]) * 8 * self.rate / max(1, last[3] - first[3])
 
     def _measure_free(self) -> int:
+        """The last known figure where the drive does not answer: whether it is there is looked after by the recorder."""
         folder = self.recorder.folder if self.recorder else Path.home()
-        return shutil.disk_usage(folder).free
+        try:
+            return shutil.disk_usage(folder).free
+        except OSError:
+            return self.free
+
+    free = 0
 
     def _drain(self) -> None:
         """Keep what was read before the end; then let the reader go. After an end as wished nothing more is wanted."""
@@ -262,7 +294,7 @@ class _Pass:
             if item is None:
                 return
             if self.recorder and not self.drive_gone and (self.end is None or not self.end.wished):
-                with contextlib.suppress(UnfinishedError):
+                with contextlib.suppress(YomikomiError):
                     self._keep(item)
 
     def _close(self) -> None:
@@ -271,10 +303,12 @@ class _Pass:
                 for ready in self.shift.flush() if self.shift else ():
                     self.recorder.write(*ready)
                 self.recorder.close()
-        except UnfinishedError as error:
+        except YomikomiError as error:
             self.end = self.end or Ending(error.message, error.remedy, wished=False)
+        except (OSError, av.error.FFmpegError) as error:
+            self.end = self.end or Ending(f"The take could not be finished: {error}.", _KEPT, wished=False)
         if self.log is not None:
-            self.log.close(self._last_words(self.content.state()))
+            self.log.close(self._last_words(self.content.state()), keep=self.kept > 0)
 
     def _last_words(self, seen: ContentState) -> HealthEnd:
         drift = self.sound.drift.drift()
@@ -287,14 +321,16 @@ class _Pass:
 
     def _result(self) -> CaptureResult:
         health: Health = self.reader.health
-        end = self.end or Ending("")
+        end = self.end or Ending("Stopped by hand." if self.reporter.cancelled() else "")
+        unwritten = self.recorder.segments.unwritten if self.recorder else 0
         parts = tuple(self.recorder.paths) if self.recorder else ()
         return CaptureResult(
             path=self.request.path, frames=self.recorder.segments.frames if self.recorder else self.kept, seconds=self._seconds(),
-            late=health.late, dropped=health.dropped, bytes_written=sum(path.stat().st_size for path in parts if path.exists()),
+            late=health.late, dropped=health.dropped + unwritten, bytes_written=sum(_size(path) for path in parts),
             trouble="" if end.wished else end.reason, remedy="" if end.wished else end.remedy, ended=end.reason,
             repeated=self.content.state().repeats, gaps=tuple(health.gaps), parts=parts, tail_seconds=end.tail_seconds,
-            headroom=self._headroom(),
+            headroom=self._headroom(), logged=self.log is not None and self.log.written,
+            stopped=self.end is None and self.reporter.cancelled(),
         )  # fmt: skip
 
 
@@ -304,12 +340,19 @@ def capture(request: CaptureRequest, reporter: Reporter) -> CaptureResult:
     A wish to stop ends it in order: the result is what was recorded, not an error.
     """
     for path in (request.path, request.ring):
-        if path is not None and path.exists():
-            raise WrongUseError(f"{path.name} exists already.", remedy="Nothing was overwritten; use another name.")
-        if path is not None and not path.parent.is_dir():
-            raise UnfinishedError(f"The folder {path.parent.name}/ is not there.", remedy="Connect its drive, or make it again.")
+        if path is not None:
+            check_free(path)
     try:
         going = _Pass(request, reporter)
-    except (OSError, ValueError) as error:
-        raise YomikomiError(f"The recording could not begin: {error}.", remedy="Choose another codec or drive.") from error
+    except OSError as error:
+        raise drive_error(error, request.path or request.ring or Path()) from error
+    except (av.error.FFmpegError, ValueError, MemoryError) as error:
+        raise UnfinishedError(f"The recording could not begin: {error}.", remedy="Choose another codec.") from error
     return going.run()
+
+
+def _size(path: Path) -> int:
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0

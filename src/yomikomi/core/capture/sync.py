@@ -18,7 +18,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.capture.clocks import line_through
 from yomikomi.core.errors import UnreadableError
-from yomikomi.core.video.media import open_media, probe, video_stream
+from yomikomi.core.video.media import heard_streams, open_media, probe, video_stream
+from yomikomi.core.video.packets import frames_of
 from yomikomi.core.video.planes import bits, luma
 from yomikomi.core.work import Reporter
 
@@ -268,7 +269,7 @@ def _take(request: SyncRequest, reporter: Reporter) -> SyncMaterial:
         rate = Fraction(stream.average_rate or stream.guessed_rate or 25)
         base = stream.time_base or Fraction(1, 1000)
         stream.thread_type = "AUTO"
-        for frame in container.decode(stream):
+        for frame in frames_of(container, stream, request.path):
             reporter.check()
             # Matroska rounds to a millisecond: the place on the rate's grid is exact.
             number = round((frame.pts or 0) * base * rate)
@@ -306,10 +307,10 @@ def _sound(request: SyncRequest) -> tuple[Series, int, float]:
     parts: list[NDArray[np.float32]] = []
     begins: float | None = None
     with open_media(request.path) as container:
-        stream = container.streams.audio[0]
+        stream = heard_streams(container)[0]
         rate = stream.codec_context.sample_rate or 48_000
         resampler = av.AudioResampler(format="fltp", rate=rate)
-        for frame in container.decode(stream):
+        for frame in frames_of(container, stream, request.path):
             if frame.time is not None and begins is None:
                 begins = float(frame.time)
             if frame.time is not None and frame.time > request.seconds:

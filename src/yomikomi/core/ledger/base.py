@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import threading
 from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import event, select
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, selectinload
 
-from yomikomi.core.errors import WrongUseError
+from yomikomi.core.errors import WorkspaceError, WrongUseError
 from yomikomi.core.ledger.schema import Base, Carrier, Event, PathSheetRow, Take
+from yomikomi.core.ledger.troubles import record_trouble
 from yomikomi.core.ledger.views import CarrierView, ViewMaker
 from yomikomi.core.ledger.workspace import Workspace
 
@@ -25,12 +27,15 @@ _PARTS = (
 
 
 class RecordBase:
-    """One process holds the workspace (its lock), so a view stays true until a transaction here touches its carrier."""
+    """One process holds the workspace (its lock), so a view stays true until a transaction here touches its carrier. Within the
+    process one transaction at a time runs, whatever thread asks: what is read between another's flush and its commit would be kept
+    as true for ever."""
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
         self.maker = ViewMaker(workspace)
         self._views: dict[int, CarrierView] = {}
+        self._one_at_a_time = threading.RLock()
         event.listen(workspace.sessions, "after_flush", self._forget_touched)
 
     def carriers(self) -> list[CarrierView]:
@@ -42,16 +47,16 @@ class RecordBase:
                 query = select(Carrier).where(Carrier.id.in_(missing[start : start + _AT_ONCE]))
                 for row in session.scalars(query.options(*_PARTS)):
                     self._views[row.id] = self.maker.view(row)
-        return [self._views[one] for one in ids]
+            return [self._views[one] for one in ids]
 
     def carrier(self, carrier_id: int) -> CarrierView:
-        if carrier_id not in self._views:
-            with self._session() as session:
+        with self._session() as session:
+            if carrier_id not in self._views:
                 self._views[carrier_id] = self.maker.view(self._row(session, carrier_id))
-        return self._views[carrier_id]
+            return self._views[carrier_id]
 
     def _session(self) -> _Transaction:
-        return _Transaction(self.workspace.sessions)
+        return _Transaction(self.workspace, self._one_at_a_time)
 
     @staticmethod
     def _row(session: Session, carrier_id: int) -> Carrier:
@@ -82,22 +87,38 @@ def _owner(session: Session, row: Base) -> int | None:
 
 
 class _Transaction:
-    """Commits at the end, rolls back on an error."""
+    """Commits at the end, rolls back on an error. What the database says becomes a WorkspaceError, whose cause names it."""
 
-    def __init__(self, make: Callable[[], Session]) -> None:
-        self._session = make()
+    def __init__(self, workspace: Workspace, one_at_a_time: threading.RLock) -> None:
+        self._workspace, self._lock = workspace, one_at_a_time
 
     def __enter__(self) -> Session:
+        self._lock.acquire()
+        try:
+            self._session = self._workspace.sessions()
+        except BaseException:
+            self._lock.release()
+            raise
         return self._session
 
-    def __exit__(self, kind: type[BaseException] | None, *_: object) -> None:
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, _trace: object) -> None:
         try:
             if kind is None:
                 self._session.commit()
             else:
                 self._session.rollback()
+        except SQLAlchemyError as trouble:
+            raise self._told(trouble) from trouble
         finally:
-            self._session.close()
+            try:
+                self._session.close()
+            finally:
+                self._lock.release()
+        if isinstance(error, SQLAlchemyError):
+            raise self._told(error) from error
+
+    def _told(self, error: SQLAlchemyError) -> WorkspaceError:
+        return record_trouble(error, self._workspace.folder, read_only=self._workspace.read_only)
 
 
 def now_text() -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import select
@@ -19,6 +20,19 @@ from yomikomi.core.ledger.schema import CaptureSettingsRow, Take
 from yomikomi.core.ledger.shelf import ShelfRecord
 from yomikomi.core.planning.intake import CarrierDetails
 from yomikomi.core.video.timecode import clock
+
+AWAY = "away"
+
+
+@dataclass(frozen=True)
+class CutOffTake:
+    """``away``: known to be out of reach; ``frames``: how many it had, as far as was written down."""
+
+    id: int
+    carrier: str
+    path: Path
+    away: bool
+    frames: int
 
 
 class CaptureRecord(ShelfRecord, PathRecord):
@@ -41,6 +55,7 @@ class CaptureRecord(ShelfRecord, PathRecord):
 
         Raises WrongUseError for a carrier that was found unfit to be played.
         """
+        self.workspace.check_writable()
         how = record_as or RecordAs()
         with self._session() as session:
             carrier = self._row(session, carrier_id)
@@ -56,7 +71,7 @@ class CaptureRecord(ShelfRecord, PathRecord):
             return take.id, path
 
     def forget_take(self, take_id: int) -> None:
-        """A take that never began: there is no file of it, and nothing to be told later."""
+        """A take that never began: it never had a frame, there is no file of it, and nothing to be told later."""
         with self._session() as session:
             take = session.get_one(Take, take_id)
             for sheet in [one for one in take.carrier.sheets if one.take_id == take_id]:
@@ -66,7 +81,8 @@ class CaptureRecord(ShelfRecord, PathRecord):
     def end_take(self, take_id: int, result: CaptureResult) -> None:
         with self._session() as session:
             take = session.get_one(Take, take_id)
-            take.state = "whole" if result.frames else "lost"
+            there = all(_size(path) is not None for path in result.parts or (self.workspace.path(take.path),))
+            take.state = "lost" if not result.frames else "whole" if there else AWAY
             take.seconds, take.frames = result.seconds, result.frames
             take.late, take.dropped, take.size_bytes = result.late, result.dropped, result.bytes_written
             take.note = result.trouble
@@ -79,11 +95,27 @@ class CaptureRecord(ShelfRecord, PathRecord):
             files = f" in {len(parts)} files" if parts else ""
             self._note(session, take.carrier_id, f"captured {clock(result.seconds)}{files}{lost}{trouble}")
 
-    def cut_off_takes(self) -> list[tuple[int, str, Path]]:
-        """Takes that were being recorded when the program ended: id, carrier's label, file. They want mending."""
+    def cut_off_takes(self) -> list[CutOffTake]:
+        """Takes that were being recorded when the program ended, or whose drive went away meanwhile. They want mending, once their
+        files can be reached."""
         with self._session() as session:
-            rows = session.scalars(select(Take).where(Take.state == "recording")).all()
-            return [(take.id, take.carrier.label, self.workspace.path(take.path)) for take in rows]
+            rows = session.scalars(select(Take).where(Take.state.in_(("recording", AWAY)))).all()
+            return [
+                CutOffTake(take.id, take.carrier.label, self.workspace.path(take.path), away=take.state == AWAY, frames=take.frames or 0)
+                for take in rows
+            ]
+
+    def mark_away(self, take_id: int, frames: int = 0) -> bool:
+        """The take's file cannot be reached: it stays on record, and is looked for. ``frames``: how many it had, as far as is known.
+        Returns whether that is news."""
+        with self._session() as session:
+            take = session.get_one(Take, take_id)
+            news = take.state != AWAY
+            take.state, take.note = AWAY, "its drive is away"
+            take.frames = max(take.frames or 0, frames) or None
+            if news:
+                self._note(session, take.carrier_id, f"{Path(take.path).name}: its drive is away")
+            return news
 
     def save_mended(self, take_id: int, mended: Mended | None, trouble: str = "") -> str:
         """Write down how mending went (None: nothing could be read). Returns the sentence for the person."""
@@ -94,8 +126,11 @@ class CaptureRecord(ShelfRecord, PathRecord):
                 take.state, take.note = "lost", trouble or "nothing of it could be read"
                 return f"{who}: the recording that was cut off could not be mended; its file is kept as it is."
             take.state, take.frames, take.seconds = "mended", mended.frames, mended.seconds
-            take.size_bytes = sum(path.stat().st_size for path in mended.files or (self.workspace.path(take.path),))
+            take.size_bytes = sum(_size(path) or 0 for path in mended.files or (self.workspace.path(take.path),))
             take.note = "cut off while recording, and mended"
+            if mended.originals:
+                names = ", ".join(path.name for path in mended.originals)
+                take.note += f"; not all of it could be carried over, so the file as recorded is kept: {names}"
             parts = tuple(self.workspace.keep(path) for path in mended.files) if len(mended.files) > 1 else ()
             self._change_details(take, parts=parts, ended=take.note)
             self._note(session, take.carrier_id, f"mended a cut-off recording, {clock(mended.seconds)} kept")
@@ -126,3 +161,11 @@ class CaptureRecord(ShelfRecord, PathRecord):
         self.add_copied_take(clip, path, seconds=seconds, frames=frames, words=f"clip of {parent.label}")
         self.note(carrier_id, f"clip {name}, {clock(seconds)}: {parent.label}-c{number}")
         return clip
+
+
+def _size(path: Path) -> int | None:
+    """Bytes of a file; None where it cannot be reached."""
+    try:
+        return path.stat().st_size
+    except OSError:
+        return None

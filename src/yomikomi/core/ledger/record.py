@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import secrets
+import shutil
+from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.ledger.base import now_text
 from yomikomi.core.ledger.captures import CaptureRecord
 from yomikomi.core.ledger.schema import Carrier, Copy, Event, Overruling, ReadingRow, Take, TreatmentRow, TrialRow
@@ -17,16 +22,54 @@ from yomikomi.core.reading.overruling import changes_the_picture
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.treatment.chain import Treatment
 from yomikomi.core.video.timecode import clock
+from yomikomi.core.work.drive import drive_error
+from yomikomi.core.work.new_file import rename_new
+
+# Written beside copies that the program's end interrupted.
+INTERRUPTED = "interrupted when the program ended; it is made anew"
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What figures of a take hold for: the id of its newest reading, how often it was overruled, and its treatment."""
+
+    reading: int | None
+    overrulings: int
+    deinterlace: str | None
+    field_order: str | None
+
+
+@dataclass(frozen=True)
+class CopyWork:
+    """What a copy is made of."""
+
+    carrier: str
+    path: Path
+    target: Path
+    reading: Reading
+    treatment: Treatment
+    recipe: Recipe
 
 
 class Record(CaptureRecord):
     """All that the stations ask of the workspace."""
 
-    def end_cut_off_copies(self) -> None:
-        """Copies that were being made when the program ended did not get done."""
+    def requeue_cut_off_copies(self) -> int:
+        """Copies that were being made when the program ended wait again. Returns how many there are that the end interrupted."""
+        if self.workspace.read_only:
+            return 0
         with self._session() as session:
             for copy in session.scalars(select(Copy).where(Copy.state == "running")):
-                copy.state, copy.trouble, copy.ended_at = "failed", "the program ended while it was made", now_text()
+                copy.state, copy.trouble = "waiting", INTERRUPTED
+            session.flush()
+            query = select(Copy.id).where(Copy.state == "waiting", Copy.trouble == INTERRUPTED)
+            return len(session.scalars(query).all())
+
+    def requeue_copy(self, copy_id: int) -> None:
+        """The program ends while a copy is made: it waits for the next start."""
+        with self._session() as session:
+            copy = session.get_one(Copy, copy_id)
+            copy.state, copy.trouble = "waiting", INTERRUPTED
 
     def save_reading(self, take_id: int, reading: Reading) -> None:
         with self._session() as session:
@@ -43,9 +86,9 @@ class Record(CaptureRecord):
         with self._session() as session:
             carrier = self._row(session, carrier_id)
             return [
-                (take.id, self.workspace.path(take.path).name, Reading.model_validate(take.readings[-1].document))
+                (take.id, self.workspace.path(take.path).name, reading)
                 for take in carrier.takes
-                if take.readings and take.state != "lost"
+                if take.state != "lost" and (reading := self.maker.newest_reading(take)) is not None
             ]
 
     def overrule(self, take_id: int, *, topic: str, was: str, now: str, reason: str) -> None:
@@ -69,14 +112,69 @@ class Record(CaptureRecord):
                 session.delete(row)
             self._note(session, take.carrier_id, f"treatment chosen: {treatment.deinterlace.value}")
 
-    def save_trials(self, take_id: int, trials: TrialSet, folder: Path) -> None:
+    def save_trials(self, take_id: int, trials: TrialSet, folder: Path, *, ground: Ground | None = None) -> bool:
+        """``ground``: the treatment and the reading that the trials were made on. False, and nothing kept, where the take has another
+        by now: they would be taken for figures of that one."""
         with self._session() as session:
+            if ground is not None and ground != self._ground(session, take_id):
+                return False
             row = TrialRow(take_id=take_id, made_at=now_text(), folder=self.workspace.keep(folder), document=trials.model_dump(mode="json"))
             session.add(row)
             session.flush()
             self.maker.trials[row.id] = trials
             carrier = session.get_one(Take, take_id).carrier_id
             self._note(session, carrier, f"{len(trials.points)} recipes tried in {clock(trials.trial_seconds)}")
+            return True
+
+    def new_trials_folder(self, take_id: int) -> Path:
+        """A folder of their own for the pictures of a set of trials; those of earlier sets of the take go. Raises WorkspaceError, and
+        what :func:`drive_error` makes of an OSError."""
+        self.workspace.check_writable()
+        beside = self.workspace.folder / "trials"
+        with self._session() as session:
+            kept = {Path(folder).name for folder in session.scalars(select(TrialRow.folder).where(TrialRow.take_id == take_id))}
+        for old in beside.glob(f"take-{take_id}-*"):
+            if old.name not in kept and not old.is_symlink():
+                shutil.rmtree(old, ignore_errors=True)
+        folder = beside / f"take-{take_id}-{secrets.token_hex(4)}"
+        try:
+            folder.mkdir()
+        except OSError as error:
+            raise drive_error(error, folder) from error
+        return folder
+
+    def ground(self, take_id: int) -> Ground:
+        """What trials and copies of a take would be made on now."""
+        with self._session() as session:
+            return self._ground(session, take_id)
+
+    @staticmethod
+    def _ground(session: Session, take_id: int) -> Ground:
+        take = session.get_one(Take, take_id)
+        newest = take.treatments[-1] if take.treatments else None
+        return Ground(
+            reading=take.readings[-1].id if take.readings else None, overrulings=len(take.overrulings),
+            deinterlace=newest.deinterlace if newest else None, field_order=newest.field_order if newest else None,
+        )  # fmt: skip
+
+    def copy_work(self, copy_id: int) -> CopyWork:
+        """What a waiting copy is made of: its own take, whatever newer ones its carrier has. Raises UnfinishedError with the reason why
+        it cannot be made."""
+        self.workspace.check_writable()
+        with self._session() as session:
+            copy = session.get_one(Copy, copy_id)
+            take = copy.take
+            view = self.maker.copy(copy)
+            reading = self.maker.judged(take)
+            path, target = self.workspace.path(take.path), self.workspace.path(copy.path)
+            label = take.carrier.label
+        if view is None or reading is None:
+            raise UnfinishedError("Its take has no reading any more.", remedy="Read the take, then ask for the copy again.")
+        if take.state == "lost":
+            raise UnfinishedError("Its take is lost.", remedy="Capture it again.")
+        if not self.workspace.holds(target.parent):
+            raise UnfinishedError(f"{target} lies outside the workspace.", remedy="Ask for the copy again.")
+        return CopyWork(label, path, target, reading, view.treatment, view.recipe)
 
     def ask_copy(self, take_id: int, recipe: Recipe, treatment: Treatment, predicted: Prediction | None, target: Path) -> int:
         with self._session() as session:
@@ -97,7 +195,8 @@ class Record(CaptureRecord):
 
     def start_copy(self, copy_id: int) -> None:
         with self._session() as session:
-            session.get_one(Copy, copy_id).state = "running"
+            copy = session.get_one(Copy, copy_id)
+            copy.state, copy.trouble = "running", ""
 
     def end_copy(self, copy_id: int, *, result: CopyResult | None, state: str = "", trouble: str = "") -> None:
         """``state`` follows from the result unless it is given (failed, cancelled)."""
@@ -105,13 +204,29 @@ class Record(CaptureRecord):
             copy = session.get_one(Copy, copy_id)
             copy.state = state or ("verified" if result and result.verified else "doubtful")
             copy.result = result.model_dump(mode="json") if result else None
-            copy.trouble, copy.ended_at = trouble, now_text()
+            copy.trouble, copy.ended_at = trouble or (result.reserves if result else ""), now_text()
             name = Path(copy.path).name
             self._note(session, copy.take.carrier_id, f"copy {name}: {copy.state}" + (f" ({trouble})" if trouble else ""))
 
+    def keep_copy(self, copy_id: int) -> Path:
+        """A copy that failed a check gets the name that was asked for, since a person wants it all the same; it stays marked. Returns
+        where it lies now. Raises NameTakenError where the name was taken meanwhile, UnfinishedError where its file is gone."""
+        self.workspace.check_writable()
+        with self._session() as session:
+            copy = session.get_one(Copy, copy_id)
+            view = self.maker.copy(copy)
+            if view is None or view.result is None or view.state != "doubtful":
+                raise WrongUseError("That copy is not waiting for a decision.", remedy="Choose one that failed a check.")
+            rename_new(view.file, view.path)
+            copy.state = "kept"
+            copy.result = view.result.model_copy(update={"file": view.path.name}).model_dump(mode="json")
+            self._note(session, copy.take.carrier_id, f"copy {view.path.name}: kept although a check failed")
+            return view.path
+
     def copies(self) -> list[CopyView]:
         with self._session() as session:
-            return [self.maker.copy(row) for row in session.scalars(select(Copy).order_by(Copy.id))]
+            rows = session.scalars(select(Copy).order_by(Copy.id))
+            return [made for row in rows if (made := self.maker.copy(row)) is not None]
 
     def events(self, carrier_id: int | None = None, limit: int = 200) -> list[tuple[str, str, str]]:
         """History, newest first: time, carrier's label, words."""

@@ -34,7 +34,8 @@ class Carrier(Base):
 
 
 class Take(Base):
-    """``origin`` is captured or imported; ``state`` recording, whole, mended or lost."""
+    """``origin`` is captured, imported or copied; ``state`` recording, whole, mended, away (its file cannot be reached) or lost (it
+    never had a frame, or none can be read)."""
 
     __tablename__ = "takes"
 
@@ -103,7 +104,8 @@ class TrialRow(Base):
 
 
 class Copy(Base):
-    """``state`` is waiting, running, verified, doubtful (a check failed), failed or cancelled."""
+    """``state`` is waiting, running, verified, doubtful (a check failed), kept (all the same), failed or cancelled. ``path`` is the
+    name that was asked for; the result tells under which it lies."""
 
     __tablename__ = "copies"
 

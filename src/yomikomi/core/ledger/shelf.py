@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
+from yomikomi.core.capture.health import health_path
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.base import RecordBase, now_text
 from yomikomi.core.ledger.naming import safe_name
@@ -18,8 +19,12 @@ from yomikomi.core.planning.intake import CarrierDetails, Intake
 from yomikomi.core.planning.machine import MachineSpeeds
 from yomikomi.core.video.media import check_tail, probe
 from yomikomi.core.video.timecode import clock
+from yomikomi.core.work.new_file import is_taken
+from yomikomi.core.work.text import printable
 
 _HISTORY_KEPT = 200  # reckonings
+_LONGEST_TEXT = 20_000
+_LONGEST_LABEL = 120  # characters; what is printed on a label has room for far fewer
 
 
 class ShelfRecord(RecordBase):
@@ -101,7 +106,7 @@ class ShelfRecord(RecordBase):
                 raise WrongUseError(f"{path.name} is on the shelf already, as {taken.carrier.label}.", remedy="Go there with Ctrl+K.")
         seconds = float(info.seconds) if info.seconds else None
         carrier = self.add_carrier(
-            label=label or self.next_label("F"), title=title or path.stem, kind=kind,
+            label=label or self.next_label("F"), title=title or printable(path.stem), kind=kind,
             standard=format_of_size(info.geometry.width, info.geometry.height, info.average_rate),
             nominal_seconds=seconds if seconds else None, details=CarrierDetails(shape=info.geometry.shape_words),
         )  # fmt: skip
@@ -110,7 +115,7 @@ class ShelfRecord(RecordBase):
                 session, carrier, path, origin="imported", state="whole", seconds=seconds, frames=info.flagged_frames or None,
                 size_bytes=info.size_bytes, note=warning,
             )  # fmt: skip
-            self._note(session, carrier, f"{path.name} taken in by reference" + (f"; {warning}" if warning else ""))
+            self._note(session, carrier, f"{printable(path.name)} added by reference" + (f"; {warning}" if warning else ""))
         return carrier, warning
 
     def name_take(self, carrier_id: int, suffix: str = ".mkv") -> Path:
@@ -155,11 +160,11 @@ class ShelfRecord(RecordBase):
         stem = safe_name(f"{carrier.label} {carrier.title}")
         planned = set(session.scalars(select(Take.path)))
         number = len(carrier.takes) + 1
-        while (path := self.workspace.folder / "takes" / f"{stem}-take{number:02d}{suffix}").exists() or self.workspace.keep(
-            path
-        ) in planned:
+        while True:
+            path = self.workspace.folder / "takes" / f"{stem}-take{number:02d}{suffix}"
+            if not is_taken(path) and not is_taken(health_path(path)) and self.workspace.keep(path) not in planned:
+                return path
             number += 1
-        return path
 
     def _add_take(
         self, session: Session, carrier_id: int, path: Path, *, origin: str, state: str, seconds: float | None = None,
@@ -175,6 +180,8 @@ class ShelfRecord(RecordBase):
 
 
 def _write(row: Carrier, intake: Intake) -> None:
+    if any(len(words) > _LONGEST_TEXT or "\0" in words for words in (intake.title, intake.note)):
+        raise WrongUseError("The title or the note is too long.", remedy=f"Keep each under {_LONGEST_TEXT} characters.")
     row.title, row.kind, row.standard = intake.title.strip(), intake.kind, intake.format
     row.nominal_seconds, row.note = intake.seconds, intake.note
     row.details = intake.details.model_dump(mode="json")
@@ -184,6 +191,11 @@ def _free_label(label: str, taken: set[str]) -> str:
     label = label.strip()
     if not label:
         raise WrongUseError("A carrier needs a label.", remedy="Write what stands on it, or a number.")
+    if len(label) > _LONGEST_LABEL or not label.isprintable():
+        raise WrongUseError(
+            f"The label {printable(label[:40])}{'…' if len(label) > 40 else ''} is too long, or has characters that cannot be shown.",
+            remedy=f"Use at most {_LONGEST_LABEL} letters, digits and signs.",
+        )
     if label in taken:
         raise WrongUseError(f"There is a carrier {label} already.", remedy="Give this one another label.")
     return label

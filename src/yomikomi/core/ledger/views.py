@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.capture.settings import TakeDetails
-from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TrialRow
+from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TreatmentRow, TrialRow
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.intake import CarrierDetails, Intake
@@ -19,6 +21,8 @@ from yomikomi.core.reading.overruling import overrule
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.treatment.chain import Deinterlace, Treatment
 from yomikomi.core.video.standards import FieldOrder
+
+T = TypeVar("T")
 
 # Kinds of sources that are captured from.
 _CAPTURED = {"tape player", "feed", "device"}
@@ -63,6 +67,11 @@ class CopyView:
     trouble: str
     asked_at: str
     ended_at: str | None
+
+    @property
+    def file(self) -> Path:
+        """Where it lies: under the name that was asked for, or, where a check failed, under one that says so."""
+        return self.path.with_name(Path(self.result.file).name) if self.result is not None else self.path
 
 
 @dataclass(frozen=True)
@@ -162,6 +171,7 @@ class ViewMaker:
 
     def __init__(self, workspace: Workspace) -> None:
         self._workspace = workspace
+        self.troubles: dict[str, str] = {}  # what of the record could not be understood: where, and what
         self.readings: dict[int, Reading] = {}
         self.trials: dict[int, TrialSet] = {}
         self.sheets: dict[int, PathSheet] = {}
@@ -178,20 +188,39 @@ class ViewMaker:
             kind=row.kind,
             standard=row.standard,
             nominal_seconds=row.nominal_seconds,
-            source=row.source,
+            source=row.source if isinstance(row.source, dict) else None,
             note=row.note,
-            details=CarrierDetails.model_validate(row.details) if row.details else CarrierDetails(),
+            details=self._sound(f"{row.label}: details", lambda: CarrierDetails.model_validate(row.details or {})) or CarrierDetails(),
             created_at=row.created_at,
             take=self._take(take) if take else None,
             takes=len(takes),
-            reading=self._reading(take.readings[-1]) if take and take.readings else None,
+            reading=self.newest_reading(take) if take else None,
             overrulings=tuple(OverrulingView(o.topic, o.was, o.now, o.reason, o.made_at) for o in (take.overrulings if take else [])),
-            treatment=_treatment(treatment.deinterlace, treatment.field_order) if treatment else None,
-            trials=self._trial_set(trial) if trial else None,
+            treatment=self._sound(f"{row.label}: treatment", lambda: _treatment_of(treatment)) if treatment else None,
+            trials=self._sound(f"{row.label}: trials", lambda: self._trial_set(trial)) if trial else None,
             trials_folder=self._workspace.path(trial.folder) if trial else None,
-            copies=tuple(self.copy(copy) for copy in (take.copies if take else [])),
-            path=next((self._sheet(sheet) for sheet in row.sheets if sheet.take_id is None), None),
+            copies=tuple(made for copy in (take.copies if take else []) if (made := self.copy(copy)) is not None),
+            path=next(
+                (self._sound(f"{row.label}: path", partial(self._sheet, sheet)) for sheet in row.sheets if sheet.take_id is None), None
+            ),
         )
+
+    def _sound(self, what: str, make: Callable[[], T]) -> T | None:
+        """A document of the record, or None where it is none: a damaged row costs what stands in it, not the whole shelf."""
+        try:
+            return make()
+        except (ValueError, TypeError, KeyError, AttributeError) as error:
+            self.troubles[what] = str(error).splitlines()[0]
+            return None
+
+    def newest_reading(self, take: Take) -> Reading | None:
+        """None where there is none that can be understood."""
+        return self._sound(f"take {take.id}: reading", lambda: self._reading(take.readings[-1])) if take.readings else None
+
+    def judged(self, take: Take) -> Reading | None:
+        """A take's newest reading with what people overruled put in its place."""
+        told = tuple(OverrulingView(o.topic, o.was, o.now, o.reason, o.made_at) for o in take.overrulings)
+        return apply_overrulings(self.newest_reading(take), told)
 
     def _reading(self, row: ReadingRow) -> Reading:
         if row.id not in self.readings:
@@ -211,10 +240,15 @@ class ViewMaker:
     def _take(self, row: Take) -> TakeView:
         return TakeView(
             row.id, self._workspace.path(row.path), row.origin, row.state, row.seconds, row.frames, row.late, row.dropped,
-            row.size_bytes, row.note, row.started_at, TakeDetails.model_validate(row.details) if row.details else TakeDetails(),
+            row.size_bytes, row.note, row.started_at,
+            self._sound(f"take {row.id}: details", lambda: TakeDetails.model_validate(row.details or {})) or TakeDetails(),
         )  # fmt: skip
 
-    def copy(self, row: Copy) -> CopyView:
+    def copy(self, row: Copy) -> CopyView | None:
+        """None where what stands in the row is no copy; it is told among the troubles."""
+        return self._sound(f"copy {row.id}", lambda: self._copy(row))
+
+    def _copy(self, row: Copy) -> CopyView:
         return CopyView(
             id=row.id,
             take_id=row.take_id,
@@ -229,6 +263,10 @@ class ViewMaker:
             asked_at=row.asked_at,
             ended_at=row.ended_at,
         )
+
+
+def _treatment_of(row: TreatmentRow) -> Treatment:
+    return _treatment(row.deinterlace, row.field_order)
 
 
 def _treatment(deinterlace: str, field_order: str | None) -> Treatment:

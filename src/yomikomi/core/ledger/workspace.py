@@ -1,91 +1,206 @@
-"""Opening a workspace: one process at a time, migrated, write-ahead logged."""
+"""Opening a workspace: one process at a time, migrated, write-ahead logged; one that somebody else made only for reading."""
 
 from __future__ import annotations
 
 import fcntl
+import json
 import os
+import shutil
+import sqlite3
+import stat
+import tempfile
 from pathlib import Path
-from typing import IO, Any
+from typing import Any
+from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 from sqlalchemy import Engine, create_engine, event, inspect, text
-from sqlalchemy.exc import DatabaseError
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.pool import QueuePool
 
 from yomikomi.core.errors import WorkspaceError
+from yomikomi.core.ledger.troubles import READ_ONLY_REMEDY, READ_ONLY_WORDS, record_trouble
+from yomikomi.core.ledger.trust import ID_FILE, is_trusted, remember
+from yomikomi.core.work.new_file import clear_parts, is_taken
 
 FOLDERS = ("takes", "copies", "trials", "reports")
+RECORD_FILE, LOCK_FILE = "workspace.sqlite", ".open"
 # The newest migration; a test holds it against the versions folder. Saves loading Alembic at every start.
 NEWEST_REVISION = "0004"
+# SQLite keeps 512 bytes for a path, and adds the endings of its helper files (sqlite3.c, MAX_PATHNAME).
+_LONGEST_PATH = 500
+_RAW = "raw:"
+_LONGEST_LOCK = 32
 
 
 class Workspace:
     """An open workspace folder. Close it when done; a crash releases it too.
+
+    Parameters
+    ----------
+    folder : made if it is not there.
+    trust : a person says that they know who made it; remembered.
+
+    ``read_only``: it was made by somebody else and not trusted; nothing in it is written, and its record is read from a copy.
 
     Raises
     ------
     WorkspaceError : the folder cannot be used, is open elsewhere, or was made by a newer version.
     """
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *, trust: bool = False) -> None:
         self.folder = folder.expanduser().resolve()
-        self._lock = self._take()
+        self._lock = -1
+        self._copy: Path | None = None
+        made_now = not any(is_taken(self.folder / name) for name in (RECORD_FILE, LOCK_FILE, ID_FILE, *FOLDERS))
+        self.read_only = not (trust or made_now or is_trusted(self.folder))
         try:
-            self.engine = self._connect()
-            self._migrate()
+            self._check_record_file()
+            self._open()
         except BaseException:
-            self._lock.close()
+            self.close()
             raise
+        if not self.read_only and (trust or made_now):
+            remember(self.folder)
         self.sessions: sessionmaker[Session] = sessionmaker(self.engine, expire_on_commit=False)
 
     def path(self, kept: str) -> Path:
         """A kept path as a real one."""
+        if kept.startswith(_RAW):
+            kept = os.fsdecode(unquote_to_bytes(kept.removeprefix(_RAW)))
         return self.folder / kept  # an absolute second part wins
 
     def keep(self, path: Path) -> str:
-        """A real path as it is kept: relative inside the workspace."""
+        """A real path as it is kept: relative inside the workspace. Names that are no text (any bytes may name a file) are kept quoted."""
         path = path if path.is_absolute() else path.resolve()
         try:
-            return str(path.relative_to(self.folder))
+            kept = str(path.relative_to(self.folder))
         except ValueError:
-            return str(path)
+            kept = str(path)
+        try:
+            kept.encode()
+        except UnicodeEncodeError:
+            return _RAW + quote_from_bytes(os.fsencode(kept), safe="/")
+        return _RAW + quote_from_bytes(os.fsencode(kept), safe="/") if kept.startswith(_RAW) else kept
+
+    def holds(self, path: Path) -> bool:
+        """Whether a file truly lies inside the workspace, whatever links lead there. Anything else is only ever read."""
+        return path.resolve().is_relative_to(self.folder)
+
+    def check_writable(self) -> None:
+        """Raises WorkspaceError where the workspace is open for reading only."""
+        if self.read_only:
+            raise WorkspaceError(READ_ONLY_WORDS, remedy=READ_ONLY_REMEDY, path=self.folder)
 
     def close(self) -> None:
-        self.engine.dispose()
-        self._lock.close()
+        engine: Engine | None = getattr(self, "engine", None)
+        if engine is not None:
+            engine.dispose()
+        if self._lock >= 0:
+            os.close(self._lock)
+            self._lock = -1
+        if self._copy is not None:
+            shutil.rmtree(self._copy, ignore_errors=True)
+            self._copy = None
 
-    def _take(self) -> IO[str]:
-        try:
-            for name in FOLDERS:
-                (self.folder / name).mkdir(parents=True, exist_ok=True)
-            lock = (self.folder / ".open").open("a+")
-        except (OSError, NotADirectoryError) as error:
+    def _open(self) -> None:
+        if self.read_only:
+            self._copy = self._copy_record()
+            self.engine = self._connect(self._copy / RECORD_FILE)
+            self._migrate()
+            # From here on the copy is not written to either, so that nobody believes in what would be gone.
+            event.listen(self.engine, "connect", lambda connection, _: connection.execute("PRAGMA query_only=ON"))
+            self.engine.dispose()
+            return
+        self._lock = self._take()
+        self.engine = self._connect(self.folder / RECORD_FILE)
+        self._migrate()
+        for name in FOLDERS:
+            clear_parts(self.folder / name)
+
+    def _check_record_file(self) -> None:
+        if len(os.fsencode(self.folder / RECORD_FILE)) > _LONGEST_PATH:
             raise WorkspaceError(
-                f"The workspace {self.folder.name}/ cannot be used: {error.strerror}.",
-                remedy="Choose a folder you may write to, on a drive with room.",
-                path=self.folder,
-            ) from error
+                f"The path of the workspace {self.folder.name}/ is longer than the record allows ({_LONGEST_PATH} bytes).",
+                remedy="Choose a folder with a shorter path.", path=self.folder,
+            )  # fmt: skip
+        for suffix in ("", "-wal", "-shm", "-journal"):
+            found = self.folder / f"{RECORD_FILE}{suffix}"
+            if is_taken(found) and (found.is_symlink() or not found.is_file()):
+                raise WorkspaceError(
+                    f"{found.name} in {self.folder.name}/ is no ordinary file.", remedy="This workspace was tampered with; do not use it."
+                )
+
+    def _copy_record(self) -> Path:
+        """The record of a workspace that is not ours, in a folder that is."""
+        copy = Path(tempfile.mkdtemp(prefix="yomikomi-"))
         try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            for suffix in ("", "-wal"):
+                source = self.folder / f"{RECORD_FILE}{suffix}"
+                if source.is_file():
+                    shutil.copyfile(source, copy / source.name, follow_symlinks=False)
         except OSError as error:
-            lock.seek(0)
-            holder = lock.read().strip() or "unknown"
-            lock.close()
+            shutil.rmtree(copy, ignore_errors=True)
+            raise self._unusable(error) from error
+        return copy
+
+    def _take(self) -> int:
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            for name in FOLDERS:
+                (self.folder / name).mkdir(exist_ok=True)
+            lock = os.open(self.folder / LOCK_FILE, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, 0o666)
+        except OSError as error:
+            raise self._unusable(error) from error
+        try:
+            self._check_lock_file(lock)
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            os.ftruncate(lock, 0)
+            os.pwrite(lock, str(os.getpid()).encode(), 0)
+        except BlockingIOError as error:
+            holder = os.pread(lock, _LONGEST_LOCK, 0).decode("ascii", "replace").strip()
+            os.close(lock)
             raise WorkspaceError(
-                f"The workspace {self.folder.name}/ is open in another Yomikomi (process {holder}).",
+                f"The workspace {self.folder.name}/ is open in another Yomikomi (process {holder if holder.isdigit() else 'unknown'}).",
                 remedy="Close that one, or start with another workspace.",
                 path=self.folder,
             ) from error
-        lock.truncate(0)
-        lock.write(str(os.getpid()))
-        lock.flush()
+        except OSError as error:
+            os.close(lock)
+            raise self._unusable(error) from error
+        except BaseException:
+            os.close(lock)
+            raise
         return lock
 
-    def _connect(self) -> Engine:
-        engine = create_engine(f"sqlite:///{self.folder / 'workspace.sqlite'}")
+    def _check_lock_file(self, lock: int) -> None:
+        """It is written to, so it must be ours: a second name for some other file would cost that its content."""
+        found = os.fstat(lock)
+        raw = os.pread(lock, _LONGEST_LOCK + 1, 0)
+        ours = stat.S_ISREG(found.st_mode) and found.st_nlink == 1 and (not raw.strip() or raw.strip().isdigit())
+        if not ours or len(raw) > _LONGEST_LOCK:
+            raise WorkspaceError(
+                f"{LOCK_FILE} in {self.folder.name}/ was not made by this program.", remedy="Move it away, or choose another workspace."
+            )
+
+    def _unusable(self, error: OSError) -> WorkspaceError:
+        return WorkspaceError(
+            f"The workspace {self.folder.name}/ cannot be used: {error.strerror}.",
+            remedy="Choose a folder you may write to, on a drive with room.",
+            path=self.folder,
+        )
+
+    def _connect(self, path: Path) -> Engine:
+        # By a path of bytes, not by an address: what stands in it is no query and no escape.
+        def connect() -> sqlite3.Connection:
+            return sqlite3.connect(os.fsencode(path), check_same_thread=False)
+
+        engine = create_engine("sqlite://", creator=connect, poolclass=QueuePool, json_deserializer=_lenient)
 
         @event.listens_for(engine, "connect")
         def _prepare(connection: Any, _record: Any) -> None:
             cursor = connection.cursor()
+            cursor.execute("PRAGMA trusted_schema=OFF")
             cursor.execute("PRAGMA journal_mode=WAL")
             cursor.execute("PRAGMA synchronous=NORMAL")
             cursor.execute("PRAGMA foreign_keys=ON")
@@ -100,12 +215,8 @@ class Workspace:
                 current = connection.execute(text("SELECT version_num FROM alembic_version")).scalar() if known else None
                 if current != NEWEST_REVISION:
                     self._upgrade(connection, current)
-        except DatabaseError as error:
-            raise WorkspaceError(
-                f"workspace.sqlite in {self.folder.name}/ cannot be read; it may be damaged.",
-                remedy="The takes and copies beside it are untouched; put a backup of workspace.sqlite back, or move it away.",
-                path=self.folder,
-            ) from error
+        except (SQLAlchemyError, sqlite3.Error) as error:
+            raise record_trouble(error, self.folder) from error
 
     def _upgrade(self, connection: Any, current: str | None) -> None:
         from alembic import command
@@ -121,3 +232,11 @@ class Workspace:
                 f"The workspace {self.folder.name}/ was made by a newer Yomikomi.", remedy="Update the program.", path=self.folder
             )
         command.upgrade(config, "head")
+
+
+def _lenient(raw: str) -> Any:
+    """A document out of a row; what is none becomes one that fits nothing, so that its reader says so for this row alone."""
+    try:
+        return json.loads(raw)
+    except (ValueError, RecursionError):
+        return {"damaged": True, "schema_version": -1}

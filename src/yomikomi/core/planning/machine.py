@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import shutil
 import statistics
+import tempfile
 import time
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -120,10 +120,9 @@ def try_drive(folder: Path, reporter: Reporter) -> Speed:
     if shutil.disk_usage(folder).free < 4 * _PIECE_BYTES * _PIECES:
         raise DriveFullError("The take drive is nearly full; its speed was not tried.", remedy="Make room first.", path=folder)
     piece = np.random.default_rng(1).integers(0, 256, _PIECE_BYTES, np.uint8).tobytes()
-    path = folder / f".speed-trial-{os.getpid()}"
     times: list[float] = []
     try:
-        with path.open("wb", buffering=0) as file:
+        with tempfile.NamedTemporaryFile(prefix=".speed-trial-", dir=folder, buffering=0) as file:
             until = time.monotonic() + _LONGEST_DRIVE_S
             while len(times) < _PIECES and (len(times) < 3 or time.monotonic() < until):
                 reporter.check()
@@ -135,9 +134,6 @@ def try_drive(folder: Path, reporter: Reporter) -> Speed:
         raise UnfinishedError(
             f"The take drive could not be tried: {error.strerror}.", remedy="Check that the workspace may be written to.", path=folder
         ) from error
-    finally:
-        with contextlib.suppress(OSError):
-            path.unlink()
     return _speed([_PIECE_BYTES / taken for taken in times])
 
 

@@ -97,6 +97,8 @@ def assemble(one: Pass) -> Reading:
         sync=_sync(one),
         structure=structure,
         hidden=meters.hidden.result(),
+        damage=one.damage,
+        chapters=info.chapters,
     )
 
 

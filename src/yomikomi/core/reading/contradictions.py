@@ -6,14 +6,15 @@ from yomikomi.core.errors import UnreadableError
 from yomikomi.core.reading.rate import RateVerdict
 from yomikomi.core.reading.scan.verdict import ScanVerdict
 from yomikomi.core.reading.taking import Pass
+from yomikomi.core.video.damage import damage_words
 from yomikomi.core.video.media import check_tail
 from yomikomi.core.video.rates import fraction_text
 
 
 def warnings_of(one: Pass, scan: ScanVerdict, rate: RateVerdict) -> list[str]:
     found = []
-    if one.errors:
-        found.append(f"{one.errors} damaged places could not be decoded")
+    if one.damage.any:
+        found.append(damage_words(one.damage))
     if one.odd_sizes:
         found.append(f"the picture changes its size: {one.odd_sizes} frames are of another size than the first")
     if not one.request.most_seconds and (tail := _tail(one)):

@@ -10,6 +10,9 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.core.video.damage import Damage
+from yomikomi.core.video.identity import FileIdentity
+
 SCHEMA_VERSION = 2
 ScanKind = Literal[
     "interlaced", "progressive", "film_2_3", "film_2_2", "film_2_3_3_2", "repeats", "blended", "mixed", "undetermined"
@@ -290,3 +293,7 @@ class Reading(Document):
     sync: Sync | None = None
     structure: Structure | None = None
     hidden: HiddenLines | None = None
+    damage: Damage | None = Field(default=None, description="what could not be read as it was written; None: not looked for")
+    chapters: int = 0
+    identity: FileIdentity | None = Field(default=None, description="the file as it lay there when it was read")
+    content: str | None = Field(default=None, description="BLAKE3 of all its bytes; None: a quick reading")

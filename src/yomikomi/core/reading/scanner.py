@@ -2,18 +2,43 @@
 
 from __future__ import annotations
 
-from yomikomi.core.errors import UnreadableError
+import contextlib
+import threading
+from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
+
+from yomikomi.core.errors import CancelledError, UnfinishedError, UnreadableError
 from yomikomi.core.reading.assembling import assemble
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.taking import MOST_SAMPLES, Pass, ReadProgress, ReadRequest
-from yomikomi.core.video.media import probe
+from yomikomi.core.video.identity import content_hash, identify
+from yomikomi.core.video.media import describe_failure, probe
 from yomikomi.core.work import Reporter
 
 __all__ = ["ReadProgress", "ReadRequest", "read"]
 
 
+@contextlib.contextmanager
+def _hashing(path: Path, reporter: Reporter) -> Iterator[Future[str]]:
+    """All bytes of the file, hashed beside the pass: it waits for the drive, not for a processor."""
+    stop = threading.Event()
+
+    def check() -> None:
+        reporter.check()
+        if stop.is_set():
+            raise CancelledError("Not wanted any more.")
+
+    with ThreadPoolExecutor(1, "hashing") as pool:
+        try:
+            yield pool.submit(content_hash, path, check)
+        finally:
+            stop.set()
+
+
 def read(request: ReadRequest, reporter: Reporter) -> Reading:
-    """Measure a file in one pass. Raises UnreadableError or CancelledError; a damaged file is read as far as it goes."""
+    """Measure a file in one pass. Raises UnreadableError or CancelledError; a damaged file is read as far as it goes. Raises
+    UnfinishedError where the file changed meanwhile: what was measured then fits neither the old nor the new."""
     info = probe(request.path)
     if info.geometry.width * info.geometry.height > MOST_SAMPLES:
         raise UnreadableError(
@@ -21,8 +46,23 @@ def read(request: ReadRequest, reporter: Reporter) -> Reading:
             remedy="No camera makes such; its header is damaged: copy the file again.",
             path=info.path,
         )
+    whole = request.mode == "full" and request.most_seconds is None
     one = Pass(request, info, reporter)
-    one.run()
-    if not one.stamps:
-        raise UnreadableError(f"No frame of {info.path.name} can be decoded.", remedy="Copy it again.", path=info.path)
-    return assemble(one)
+    content = None
+    try:
+        before = after = identify(request.path)
+        with _hashing(request.path, reporter) as hashed:
+            one.run()
+            if not one.stamps:
+                raise UnreadableError(f"No frame of {info.path.name} can be decoded.", remedy="Copy it again.", path=info.path)
+            # A name or a drive that vanished at the end costs none of what was measured.
+            with contextlib.suppress(OSError):
+                content = hashed.result() if whole else None
+                after = identify(request.path)
+    except OSError as error:
+        raise describe_failure(request.path, error) from error
+    if (before.size, before.written_ns, before.inode) != (after.size, after.written_ns, after.inode):
+        raise UnfinishedError(
+            f"{info.path.name} changed while it was read.", remedy="Wait until it is finished, then read it again.", path=info.path
+        )
+    return assemble(one).model_copy(update={"identity": after, "content": content})

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from yomikomi.core.reading.cards.faults import fault_cards
 from yomikomi.core.reading.cards.files import file_card, hidden_card, structure_cards
-from yomikomi.core.reading.cards.finding import Finding, Mark, certainty_words, grouped
+from yomikomi.core.reading.cards.finding import Finding, Mark, certainty_words
 from yomikomi.core.reading.cards.picture import border_cards, colour_cards, level_card, shape_card
 from yomikomi.core.reading.cards.scanned import KIND_WORDS, loss_card, mixture_words, rate_card, scan_card
 from yomikomi.core.reading.cards.sounds import sound_cards, sync_card
@@ -15,8 +15,9 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.timecode import spoken
+from yomikomi.core.video.units import grouped
 
-__all__ = ["Finding", "Mark", "basis", "certainty_words", "findings", "grouped", "headline"]
+__all__ = ["Finding", "Mark", "basis", "certainty_words", "findings", "headline"]
 
 
 def headline(reading: Reading) -> str:

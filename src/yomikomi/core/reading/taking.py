@@ -38,14 +38,13 @@ from yomikomi.core.reading.measures.together import TogetherMeter
 from yomikomi.core.reading.scan.blends import BlendMeter
 from yomikomi.core.reading.scan.evidence import EvidenceMeter
 from yomikomi.core.reading.sight import LARGEST_TAPED, Sight
+from yomikomi.core.video.damage import Damage, Decoder
 from yomikomi.core.video.media import MediaInfo, heard_streams, open_media, video_stream
 from yomikomi.core.work import Reporter
 
 LOSSLESS = {"ffv1", "utvideo", "huffyuv", "ffvhuff", "rawvideo", "v210", "magicyuv", "v308", "v408", "r210"}
 _REPORT_PERIOD_S = 0.1
 _TURN_S = 0.0005
-# Damaged packets in a row after which the rest of a file is given up.
-_MOST_ERRORS = 50
 # Frames that may wait for the measurements beside the pass.
 _MOST_WAITING = 8
 # Sizes that no footage in use exceeds; a damaged header may claim more than memory holds.
@@ -162,7 +161,7 @@ class Pass:
         self.stamps: list[int | None] = []
         self.windows: list[Window] = []
         self.heard: dict[int, HeardMeter] = {}
-        self.errors = 0
+        self.damage = Damage()
         self.odd_sizes = 0
         self.base = Fraction(1, 1000)
         self.first_stamp: int | None = None
@@ -186,10 +185,12 @@ class Pass:
                 for stream in streams:
                     context = stream.codec_context
                     self.heard[stream.index] = HeardMeter(context.sample_rate or 48_000, context.channels or 1)
-                if self.request.mode == "quick":
-                    self._sample(container, picture, streams)
-                else:
-                    self._all(container, picture, streams)
+                with Decoder(container, [picture, *streams], self.request.path, self.reporter.check) as decoder:
+                    if self.request.mode == "quick":
+                        self._sample(container, picture, decoder)
+                    else:
+                        self._all(decoder)
+                    self.damage = decoder.damage()
             for one in self.waiting:
                 one.result()
         finally:
@@ -199,29 +200,28 @@ class Pass:
         if self.reporter.cancelled():
             raise CancelledError("Stopped; nothing was recorded.")
 
-    def _all(self, container: av.container.InputContainer, picture: av.VideoStream, streams: list[av.AudioStream]) -> None:
+    def _all(self, decoder: Decoder) -> None:
         guessed = float(self.info.seconds or 0) * float(self.rate)
         seconds = _LOOK_PERIOD_S if self.info.geometry.height <= LARGEST_TAPED else _LARGE_LOOK_PERIOD_S
         period = max(2, min(round(self.rate * seconds), int(guessed / _LOOKS_WANTED)))
         self.windows.append(Window(0, 0))
-        for frame in self._frames(container, picture, streams):
+        for frame in self._frames(decoder):
             number = len(self.stamps)
             self._see(frame, number, look=number % period == period // 2)
             if self._enough():
                 return
 
-    def _sample(self, container: av.container.InputContainer, picture: av.VideoStream, streams: list[av.AudioStream]) -> None:
+    def _sample(self, container: av.container.InputContainer, picture: av.VideoStream, decoder: Decoder) -> None:
         for start in self._starts():
             target = int(start / self.base) + (picture.start_time or 0)
             try:
                 container.seek(max(0, target), stream=picture)
             except av.error.FFmpegError:
-                self.errors += 1
-                continue
+                continue  # it cannot be sought in there: what is found elsewhere counts
             self._last = None
             self.meters.skip()
             taken = 0
-            for frame in self._frames(container, picture, streams):
+            for frame in self._frames(decoder):
                 if frame.pts is None:
                     continue
                 if self.first_stamp is None:
@@ -250,31 +250,13 @@ class Pass:
             shift = Fraction(float(rng.uniform(-0.3, 0.3))).limit_denominator(1000) / max(1, count - 1) if 0 < number < count - 1 else 0
             yield last * (place + shift)
 
-    def _frames(
-        self, container: av.container.InputContainer, picture: av.VideoStream, streams: list[av.AudioStream]
-    ) -> Iterator[av.VideoFrame]:
-        """Decoded pictures, the sound going to its meters; damaged packets are counted and passed over."""
-        packets = container.demux(picture, *streams)
-        in_a_row = 0
-        while True:
-            try:
-                packet = next(packets)
-                frames = packet.decode()
-                in_a_row = 0
-            except StopIteration:
-                return
-            except av.error.FFmpegError:
-                self.errors += 1
-                in_a_row += 1
-                if in_a_row > _MOST_ERRORS:
-                    return
-                continue
-            for frame in frames:
-                if isinstance(frame, av.VideoFrame):
-                    yield frame
-                elif isinstance(frame, av.AudioFrame):
-                    self._hear(packet.stream.index, frame)
-            self.reporter.check()
+    def _frames(self, decoder: Decoder) -> Iterator[av.VideoFrame]:
+        """Decoded pictures, the sound going to its meters."""
+        for index, frame in decoder.frames():
+            if isinstance(frame, av.VideoFrame):
+                yield frame
+            else:
+                self._hear(index, frame)
 
     def _hear(self, index: int, frame: av.AudioFrame) -> None:
         meter = self.heard.get(index)

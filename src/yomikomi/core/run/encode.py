@@ -1,12 +1,9 @@
-"""Making one copy: decode, treat, encode, write; never under the final name before it is whole, never over another file."""
+"""Making one copy: decode, treat, encode, write."""
 
 from __future__ import annotations
 
-import contextlib
-import errno
-import os
 import time
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -14,21 +11,18 @@ from pathlib import Path
 import av
 import av.container
 
-from yomikomi.core.balance.recipes import (
-    CODECS,
-    Recipe,
-    pixel_format_for,
-    set_up,
-    sound_bits_per_second,
-)
-from yomikomi.core.errors import CancelledError, DriveFullError, UnfinishedError, UnreadableError
+from yomikomi.core.balance.recipes import CODECS, Recipe, check_depth, pixel_format_for, set_up, sound_layout
+from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.sound_track import SoundTrack
-from yomikomi.core.treatment.chain import Chain, Treatment, chain_for
+from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, Treatment, chain_for
+from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
-from yomikomi.core.video.media import open_media, video_stream
+from yomikomi.core.video.media import heard_streams, open_media, video_stream
+from yomikomi.core.video.units import counted
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.new_file import is_taken
 from yomikomi.core.work.priority import lower_all_threads, tame_encoders
 
 _REPORT_PERIOD_S = 0.1
@@ -39,13 +33,14 @@ _OPTIONS: dict[str, dict[str, str]] = {"mp4": {"movflags": "+faststart"}, "mkv":
 
 @dataclass(frozen=True)
 class CopyRequest:
-    """``expected_frames`` of the copy, for progress only."""
+    """``fill_gaps``: gaps of any length in the pictures are filled with the frame before; otherwise long ones are refused."""
 
     path: Path
     target: Path
     reading: Reading
     treatment: Treatment
     recipe: Recipe
+    fill_gaps: bool = False
 
 
 @dataclass(frozen=True)
@@ -60,26 +55,42 @@ class CopyProgress:
 
 
 @dataclass(frozen=True)
+class ExpectedSound:
+    """Where a sound stream ends, seconds after the first picture, and its peak (dB below full scale), as the reading measured them."""
+
+    ends_at: float
+    peak_db: float
+
+
+@dataclass(frozen=True)
 class Encoded:
-    """What was written: the numbers that verification holds the file against."""
+    """What was written: the numbers that verification holds the file against, and what of the source is not in it.
+
+    Parameters
+    ----------
+    sounds : one for each sound stream, in order.
+    damage : of the source, as it was decoded for this copy.
+    filled, dropped : frames that stand in for missing ones; frames of the source that found no place.
+    not_carried : what the source holds besides, in words.
+    """
 
     path: Path
     frames: int
     rate: Fraction
     size_bytes: int
     seconds: float
-
-
-def part_path(target: Path) -> Path:
-    """Where a copy grows before it has its name."""
-    return target.with_name(f".{target.name}.part")
+    sounds: tuple[ExpectedSound, ...] = ()
+    damage: Damage = NO_DAMAGE
+    filled: int = 0
+    dropped: int = 0
+    not_carried: tuple[str, ...] = ()
 
 
 def free_name(folder: Path, stem: str, suffix: str, *, taken: Collection[str] = ()) -> Path:
     """A name that no file has yet and that is not ``taken``: the stem, or the stem with a number."""
     for number in range(1, 10_000):
         name = f"{stem}{suffix}" if number == 1 else f"{stem}-{number}{suffix}"
-        if name not in taken and not (folder / name).exists():
+        if name not in taken and not is_taken(folder / name):
             return folder / name
     raise UnfinishedError(f"There are 10 000 copies named {stem} already.", remedy="Move some elsewhere.")
 
@@ -91,12 +102,17 @@ class _Encode:
         self.chain: Chain = chain_for(
             reading, request.treatment,
             pixel_format=pixel_format_for(request.recipe.codec, bit_depth=reading.bit_depth),
+            most_filled_s=None if request.fill_gaps else MOST_FILLED_S,
         )  # fmt: skip
         self.expected = max(1, round(Fraction(reading.duration_seconds).limit_denominator(10**6) * self.chain.format.rate))
         self.frames = 0
         self.bytes = 0
         self.started = time.monotonic()
         self.told_at = 0.0
+        self.first = Fraction(reading.first_seconds)
+        self.damage = Damage()
+        self.sounds: list[ExpectedSound] = []
+        self.not_carried: list[str] = []
 
     def run(self, part: Path) -> None:
         container_kind = self.request.recipe.container
@@ -106,18 +122,14 @@ class _Encode:
         ):
             picture = video_stream(source, self.request.path)
             picture.thread_type = "AUTO"
-            self.first = Fraction(self.request.reading.first_seconds)
             self.base = Fraction(picture.time_base or Fraction(1, 1000))
             video = self._add_picture(sink)
-            tracks = {
-                stream.index: SoundTrack(
-                    sink, stream, self.request.recipe.sound_codec, first=self.first,
-                    bit_rate=sound_bits_per_second(self.request.recipe, stream.codec_context.channels),
-                )
-                for stream, heard in zip(source.streams.audio, self.request.reading.sound, strict=False)
-                if heard.seconds > 0  # a stream with nothing in it makes no track
-            }  # fmt: skip
-            self._go(source, picture, sink, video, tracks)
+            tracks = self._add_sounds(source, sink)
+            self._name_others(source, picture)
+            streams = [picture, *(track.source for track in tracks.values())]
+            with Decoder(source, streams, self.request.path, self.reporter.check) as decoder:
+                self._go(decoder, sink, video, tracks)
+                self.damage = decoder.damage()
 
     def _add_picture(self, sink: av.container.OutputContainer) -> av.VideoStream:
         recipe, treated = self.request.recipe, self.chain.format
@@ -128,54 +140,60 @@ class _Encode:
             stream.codec_context.codec_tag = "hvc1"  # players that go by the tag do not know the other one
         return stream
 
+    def _add_sounds(self, source: av.container.InputContainer, sink: av.container.OutputContainer) -> dict[int, SoundTrack]:
+        """A track for every sound stream that the reading heard something in, by the stream's index in the source."""
+        heard = {sound.index: sound for sound in self.request.reading.sound}
+        tracks = {}
+        for number, stream in enumerate(heard_streams(source)):
+            found, channels = heard.get(number), stream.codec_context.channels
+            if found is None or found.seconds <= 0:
+                self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): nothing in it could be decoded")
+                continue
+            tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.first)
+            self.sounds.append(ExpectedSound(found.ends_at, found.peak_db))
+            kept = sound_layout(channels)[1]
+            if kept < channels:
+                self.not_carried.append(f"sound {number + 1}: {channels} channels were mixed into {kept}")
+        return tracks
+
+    def _name_others(self, source: av.container.InputContainer, picture: av.VideoStream) -> None:
+        """What a source holds beside what a copy takes over."""
+        unknown = len(source.streams.audio) - len(heard_streams(source))
+        counts = (
+            (len(source.chapters()), "chapter", "chapters"),
+            (len(source.streams.subtitles), "subtitle track", "subtitle tracks"),
+            (sum(stream.index != picture.index for stream in source.streams.video), "further picture stream", "further picture streams"),
+            (unknown, "sound stream of an unknown kind", "sound streams of an unknown kind"),
+            (len(source.streams.data), "data stream", "data streams"),
+            (len(source.streams.attachments), "attached file", "attached files"),
+        )
+        self.not_carried += [counted(number, one, many) for number, one, many in counts if number]
+
     def _go(
-        self,
-        source: av.container.InputContainer,
-        picture: av.VideoStream,
-        sink: av.container.OutputContainer,
-        video: av.VideoStream,
-        tracks: dict[int, SoundTrack],
+        self, decoder: Decoder, sink: av.container.OutputContainer, video: av.VideoStream, tracks: dict[int, SoundTrack]
     ) -> None:
-        for frame in self._frames(source, picture, tracks, sink):
-            for treated in self.chain.push(frame, time_base=self.base):
-                if self.frames == 0:
-                    video.codec_context.open(strict=False)
-                    lower_all_threads()
-                self._mux(sink, video.encode(treated))
-                self.frames += 1
-                self._tell()
+        for index, frame in decoder.frames():
+            if isinstance(frame, av.VideoFrame):
+                self._picture(frame, sink, video)
+            else:
+                self._mux(sink, tracks[index].push(frame))
+        self._picture(None, sink, video)
         if self.frames == 0:
             raise UnreadableError(f"No frame of {self.request.path.name} can be decoded.", remedy="Read it again.")
         self._mux(sink, video.encode(None))
         for track in tracks.values():
             self._mux(sink, track.finish())
 
-    def _frames(
-        self,
-        source: av.container.InputContainer,
-        picture: av.VideoStream,
-        tracks: dict[int, SoundTrack],
-        sink: av.container.OutputContainer,
-    ) -> Iterator[av.VideoFrame | None]:
-        """Decoded pictures in order, then None; sound is encoded on the way. Damaged packets are passed over."""
-        packets = source.demux([picture, *(track.source for track in tracks.values())])
-        while True:
-            self.reporter.check()
-            try:
-                packet = next(packets)
-                decoded = packet.decode()
-            except StopIteration:
-                break
-            except (av.error.InvalidDataError, av.error.EOFError):
-                continue
-            for frame in decoded:
-                if isinstance(frame, av.VideoFrame):
-                    yield frame
-                elif isinstance(frame, av.AudioFrame):
-                    self._mux(sink, tracks[packet.stream.index].push(frame))
-        yield None
+    def _picture(self, frame: av.VideoFrame | None, sink: av.container.OutputContainer, video: av.VideoStream) -> None:
+        for treated in self.chain.push(frame, time_base=self.base):
+            if self.frames == 0:
+                video.codec_context.open(strict=False)
+                lower_all_threads()
+            self._mux(sink, video.encode(treated))
+            self.frames += 1
+            self._tell()
 
-    def _mux(self, sink: av.container.OutputContainer, packets: list[av.Packet]) -> None:
+    def _mux(self, sink: av.container.OutputContainer, packets: Iterable[av.Packet]) -> None:
         for packet in packets:
             self.bytes += packet.size
             sink.mux(packet)
@@ -191,65 +209,30 @@ class _Encode:
         self.reporter.report(CopyProgress("encoding", part, self.frames, self.bytes, spent * (1 - part) / part if part > 0.005 else 0.0))
 
 
-def encode(request: CopyRequest, reporter: Reporter) -> Encoded:
-    """Make a copy under its final name, or none at all.
+def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
+    """Treat and encode a take into ``part``, a file of :func:`new_file`, which gives it its name once it is proven.
 
-    Raises CancelledError, DriveFullError, UnfinishedError (target exists, may not be written), UnreadableError.
+    Raises CancelledError, WrongUseError (a recipe that does not fit), UnreadableError, UnfinishedError; OSError for the drive.
     """
-    request.recipe.check()
+    recipe, reading = request.recipe, request.reading
+    recipe.check()
+    check_depth(recipe, transfer=reading.colour.transfer, bit_depth=reading.bit_depth)
     tame_encoders()
-    if request.target.exists():
-        raise UnfinishedError(
-            f"{request.target.name} exists already and was left alone.", remedy="Choose another name.", path=request.target
-        )
-    part = part_path(request.target)
     started = time.monotonic()
     job = _Encode(request, reporter)
     try:
         job.run(part)
         treated = job.chain.format
-        if request.recipe.container == "mkv":
+        if recipe.container == "mkv":
             set_display_shape(part, Geometry(treated.geometry.width, treated.geometry.height, treated.geometry.sample_aspect))
-        _take_name(part, request.target)
-    except CancelledError:
-        raise
-    except OSError as error:
-        raise _translate(error, request.target) from error
-    finally:
-        with contextlib.suppress(OSError):
-            part.unlink(missing_ok=True)
-    return Encoded(request.target, job.frames, treated.rate, request.target.stat().st_size, time.monotonic() - started)
-
-
-def _take_name(part: Path, target: Path) -> None:
-    """Give the finished file its name without ever replacing another file, and make sure it is on the drive."""
-    with part.open("rb+") as file:
-        os.fsync(file.fileno())
-    try:
-        os.link(part, target)  # fails if the name was taken meanwhile
-    except FileExistsError:
-        raise
-    except OSError:  # a drive without hard links
-        if target.exists():
-            raise FileExistsError(errno.EEXIST, "exists", str(target)) from None
-        part.rename(target)
-
-
-def _translate(error: OSError, target: Path) -> UnfinishedError:
-    if error.errno in {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}:
-        return DriveFullError(
-            "The drive is full; the unfinished copy was removed, the take is untouched.",
-            remedy="Make room or choose another drive, then copy again.",
-            path=target,
-        )
-    if error.errno == errno.EEXIST:
-        return UnfinishedError(f"{target.name} exists already and was left alone.", remedy="Choose another name.", path=target)
-    if error.errno in {errno.EACCES, errno.EROFS, errno.EPERM}:
-        return UnfinishedError(
-            f"Nothing may be written to {target.parent.name or target.parent}/.", remedy="Choose another folder.", path=target
-        )
-    if error.errno == errno.ENOENT:
-        return UnfinishedError(
-            f"The folder {target.parent.name or target.parent}/ is not there.", remedy="Make it, or connect its drive.", path=target
-        )
-    return UnfinishedError(f"The copy could not be made: {error.strerror or error}.", remedy="Check source and drive.", path=target)
+    except OSError:
+        raise  # the drive; told by whoever knows the file's name
+    except (av.error.FFmpegError, MemoryError) as error:
+        raise UnfinishedError(
+            f"{CODECS[recipe.codec].words} could not be encoded from {request.path.name}: {getattr(error, 'strerror', None) or error}.",
+            remedy="The take is untouched. Try another codec, or read the take again.", path=request.path,
+        ) from error  # fmt: skip
+    return Encoded(
+        part, job.frames, treated.rate, part.stat().st_size, time.monotonic() - started, tuple(job.sounds), job.damage,
+        job.chain.filled, job.chain.dropped, tuple(job.not_carried),
+    )  # fmt: skip

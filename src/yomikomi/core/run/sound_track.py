@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Iterator
 from fractions import Fraction
 
 import av
 import av.container
 import av.filter
+import numpy as np
+
+from yomikomi.core.balance.recipes import Recipe, sound_bits_per_second, sound_layout
 
 _ENCODERS = {"aac": ("aac", 1024, "fltp"), "opus": ("libopus", 960, "flt")}
 _RATE = 48_000
+# A longer gap is filled by silence in pieces of this; the library would make all of it at once.
+_SILENCE_S = Fraction(1, 2)
 
 
 class SoundTrack:
@@ -21,27 +27,33 @@ class SoundTrack:
     first : time stamp of the first picture in seconds; sound is shifted by it, so that both start together.
     """
 
-    def __init__(self, sink: av.container.OutputContainer, source: av.AudioStream, codec: str, *, first: Fraction, bit_rate: int) -> None:
+    def __init__(self, sink: av.container.OutputContainer, source: av.AudioStream, recipe: Recipe, *, first: Fraction) -> None:
         self.source = source
-        name, self._frame_size, self._format = _ENCODERS[codec]
-        self._layout = _layout(source.codec_context.channels)
+        name, self._frame_size, self._format = _ENCODERS[recipe.sound_codec]
+        channels = source.codec_context.channels
+        self._layout = sound_layout(channels)[0]
         stream = sink.add_stream(name, rate=_RATE, layout=self._layout)
         assert isinstance(stream, av.AudioStream)
         self.stream = stream
-        self.stream.codec_context.bit_rate = bit_rate
+        self.stream.codec_context.bit_rate = sound_bits_per_second(recipe, channels)
         if source.language:
             self.stream.metadata["language"] = source.language
         self._first = first
         self._graph: av.filter.Graph | None = None
+        self._like = ("", "", 0)
+        self._matchers: dict[tuple[str, str, int], av.AudioResampler] = {}
         self._samples = 0
+        self._next: Fraction = Fraction(0)  # seconds after the first picture where the sound given so far ends
 
-    def push(self, frame: av.AudioFrame) -> list[av.Packet]:
-        if self._graph is None:
-            self._build(frame)
-        if frame.pts is not None and frame.time_base:
-            frame.pts -= round(self._first / Fraction(frame.time_base))
-        self._input.push(frame)
-        return self._encode()
+    def push(self, frame: av.AudioFrame) -> Iterator[av.Packet]:
+        """Give a decoded block, take packets. A gap before it becomes silence, piece by piece."""
+        base = Fraction(frame.time_base or Fraction(1, frame.sample_rate))
+        begin = frame.pts * base - self._first if frame.pts is not None else self._next
+        while begin - self._next > 2 * _SILENCE_S:
+            yield from self._give(self._silence(frame), self._next)
+            self._next += _SILENCE_S
+        yield from self._give(frame, begin)
+        self._next = max(self._next, begin + Fraction(frame.samples, frame.sample_rate))
 
     def finish(self) -> list[av.Packet]:
         if self._graph is None:
@@ -49,14 +61,45 @@ class SoundTrack:
         self._input.push(None)
         return [*self._encode(), *self.stream.encode(None)]
 
+    def _give(self, frame: av.AudioFrame, begin: Fraction) -> Iterator[av.Packet]:
+        if self._graph is None:
+            self._build(frame)
+            self._like = frame.format.name, frame.layout.name, frame.sample_rate
+        frame.time_base = Fraction(1, frame.sample_rate)
+        frame.pts = round(begin * frame.sample_rate)
+        for made in self._as_before(frame):
+            self._input.push(made)
+            yield from self._encode()
+
+    def _as_before(self, frame: av.AudioFrame) -> list[av.AudioFrame]:
+        """A stream may change its kind on the way, as broadcasts do: what comes then is brought into the kind it began with."""
+        kind = frame.format.name, frame.layout.name, frame.sample_rate
+        if kind == self._like:
+            return [frame]
+        if kind not in self._matchers:
+            name, layout, rate = self._like
+            self._matchers[kind] = av.AudioResampler(format=name, layout=layout, rate=rate)
+        return self._matchers[kind].resample(frame)
+
+    @staticmethod
+    def _silence(like: av.AudioFrame) -> av.AudioFrame:
+        count = round(_SILENCE_S * like.sample_rate)
+        channels = len(like.layout.channels)
+        planar = like.format.is_planar
+        kind = np.asarray(like.to_ndarray()).dtype
+        level = 128 if kind == np.uint8 else 0
+        samples = np.full((channels, count) if planar else (1, count * channels), level, kind)
+        made = av.AudioFrame.from_ndarray(samples, format=like.format.name, layout=like.layout.name)
+        made.sample_rate = like.sample_rate
+        return made
+
     def _build(self, frame: av.AudioFrame) -> None:
-        """Gaps are filled and overlaps cut by the stamps (async); what lies before the first picture is cut off."""
+        """Small gaps are filled and overlaps cut by the stamps (async); what lies before the first picture is cut off."""
         graph = av.filter.Graph()
-        base = Fraction(frame.time_base or Fraction(1, frame.sample_rate))
         self._input = graph.add(
             "abuffer",
             f"sample_rate={frame.sample_rate}:sample_fmt={frame.format.name}:channel_layout={frame.layout.name}"
-            f":time_base={base.numerator}/{base.denominator}",
+            f":time_base=1/{frame.sample_rate}",
         )
         nodes = [
             self._input,
@@ -70,19 +113,14 @@ class SoundTrack:
         graph.configure()
         self._graph, self._output = graph, nodes[-1]
 
-    def _encode(self) -> list[av.Packet]:
-        packets: list[av.Packet] = []
+    def _encode(self) -> Iterator[av.Packet]:
         while True:
             try:
                 frame = self._output.pull()
             except (av.error.BlockingIOError, av.error.EOFError):
-                return packets
+                return
             assert isinstance(frame, av.AudioFrame)
             frame.pts = self._samples
             frame.time_base = Fraction(1, _RATE)
             self._samples += frame.samples
-            packets += self.stream.encode(frame)
-
-
-def _layout(channels: int) -> str:
-    return {1: "mono", 2: "stereo", 6: "5.1"}.get(channels, "stereo")
+            yield from self.stream.encode(frame)

@@ -17,6 +17,8 @@ from yomikomi.core.reading.sound import SoundMeter
 from yomikomi.core.run.encode import CopyProgress, Encoded
 from yomikomi.core.treatment.chain import TreatedFormat
 from yomikomi.core.video.colour import ColourTags
+from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, damage_words
+from yomikomi.core.video.identity import content_hash
 from yomikomi.core.video.matroska import index_in_front
 from yomikomi.core.video.media import open_media, video_stream
 from yomikomi.core.video.rates import rate_text
@@ -26,8 +28,6 @@ from yomikomi.core.work import Reporter
 # How far sound may end from where it should: a packet of either codec and the encoder's priming (common practice).
 _SOUND_TOLERANCE_S = 0.1
 _REPORT_PERIOD_S = 0.1
-# Damaged packets after which a copy is given up.
-_MOST_ERRORS = 100
 # Sound that peaks above this in the source may not be silent in the copy.
 _AUDIBLE_DB = -50.0
 
@@ -44,14 +44,14 @@ class Check(BaseModel):
 
 @dataclass(frozen=True)
 class Expected:
-    """What the copy must be. ``sounds``: for each stream of the source, where it ends (seconds after the first picture) and
-    its peak (dB below full scale), as the reading measured them."""
+    """What the copy must be. ``source_content``: the hash of the source as it was read, None where the reading kept none."""
 
     encoded: Encoded
     treated: TreatedFormat
     seconds: float
-    sounds: tuple[tuple[float, float], ...]
     container: str
+    source: Path | None = None
+    source_content: str | None = None
 
 
 @dataclass
@@ -64,7 +64,7 @@ class _Seen:
     colour: ColourTags
     meters: list[SoundMeter]
     stamps: list[int | None]
-    errors: int = 0
+    damage: Damage = NO_DAMAGE
 
 
 def verify(expected: Expected, reporter: Reporter) -> list[Check]:
@@ -76,9 +76,8 @@ def verify(expected: Expected, reporter: Reporter) -> list[Check]:
         return [Check(name="decodes whole", passed=False, found=error.message)]
     if not seen.stamps:
         return [Check(name="decodes whole", passed=False, found="no frame can be decoded")]
-    damage = "no errors" if not seen.errors else f"{seen.errors} damaged packets"
-    return [
-        Check(name="decodes whole", passed=seen.errors == 0, found=damage),
+    found = [
+        Check(name="decodes whole", passed=not seen.damage.any, found=damage_words(seen.damage) or "no errors"),
         _frames(expected, seen.stamps),
         _duration(expected, seen.stamps, seen.base),
         _rate(expected, seen.stamps, seen.base, seen.declared),
@@ -87,6 +86,7 @@ def verify(expected: Expected, reporter: Reporter) -> list[Check]:
         _colour(expected, seen.colour),
         _index(expected, path),
     ]
+    return [*found, *_source(expected, reporter)]
 
 
 def _look(expected: Expected, reporter: Reporter) -> _Seen:
@@ -103,28 +103,19 @@ def _look(expected: Expected, reporter: Reporter) -> _Seen:
             meters=list(meters.values()),
             stamps=[],
         )
-        packets = container.demux([picture, *container.streams.audio])
-        while seen.errors <= _MOST_ERRORS:
-            reporter.check()
-            try:
-                packet = next(packets)
-                frames = packet.decode()
-            except StopIteration:
-                break
-            except (av.error.InvalidDataError, av.error.EOFError):
-                seen.errors += 1
-                continue
-            for frame in frames:
+        with Decoder(container, [picture, *container.streams.audio], path, reporter.check) as decoder:
+            for index, frame in decoder.frames():
                 if isinstance(frame, av.VideoFrame):
                     seen.stamps.append(frame.pts)
-                elif isinstance(frame, av.AudioFrame):
-                    meters[packet.stream.index].feed(frame)
-            now = time.monotonic()
-            if now - told_at > _REPORT_PERIOD_S:
-                told_at = now
-                part = min(1.0, len(seen.stamps) / max(1, expected.encoded.frames))
-                left = (now - started) * (1 - part) / part if part > 0.01 else 0.0
-                reporter.report(CopyProgress("verifying", part, len(seen.stamps), expected.encoded.size_bytes, left))
+                else:
+                    meters[index].feed(frame)
+                now = time.monotonic()
+                if now - told_at > _REPORT_PERIOD_S:
+                    told_at = now
+                    part = min(1.0, len(seen.stamps) / max(1, expected.encoded.frames))
+                    left = (now - started) * (1 - part) / part if part > 0.01 else 0.0
+                    reporter.report(CopyProgress("verifying", part, len(seen.stamps), expected.encoded.size_bytes, left))
+            seen.damage = decoder.damage()
     return seen
 
 
@@ -151,10 +142,10 @@ def _rate(expected: Expected, stamps: list[int | None], base: Fraction, declared
 
 
 def _sounds(expected: Expected, meters: list[SoundMeter]) -> list[Check]:
-    meant = expected.sounds
+    meant = expected.encoded.sounds
     checks = [Check(name="sound streams", passed=len(meters) == len(meant), found=f"{len(meters)} of {len(meant)}")]
-    for number, (meter, (end, peak)) in enumerate(zip(meters, meant, strict=False), 1):
-        name = "sound" if len(meant) == 1 else f"sound {number}"
+    for number, (meter, sound) in enumerate(zip(meters, meant, strict=False), 1):
+        name, end, peak = "sound" if len(meant) == 1 else f"sound {number}", sound.ends_at, sound.peak_db
         close = abs(meter.seconds - max(0.0, end)) <= _SOUND_TOLERANCE_S
         checks.append(Check(name=f"{name} length", passed=close, found=f"{meter.seconds:.3f} s of {end:.3f} s"))
         heard = peak <= _AUDIBLE_DB or meter.peak_db > _AUDIBLE_DB
@@ -182,6 +173,17 @@ def _colour(expected: Expected, found: ColourTags) -> Check:
 def _index(expected: Expected, path: Path) -> Check:
     front = _first_of(path, (b"moov", b"mdat")) == b"moov" if expected.container == "mp4" else index_in_front(path)
     return Check(name="index in front", passed=front, found="in front" if front else "behind the pictures, or missing")
+
+
+def _source(expected: Expected, reporter: Reporter) -> list[Check]:
+    """That the source is, to the last byte, what was read: else what was held against the copy is not what it was made of."""
+    if expected.source is None or expected.source_content is None:
+        return []
+    try:
+        same = content_hash(expected.source, reporter.check) == expected.source_content
+    except OSError as error:
+        return [Check(name="source as read", passed=False, found=f"the source cannot be read any more: {error.strerror}")]
+    return [Check(name="source as read", passed=same, found="unchanged" if same else "the source changed since it was read")]
 
 
 def _first_of(path: Path, kinds: tuple[bytes, ...]) -> bytes | None:

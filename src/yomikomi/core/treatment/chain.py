@@ -9,12 +9,14 @@ from fractions import Fraction
 
 import av
 
+from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.colour import ColourTags
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.graph import FilterLine
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.video.timecode import clock
 
 
 class Deinterlace(enum.StrEnum):
@@ -93,11 +95,20 @@ class TreatedFormat:
     field_order: FieldOrder | None
 
 
+# Where frames are missing the last one stands in for so long (seconds); a longer gap is no loss but something else.
+MOST_FILLED_S = 10
+
+
 class Chain:
     """Pushes decoded frames through the treatment.
 
     Frames come out as 4:2:0 in ``pixel_format``, numbered from 0 at the exact output rate; jittered stamps are put in
-    their place, and where frames are missing the last one stands in, so that sound stays in time.
+    their place, and where frames are missing the last one stands in, so that sound stays in time. ``filled`` and ``dropped`` count
+    frames of the output that stand in for missing ones, and frames for which the rate had no place.
+
+    Parameters
+    ----------
+    most_filled_s : longest gap that is filled, seconds; None: any. At a longer one ``push`` raises UnfinishedError.
     """
 
     def __init__(
@@ -109,7 +120,12 @@ class Chain:
         colour: ColourTags,
         rotation: int = 0,
         pixel_format: str = "yuv420p",
+        most_filled_s: Fraction | int | None = MOST_FILLED_S,
     ) -> None:
+        self._most_filled_s = most_filled_s
+        self._taken = self._given = self.filled = 0
+        self._last_in: Fraction | None = None
+        self._last_out: av.VideoFrame | None = None
         self._treatment, self._rate, self._rotation = treatment, rate, rotation
         self._source_aspect = geometry.sample_aspect
         self._line: FilterLine | None = None
@@ -130,9 +146,13 @@ class Chain:
             self._line = FilterLine(
                 self._filters(frame), template=frame, time_base=time_base, rate=self._rate, sample_aspect=self._source_aspect
             )
-        if frame is not None and not frame.duration:
-            frame.duration = max(1, round(1 / (self._rate * time_base)))  # else the last frame would count as no time at all
+        if frame is not None:
+            self._taken += 1
+            self._check_gap(frame, time_base)
+            if not frame.duration:
+                frame.duration = max(1, round(1 / (self._rate * time_base)))  # else the last frame would count as no time at all
         for out in self._line.push(frame):
+            self._count(out)
             stamp = out.pts or 0
             if self._first is None:
                 self._first = stamp
@@ -141,6 +161,28 @@ class Chain:
             out.pict_type = av.video.frame.PictureType.NONE
             out.colorspace, out.color_range = self.format.colour.matrix, self.format.colour.range
             yield out
+
+    @property
+    def dropped(self) -> int:
+        """At the end: frames that went in and are not among those that came out."""
+        return max(0, self._taken * round(self.format.rate / self._rate) - (self._given - self.filled))
+
+    def _count(self, out: av.VideoFrame) -> None:
+        """A frame that stands in for missing ones shares its samples with the one before, which is held so that they stay."""
+        if self._last_out is not None and self._last_out.planes[0].buffer_ptr == out.planes[0].buffer_ptr:
+            self.filled += 1
+        self._given += 1
+        self._last_out = out
+
+    def _check_gap(self, frame: av.VideoFrame, time_base: Fraction) -> None:
+        at = None if frame.pts is None else frame.pts * time_base
+        before, self._last_in = self._last_in, at if at is not None else self._last_in
+        if at is None or before is None or self._most_filled_s is None or at - before <= self._most_filled_s:
+            return
+        raise UnfinishedError(
+            f"No pictures for {clock(float(at - before))} after {clock(float(before))} of the file's time.",
+            remedy=f"Cut the take there and copy the parts; gaps over {self._most_filled_s} s are not filled unless you say so.",
+        )
 
     def treat(self, frames: Iterable[av.VideoFrame], *, time_base: Fraction) -> Iterator[av.VideoFrame]:
         for frame in frames:
@@ -181,7 +223,9 @@ def _treated_geometry(geometry: Geometry, rotation: int) -> Geometry:
     return Geometry(width, height, aspect)
 
 
-def chain_for(reading: Reading, treatment: Treatment, *, pixel_format: str = "yuv420p") -> Chain:
+def chain_for(
+    reading: Reading, treatment: Treatment, *, pixel_format: str = "yuv420p", most_filled_s: Fraction | int | None = MOST_FILLED_S
+) -> Chain:
     """A fresh chain for a read take."""
     shape = reading.geometry
     geometry = Geometry(shape.width, shape.height, Fraction(shape.sample_aspect))
@@ -189,5 +233,5 @@ def chain_for(reading: Reading, treatment: Treatment, *, pixel_format: str = "yu
     colour = ColourTags(tags.primaries, tags.transfer, tags.matrix, tags.range).or_usual_for(width=shape.width, height=shape.height)
     return Chain(
         treatment, rate=Fraction(reading.rate.nominal), geometry=geometry, colour=colour, rotation=reading.rotation,
-        pixel_format=pixel_format,
+        pixel_format=pixel_format, most_filled_s=most_filled_s,
     )  # fmt: skip

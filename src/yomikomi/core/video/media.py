@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import stat
 from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
@@ -15,10 +16,20 @@ import av.container
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.colour import ColourTags
 from yomikomi.core.video.geometry import Geometry
+from yomikomi.core.video.packets import BARE_STREAMS, DAMAGED, frames_of, packets_of
 from yomikomi.core.video.picture_note import PictureNote
+from yomikomi.core.work.drive import AWAY, short_name
 
-# Formats that are lists, addresses or text: opening them would read other files, or show letters as a picture.
-_REFUSED_FORMATS = {"hls", "concat", "tty", "lavfi", "sdp", "rtsp", "dash", "webvtt", "srt", "ass", "ffmetadata"}
+# The kinds of files that footage comes in, by the library's names; nothing else is opened. Lists, addresses and text would read
+# other files or show letters as a picture; the more parsers face a hostile file, the worse. Those of sound only are there to be told so.
+FORMATS = (
+    "matroska", "webm", "mov", "mp4", "m4a", "3gp", "3g2", "mj2", "avi", "mpeg", "mpegts", "mpegvideo", "m4v", "mxf", "gxf", "lxf", "dv",
+    "nut", "flv", "asf", "wtv", "ogg", "rm", "h264", "hevc", "vvc", "obu", "av1", "ivf", "vc1", "h263", "h261", "dirac",
+    "yuv4mpegpipe", "roq", "swf", "wav", "w64", "mp3", "flac", "aac", "aiff", "ac3",
+)  # fmt: skip
+_OPEN = {"protocol_whitelist": "file", "format_whitelist": ",".join(FORMATS)}
+# How stills begin, to tell what they are.
+_STILLS = (b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"BM", b"II*\0", b"MM\0*", b"\0\0\0\x0cjP", b"\0\0\0\x0cJXL")
 # A declared length may exceed what is found by this much before the file counts as cut off.
 _TAIL_TOLERANCE_S = Fraction(1)
 
@@ -51,54 +62,76 @@ class MediaInfo:
     sound: tuple[SoundStream, ...]
     subtitle_streams: int
     rotation: int
+    chapters: int = 0
 
 
 def describe_failure(path: Path, error: BaseException | None = None) -> UnreadableError:
     """The error a person can act on, for a file that did not open."""
-    name = path.name
-    if not path.exists():
+    name = short_name(path)
+
+    def made(words: str, remedy: str) -> UnreadableError:
+        return UnreadableError(f"{name} {words}", remedy=remedy, path=path)
+
+    try:
+        found = path.stat()
+    except FileNotFoundError:
         return UnreadableError(f"There is no file {name}.", remedy="Check the name, or whether its drive is connected.", path=path)
-    if path.is_dir():
-        return UnreadableError(f"{name} is a folder.", remedy="Give a file in it instead.", path=path)
-    if path.stat().st_size == 0:
-        return UnreadableError(f"{name} is empty (0 bytes).", remedy="Copy it again from where it came.", path=path)
+    except OSError as trouble:
+        return made(f"cannot be reached: {trouble.strerror}.", "Check the name, and the drive it lies on.")
+    if stat.S_ISDIR(found.st_mode):
+        return made("is a folder.", "Give a file in it instead.")
+    if not stat.S_ISREG(found.st_mode):
+        return made("is no ordinary file.", "Give a file with footage.")
+    if found.st_size == 0:
+        return made("is empty (0 bytes).", "Copy it again from where it came.")
     if not os.access(path, os.R_OK) or isinstance(error, PermissionError):
-        return UnreadableError(f"{name} may not be read.", remedy="Ask its owner for the right to read it.", path=path)
+        return made("may not be read.", "Ask its owner for the right to read it.")
+    if isinstance(error, MemoryError):
+        return made("asks for more memory than there is; its header is damaged.", "Copy it again.")
+    if isinstance(error, OSError) and error.errno in AWAY:
+        return made(f"could not be read: {error.strerror or error}.", "Check its drive, then try again.")
+    head = b""
     with contextlib.suppress(OSError), path.open("rb") as file:
-        if file.read(12)[4:8] == b"ftyp":
-            return UnreadableError(
-                f"{name} is an MP4 or MOV that was cut off before its index was written.",
-                remedy="Copy it again, or let the camera that made it repair its card.",
-                path=path,
-            )
-    return UnreadableError(
-        f"{name} is not footage that can be opened; it may be damaged or of another kind.",
-        remedy="Check that it plays elsewhere, and copy it again if it should.",
-        path=path,
+        head = file.read(2048)
+    if head[4:8] == b"ftyp":
+        return made(
+            "is an MP4 or MOV that was cut off before its index was written.",
+            "Copy it again, or let the camera that made it repair its card.",
+        )
+    if head.startswith(_STILLS) or head[8:12] == b"WEBP":
+        return made("is a still picture.", "Give a moving picture.")
+    if head and b"\0" not in head and sum(byte >= 32 or byte in b"\t\r\n" for byte in head) == len(head):
+        return made("is a list or a text, not footage.", "Give the footage file itself.")
+    return made(
+        "is not footage that can be opened; it may be damaged or of another kind.",
+        "Check that it plays elsewhere, and copy it again if it should.",
     )
 
 
 @contextlib.contextmanager
 def open_media(path: Path) -> Iterator[av.container.InputContainer]:
-    """Open for decoding; raises UnreadableError with a remedy.
+    """Open for decoding, only kinds of ``FORMATS`` and only the file itself; raises UnreadableError with a remedy.
 
     The ``file:`` prefix keeps a hostile name from being taken for an address.
     """
     path = Path(path)
-    if not path.is_file() or path.stat().st_size == 0:
+    if not is_regular(path) or path.stat().st_size == 0:
         raise describe_failure(path)
     try:
-        container = av.open(f"file:{path}", metadata_errors="replace")
-    except (av.error.FFmpegError, OSError, ValueError) as error:
+        container = av.open(f"file:{path}", metadata_errors="replace", options=_OPEN)
+    except (av.error.FFmpegError, OSError, ValueError, MemoryError) as error:
         raise describe_failure(path, error) from error
     with container:
-        names = set(container.format.name.split(","))
-        if names & _REFUSED_FORMATS:
-            raise UnreadableError(f"{path.name} is a list or a text, not footage.", remedy="Give the footage file itself.", path=path)
-        if any(name.endswith("_pipe") or name == "image2" for name in names):
-            raise UnreadableError(f"{path.name} is a still picture.", remedy="Give a moving picture.", path=path)
         video_stream(container, path)
         yield container
+
+
+def is_regular(path: Path) -> bool:
+    """Whether a name leads to an ordinary file: opening a pipe would wait for ever, a device is something else."""
+    try:
+        return stat.S_ISREG(path.stat().st_mode)
+    except (OSError, ValueError):
+        return False
 
 
 def video_stream(container: av.container.InputContainer, path: Path) -> av.VideoStream:
@@ -150,6 +183,7 @@ def probe(path: Path) -> MediaInfo:
             sound=tuple(_sound(s) for s in heard_streams(container)),
             subtitle_streams=len(container.streams.subtitles),
             rotation=int(frame.rotation or 0) % 360,
+            chapters=len(container.chapters()),
         )
 
 
@@ -157,25 +191,27 @@ def check_tail(path: Path) -> str | None:
     """A warning if a file ends before the length it declares (it was cut off), else None."""
     with open_media(path) as container:
         stream = video_stream(container, path)
+        if container.format.name in BARE_STREAMS:
+            return None  # such a file tells no length
         if not container.duration:
             return "its length is not written in it: it was not closed in order, and may end early"
         declared = Fraction(container.duration, av.time_base)
         start = Fraction(container.start_time or 0, av.time_base)
-        end = _last_time(container, stream, declared)
+        end = _last_time(container, stream, declared, path)
         if end is None or declared - (end - start) > _TAIL_TOLERANCE_S + declared / 50:
             found = "nothing" if end is None else f"{float(end - start):.1f} s"
             return f"it is cut off: it declares {float(declared):.1f} s and holds {found}"
     return None
 
 
-def _last_time(container: av.container.InputContainer, stream: av.VideoStream, declared: Fraction) -> Fraction | None:
+def _last_time(container: av.container.InputContainer, stream: av.VideoStream, declared: Fraction, path: Path) -> Fraction | None:
     """Time of the last picture packet, looking near the end first."""
     base = stream.time_base or Fraction(1, 1000)
     for back in (Fraction(2), Fraction(12), declared):
         last = None
-        with contextlib.suppress(av.error.FFmpegError):
+        with contextlib.suppress(*DAMAGED):
             container.seek(int(max(Fraction(0), declared - back) * av.time_base) + (container.start_time or 0))
-            for packet in container.demux(stream):
+            for packet in packets_of(container, [stream], path):
                 if packet.pts is not None:
                     last = max(last or Fraction(0), packet.pts * base)
         if last is not None:
@@ -184,11 +220,8 @@ def _last_time(container: av.container.InputContainer, stream: av.VideoStream, d
 
 
 def _first_frame(container: av.container.InputContainer, stream: av.VideoStream, path: Path) -> av.VideoFrame:
-    try:
-        for frame in container.decode(stream):
-            return frame
-    except (av.error.FFmpegError, OSError) as error:
-        raise describe_failure(path, error) from error
+    for frame in frames_of(container, stream, path):
+        return frame
     raise UnreadableError(f"{path.name} has a header but no pictures in it.", remedy="It was cut off; copy it again.", path=path)
 
 

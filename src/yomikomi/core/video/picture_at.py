@@ -10,6 +10,7 @@ import av
 
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.media import open_media, video_stream
+from yomikomi.core.video.packets import BARE_STREAMS, frames_of
 
 # A seek may land up to a group of pictures late in program streams; start earlier and decode forward (findings).
 _EARLY = Fraction(11, 10)
@@ -28,16 +29,13 @@ def frames_from(path: Path, *, start_seconds: Fraction, first_seconds: Fraction 
         stream.thread_type = "AUTO"
         base = stream.time_base or Fraction(1, 1000)
         wanted = first_seconds + start_seconds
-        if start_seconds > _EARLY:
+        if start_seconds > _EARLY and container.format.name not in BARE_STREAMS:
             container.seek(int((wanted - _EARLY) / base), stream=stream)
         # Half a millisecond of tolerance: Matroska rounds time stamps to whole ones.
         edge = wanted - Fraction(1, 2000) - base / 2
-        try:
-            for frame in container.decode(stream):
-                if frame.pts is not None and frame.pts * base >= edge:
-                    yield frame
-        except av.error.InvalidDataError:
-            return
+        for frame in frames_of(container, stream, path):
+            if frame.pts * base >= edge:
+                yield frame
 
 
 def frame_at(path: Path, *, frame: int, rate: Fraction, first_seconds: Fraction = Fraction(0)) -> av.VideoFrame:

@@ -149,3 +149,13 @@ def _split(words: str) -> tuple[Fraction | None, str]:
 
 def _exact(digits: str) -> Fraction:
     return Fraction(digits.replace(",", "."))
+
+
+def grouped(count: int) -> str:
+    """A count with thin spaces between thousands."""
+    return f"{count:,}".replace(",", "\u202f")
+
+
+def counted(count: int, one: str, many: str) -> str:
+    """``1 frame``, ``12 frames``."""
+    return f"{grouped(count)} {one if count == 1 else many}"

@@ -15,6 +15,8 @@ from yomikomi.core.balance.curves import PlanePoint, plane_points
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.recipes import CODECS, PACES, pace_of, usual_recipes
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
+from yomikomi.core.errors import YomikomiError
+from yomikomi.core.ledger.record import Ground
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.video.timecode import clock, frame_clock, spoken
 from yomikomi.core.video.units import parse_size, size_text
@@ -74,6 +76,7 @@ class BalanceStation(Station):
         self.queue = CopyQueue.of(state)
         self.job: Job | None = None
         self._job_take = 0
+        self._job_folder: Path | None = None
         self._view: CarrierView | None = None
         self._trials: TrialSet | None = None
         self._folder: Path | None = None
@@ -169,13 +172,23 @@ class BalanceStation(Station):
         view = self._view
         if view is None or view.take is None or view.judged is None or view.treatment is None or self.job is not None:
             return
-        recipes = tuple(usual_recipes(fields=view.treatment.leaves_fields, pace=self.pace.currentData()))
-        folder = self.state.record.workspace.folder / "trials" / f"take-{view.take.id}"
+        colour = view.judged.colour
+        recipes = tuple(
+            usual_recipes(
+                fields=view.treatment.leaves_fields, pace=self.pace.currentData(), transfer=colour.transfer, bit_depth=view.judged.bit_depth
+            )
+        )
+        try:
+            folder = self.state.record.new_trials_folder(view.take.id)
+        except YomikomiError as error:
+            self.state.tell_error(error)
+            return
         request = TrialRequest(view.take.path, view.judged, view.treatment, recipes, more=SIZING_SEGMENTS, folder=folder)
-        self._trials, self._job_take = None, view.take.id
+        self._trials, self._job_take, self._job_folder = None, view.take.id, folder
+        ground = self.state.record.ground(view.take.id)
         self.job = self.state.jobs.start(
             run_trials, request, name="trials", resource="processor",
-            on_progress=self._on_progress, on_end=partial(self._on_end, take_id=view.take.id, folder=folder),
+            on_progress=self._on_progress, on_end=partial(self._on_end, take_id=view.take.id, folder=folder, ground=ground),
         )  # fmt: skip
         self.bar.setValue(0)
         self.bar.setFormat("starting")
@@ -211,14 +224,18 @@ class BalanceStation(Station):
         self.bar.setFormat(f"{progress.doing or 'estimating'}{left}")
         mine = self._view and self._view.take and self._view.take.id == self._job_take
         if progress.so_far is not None and mine and progress.so_far is not self._trials:
-            folder = self.state.record.workspace.folder / "trials" / f"take-{self._job_take}"
-            self._put_trials(progress.so_far, folder)
+            self._put_trials(progress.so_far, self._job_folder)
 
-    def _on_end(self, job: Job, take_id: int, folder: Path) -> None:
+    def _on_end(self, job: Job, take_id: int, folder: Path, ground: Ground) -> None:
         self.job = None
         self.bar.hide()
         if job.state is JobState.DONE:
-            self.state.record.save_trials(take_id, job.result, folder)
+            if not self.state.record.save_trials(take_id, job.result, folder, ground=ground):
+                self._trials = None
+                self.state.tell(
+                    Weight.LOOK, "The reading or the treatment changed while the trials ran, so their figures were not kept.",
+                    "Run them again.",
+                )  # fmt: skip
             self.state.reload()
         else:
             self._trials = None

@@ -24,8 +24,8 @@ from yomikomi.core.video.picture_at import frame_at
 from yomikomi.core.video.planes import rgb
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
+from yomikomi.core.work.new_file import write_over
 from yomikomi.core.work.notices import Weight
-from yomikomi.core.work.whole_file import write_whole
 from yomikomi.ui.capture.marks_page import MarksPage
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.pictures import image_from_rgb
@@ -121,7 +121,7 @@ class Clips(QObject):
         take = self._take
         start = take.details.record_as.timecode if take else "00:00:00:00"
         document = marks_document(take.path.name if take else "", self.rate, self.frames, start, self.marks, self.clips)
-        write_whole(path, EXPORTS[path.suffix](document).encode())
+        write_over(path, EXPORTS[path.suffix](document).encode())
         self._state.tell(Weight.FINE, f"{path.name} written: {len(self.marks)} marks, {len(self.clips)} clips.")
 
     def _save(self, take_id: int) -> None:

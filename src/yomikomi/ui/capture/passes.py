@@ -21,13 +21,14 @@ from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.ring import Keep, pieces_of
 from yomikomi.core.capture.session import CaptureRequest, capture
 from yomikomi.core.capture.settings import CaptureSettings
-from yomikomi.core.errors import WrongUseError
+from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.video.source import KnownSpec, SourceSpec
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
+from yomikomi.core.work.new_file import is_taken
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.state import AppState
 
@@ -74,7 +75,7 @@ class CapturePass(QObject):
         """Begin a take; False when the record refuses it, which was told then."""
         try:
             take_id, path = self._state.record.begin_take(view.id, how, bits=spec.format.bits)
-        except WrongUseError as error:
+        except YomikomiError as error:
             self._state.tell_error(error)
             return False
         self.take_id, self._view, self._cue, self._path = take_id, view, settings.cue, path
@@ -180,7 +181,11 @@ class CapturePass(QObject):
             # The worker died or was ended: what it wrote is mended at once.
             if job.state is JobState.FAILED:
                 self._state.tell_end(job)
-            if self._path is not None and self._path.exists():
+            frames = job.progress.frames if isinstance(job.progress, CaptureStatus) else 0
+            if self._path is not None and is_taken(self._path):
+                self._state.mend_takes(take_id)
+            elif frames:
+                self._state.record.mark_away(take_id, frames)  # a take that ever had a frame is not forgotten
                 self._state.mend_takes(take_id)
             else:
                 self._state.record.forget_take(take_id)

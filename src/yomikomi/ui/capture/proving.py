@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -153,7 +154,7 @@ class Proving(QObject):
                 self._page.rehearsal.say("wrong", f"Nothing came: {result.trouble or 'the source gave no picture'}.")
                 return
             self._page.rehearsal.say("cannot tell", "Reading …")
-            health = read_health(self._recorded)[1]
+            health = read_health(self._recorded)[1] if result.logged else None
 
             def shown(reading: Any) -> None:
                 self._page.show_rehearsal(judge_rehearsal(result, reading, subject.format, health, silent=subject.silent))
@@ -172,7 +173,8 @@ class Proving(QObject):
     def _clear(self) -> None:
         if self._recorded is not None:
             for path in (self._recorded, health_path(self._recorded)):
-                path.unlink(missing_ok=True)
+                with contextlib.suppress(OSError):
+                    path.unlink()
         self._recorded = None
 
     def _run(self, key: str, function: Any, request: Any, name: str, then: Callable[[Any], None]) -> None:

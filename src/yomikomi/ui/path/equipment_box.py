@@ -148,7 +148,7 @@ class EquipmentBox(QDialog):
 
     def export_file(self, path: Path) -> None:
         try:
-            write_equipment(self.equipment, path)
+            write_equipment(self.equipment, path, over=True)
         except YomikomiError as error:
             self.sentence.say(error.message, error.remedy)
             self.wrong.emit(error)

@@ -350,7 +350,7 @@ class PathStation(Station):
         if sheet is None:
             return
         try:
-            write_sheet(sheet, path)
+            write_sheet(sheet, path, over=True)
         except YomikomiError as error:
             self.state.tell_error(error)
             return

@@ -226,7 +226,7 @@ class ReadingStation(Station):
             return
         judged, source, title = view.judged, view.take.path, f"{view.label} {view.title}".strip()
         self.state.calls.call(
-            "report", lambda: write_report(judged, path, source, title=title),
+            "report", lambda: write_report(judged, path, source, title=title, over=True),
             lambda _none: self.state.tell(Weight.FINE, f"The report is in {path.name}."), self.state.tell_error,
         )  # fmt: skip
 

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-import contextlib
-
 from PySide6.QtCore import QObject, Signal
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.errors import UnfinishedError, YomikomiError
 from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
-from yomikomi.core.run.encode import free_name, part_path
+from yomikomi.core.run.encode import free_name
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
+from yomikomi.core.work.new_file import clear_parts
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.state import AppState
 
@@ -49,7 +49,7 @@ class CopyQueue(QObject):
 
     def start_next(self) -> None:
         """Start the oldest that waits, unless one runs."""
-        if self.job is not None:
+        if self.job is not None or self._state.jobs.closing or self._state.record.workspace.read_only:
             return
         for copy in self._state.record.copies():
             if copy.state == "waiting" and self._start(copy):
@@ -66,16 +66,29 @@ class CopyQueue(QObject):
         self._state.reload()
         self.changed.emit()
 
+    def keep(self, copy_id: int) -> None:
+        """A copy that failed a check gets its name all the same, since a person says so."""
+        try:
+            kept = self._state.record.keep_copy(copy_id)
+        except YomikomiError as error:
+            self._state.tell_error(error)
+            return
+        self._state.tell(Weight.LOOK, f"{kept.name} is kept; it stays marked as not verified.")
+        self._state.reload()
+        self.changed.emit()
+
     def _start(self, copy: CopyView) -> bool:
-        carrier = next((v for v in self._state.carriers if v.take is not None and v.take.id == copy.take_id), None)
-        if carrier is None or carrier.take is None or carrier.judged is None:
-            self._state.record.end_copy(copy.id, result=None, state="failed", trouble="its take is no longer read")
+        record = self._state.record
+        try:
+            work = record.copy_work(copy.id)
+        except UnfinishedError as error:
+            record.end_copy(copy.id, result=None, state="failed", trouble=str(error))
             return False
-        request = CopyRequest(carrier.take.path, copy.path, carrier.judged, copy.treatment, copy.recipe)
-        self._state.record.start_copy(copy.id)
+        request = CopyRequest(work.path, work.target, work.reading, work.treatment, work.recipe)
+        record.start_copy(copy.id)
         self.running = copy
         self.job = self._state.jobs.start(
-            make_copy, request, name=f"copy of {carrier.label}", resource="processor",
+            make_copy, request, name=f"copy of {work.carrier}", resource="processor",
             on_progress=lambda _job: self.changed.emit(), on_end=lambda job: self._on_end(job, copy),
         )  # fmt: skip
         self._state.reload()
@@ -84,17 +97,22 @@ class CopyQueue(QObject):
 
     def _on_end(self, job: Job, copy: CopyView) -> None:
         self.job = self.running = None
-        with contextlib.suppress(OSError):
-            part_path(copy.path).unlink(missing_ok=True)  # in case the worker was ended before it could clear up
+        clear_parts(copy.path.parent, copy.path)  # in case the worker was ended before it could clear up
         record = self._state.record
         result: CopyResult | None = job.result if job.state is JobState.DONE else None
         if result is not None:
             record.end_copy(copy.id, result=result)
+            reserves = f" Note: {result.reserves}." if result.reserves else ""
             if result.verified:
-                self._state.tell(Weight.FINE, f"{copy.path.name} is made and verified.")
+                self._state.tell(Weight.LOOK if reserves else Weight.FINE, f"{copy.path.name} is made and verified.{reserves}")
             else:
                 wrong = ", ".join(check.name for check in result.checks if not check.passed)
-                self._state.tell(Weight.WRONG, f"{copy.path.name} failed: {wrong}.", "Keep the take; copy again.")
+                self._state.tell(
+                    Weight.WRONG, f"{copy.path.name} failed: {wrong}.", f"It is kept as {result.file}; keep the take, and copy again."
+                )
+        elif self._state.jobs.closing:
+            record.requeue_copy(copy.id)
+            return
         elif job.state is JobState.CANCELLED:
             record.end_copy(copy.id, result=None, state="cancelled", trouble="stopped by hand")
             self._state.tell(Weight.LOOK, f"{copy.path.name} was stopped; no half file was left.")

@@ -17,6 +17,7 @@ from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, MarkShape,
 
 MARKS = {
     "verified": ("fine", "verified"), "doubtful": ("wrong", "a check failed"), "failed": ("wrong", "failed"),
+    "kept": ("look here", "kept, not verified"),
     "cancelled": ("look here", "stopped"), "running": ("cannot tell", "running"), "waiting": ("cannot tell", "waiting"),
 }  # fmt: skip
 
@@ -57,6 +58,10 @@ class CopyCard(Card):
             self.body.addLayout(foot)
         elif copy.state == "waiting":
             self.body.addLayout(row(1, button("Take out", lambda: queue.forget(copy.id))))
+        elif copy.state == "doubtful" and copy.result is not None:
+            tip = f"Renames {copy.file.name} to {copy.path.name}; it stays marked as not verified"
+            self.keep_button = button("Keep all the same", lambda: queue.keep(copy.id), tip=tip)
+            self.body.addLayout(row(1, self.keep_button))
 
     def show_progress(self, progress: CopyProgress) -> None:
         self.bar.setValue(round(progress.part * 1000))

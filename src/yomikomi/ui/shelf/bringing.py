@@ -20,6 +20,7 @@ from yomikomi.core.planning.inventory import TABLE_SUFFIXES, Inventory, Table, r
 from yomikomi.core.planning.labels import label_sheet
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
+from yomikomi.core.work.new_file import write_over
 from yomikomi.core.work.notices import Weight
 from yomikomi.sim.player import stand_in
 from yomikomi.ui.shelf.discs import DiscBox, DiscFound, TitlesChosen, look_into
@@ -190,13 +191,10 @@ class Bringing(QObject):
 
     def _write(self, path: Path, raw: bytes, words: str) -> None:
         """A file where the person said, whole or not at all."""
-        part = path.with_name(f".{path.name}.part")
         try:
-            part.write_bytes(raw)
-            part.replace(path)
-        except OSError as error:
-            part.unlink(missing_ok=True)
-            self.state.tell(Weight.WRONG, f"{path.name} could not be written: {error.strerror}.", "Choose another folder.")
+            write_over(path, raw)
+        except YomikomiError as error:
+            self.state.tell_error(error)
         else:
             self.state.tell(Weight.FINE, words)
 

@@ -6,9 +6,6 @@ moved to go on where the pictures before ended. The Matroska file that comes out
 
 from __future__ import annotations
 
-import contextlib
-import errno
-import os
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -19,17 +16,18 @@ from typing import Any
 import av
 import av.container
 
-from yomikomi.core.errors import DriveFullError, UnfinishedError, UnreadableError, WrongUseError
+from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.planning.disc.contents import TitleData, read_contents, refuse_scrambled
 from yomikomi.core.planning.disc.image import DiscFiles, open_disc
 from yomikomi.core.planning.disc.stream import CellReader, Subpicture, SubpictureCollector
 from yomikomi.core.planning.disc.tables import Cell
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.drive import FULL
+from yomikomi.core.work.new_file import new_file
 
 _CLOCK = Fraction(1, 90_000)  # seconds in a tick of the disc's clock (ISO/IEC 13818-1)
 # Stream numbers of sound by kind (private stream 1, except MPEG sound).
 _SOUND_BASE = {"AC-3": 0x80, "DTS": 0x88, "PCM": 0xA0, "MPEG-1": 0x1C0, "MPEG-2": 0x1C0}
-_FULL = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
 _DISC_PCM = "pcm_dvd"
 _OVERLAP = Fraction(1, 500)  # seconds that a rounded time stamp may be early
 _REPORT_EVERY = 400  # packets
@@ -89,19 +87,11 @@ def join_title(request: JoinRequest, reporter: Reporter) -> JoinResult:
         )
     if any(cell.interleaved for cell in title.cells):
         raise WrongUseError(f"Title {request.title} holds several angles of view; it cannot be taken in yet.", remedy="Take another title.")
-    if request.target.exists():
-        raise WrongUseError(f"{request.target.name} exists already and was left alone.", remedy="Choose another name.")
-    part = request.target.with_name(f".{request.target.name}.part")
-    try:
+    with new_file(request.target, safe="The disc is untouched.") as made:
         with open_disc(request.disc) as files:
             joiner = _Joiner(files, title, reporter)
-            joiner.write(part)
-        part.replace(request.target)
-    except OSError as error:
-        raise _translate(error, request.target) from error
-    finally:
-        with contextlib.suppress(OSError):
-            part.unlink()
+            joiner.write(made.part)
+        made.keep()
     seconds, promised = float(joiner.offset), float(title.seconds)
     off = abs(seconds - promised)
     warning = f"the disc's table says {promised:.1f} s, its data hold {seconds:.1f} s" if off > 1 + promised / 200 else ""
@@ -138,7 +128,7 @@ class _Joiner:
             with av.open(reader, "r", format="mpeg", options=_LOOK_AHEAD, metadata_errors="replace") as source:
                 self._copy(sink, source, collector, reader)
         except av.error.FFmpegError as error:
-            if isinstance(error, OSError) and error.errno in _FULL:
+            if isinstance(error, OSError) and error.errno in FULL:
                 raise
             raise UnreadableError(f"The title's data cannot be read: {error.strerror}.", remedy="Copy the disc again.") from error
         finally:
@@ -310,11 +300,3 @@ def _name(out: Any, language: str | None, title: str) -> None:
         out.metadata["language"] = _THREE_LETTERS.get(language, language)
     if title:
         out.metadata["title"] = title
-
-
-def _translate(error: OSError, path: Path) -> UnfinishedError:
-    if error.errno in _FULL:
-        return DriveFullError(
-            f"No room left for {path.name}.", remedy="Make room on the take drive, then take the title in again.", path=path
-        )
-    return UnfinishedError(f"{path.name} cannot be written: {os.strerror(error.errno or 5)}.", remedy="Check the take drive.", path=path)

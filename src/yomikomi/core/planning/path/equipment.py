@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.planning.path.catalogue import CATALOGUE, DeviceKind
-from yomikomi.core.work.whole_file import write_whole
+from yomikomi.core.work.new_file import write_small
 
 PIECE_LIMIT = 500  # pieces of equipment; more is more likely a broken file
 _FILE_LIMIT = 2_000_000  # bytes of an equipment file
@@ -134,9 +134,9 @@ def read_equipment(path: Path) -> Equipment:
         raise UnreadableError(f"{path.name} is no list of equipment: it is not JSON.", remedy=remedy, path=path) from error
 
 
-def write_equipment(equipment: Equipment, path: Path) -> None:
-    """Raises UnfinishedError when it cannot be written; nothing half-written is left."""
-    write_whole(path, equipment.model_dump_json(indent=1, exclude_defaults=True).encode())
+def write_equipment(equipment: Equipment, path: Path, *, over: bool = False) -> None:
+    """``over`` and errors: see :func:`write_small`."""
+    write_small(path, equipment.model_dump_json(indent=1, exclude_defaults=True).encode(), over=over)
 
 
 def _with_ids(text: str) -> Any:

@@ -7,16 +7,16 @@ from pathlib import Path
 
 from yomikomi.core.planning.path.sheet import PathSheet, SheetItem
 from yomikomi.core.planning.pdf_type import PrintedPage
-from yomikomi.core.work.whole_file import write_whole
+from yomikomi.core.work.new_file import write_small
 
 _BOX = {"done": "[x]", "open": "[ ]", "unsure": "[?]"}
 _STATE = {"done": "done", "open": "", "unsure": "not verified"}
 
 
-def write_sheet(sheet: PathSheet, path: Path) -> None:
-    """A PDF, or Markdown where the name ends in .md. Raises UnfinishedError; nothing half-written is left."""
+def write_sheet(sheet: PathSheet, path: Path, *, over: bool = False) -> None:
+    """A PDF, or Markdown where the name ends in .md. ``over`` and errors: see :func:`write_small`."""
     content = sheet_markdown(sheet).encode() if path.suffix.lower() == ".md" else sheet_pdf(sheet)
-    write_whole(path, content)
+    write_small(path, content, over=over)
 
 
 def sheet_markdown(sheet: PathSheet) -> str:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from yomikomi.core.reading.cards.finding import Finding, Mark, counted, grouped
+from yomikomi.core.reading.cards.finding import Finding, Mark
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.timecode import clock
+from yomikomi.core.video.units import counted, grouped
 
 _DAMAGE = ("damaged", "cut off", "length", "changes its size", "gone")
 _LONG_BLACK_S = 3.0

@@ -42,10 +42,6 @@ class Finding:
     strip: str = ""
 
 
-def grouped(count: int) -> str:
-    """A count with thin spaces between thousands."""
-    return f"{count:,}".replace(",", "\u202f")
-
 
 def certainty_words(confidence: float) -> str:
     """Whole per cents; only what a person said for certain is called so."""
@@ -60,8 +56,3 @@ def measured_words(value: Measured, *, places: int = 1) -> str:
 def interval_words(value: Measured, *, places: int = 1) -> str:
     """``±0.3``, half the width of the interval."""
     return f"±{number_text((value.high - value.low) / 2, places=places)}"
-
-
-def counted(count: int, one: str, many: str) -> str:
-    """``1 frame``, ``12 frames``."""
-    return f"{grouped(count)} {one if count == 1 else many}"

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from yomikomi.core.reading.cards.finding import Finding, Mark, certainty_words, counted, grouped
+from yomikomi.core.reading.cards.finding import Finding, Mark, certainty_words
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.timecode import clock
+from yomikomi.core.video.units import counted, grouped
 
 # What a segment's kind is called.
 KIND_WORDS = {

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from yomikomi.core.reading.cards.finding import Finding, Mark, counted
+from yomikomi.core.reading.cards.finding import Finding, Mark
 from yomikomi.core.reading.models import Reading, Sound
-from yomikomi.core.video.units import decibel_text, number_text
+from yomikomi.core.video.units import counted, decibel_text, number_text
 
 # A programme's peaks at or above this are clipped, or soon will be.
 _HOT_DB = -0.1

@@ -13,7 +13,7 @@ from yomikomi.core.planning.pdf_type import PrintedPage
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.report.content import Report, make_report
 from yomikomi.core.reading.report.drawing import WIDTH, Drawing, Rect
-from yomikomi.core.work.whole_file import write_whole
+from yomikomi.core.work.new_file import write_small
 
 _SIGNS = {"fine": "●", "look here": "▲", "wrong": "■", "cannot tell": "◇"}
 _TEMPLATE = """<!doctype html>
@@ -42,17 +42,18 @@ figcaption { font-size: 12px; color: #6A6D73; } svg { background: #FFFFFF; borde
 """
 
 
-def write_report(reading: Reading, path: Path, source: Path | None, *, title: str = "") -> None:
-    """HTML, PDF or JSON, by the name's ending. Raises WrongUseError for another, UnfinishedError where it cannot be written."""
+def write_report(reading: Reading, path: Path, source: Path | None, *, title: str = "", over: bool = False) -> None:
+    """HTML, PDF or JSON, by the name's ending. Raises WrongUseError for another; ``over`` and other errors: see :func:`write_small`."""
     kind = path.suffix.lower()
     if kind == ".json":
-        write_whole(path, json.dumps(reading.model_dump(mode="json"), indent=1).encode())
+        content = json.dumps(reading.model_dump(mode="json"), indent=1).encode()
     elif kind in {".html", ".htm"}:
-        write_whole(path, report_html(make_report(reading, source, title=title)).encode())
+        content = report_html(make_report(reading, source, title=title)).encode(errors="replace")
     elif kind == ".pdf":
-        write_whole(path, report_pdf(make_report(reading, source, title=title)))
+        content = report_pdf(make_report(reading, source, title=title))
     else:
         raise WrongUseError(f"{path.name} names no kind of report.", remedy="End it in .html, .pdf or .json.")
+    write_small(path, content, over=over)
 
 
 def report_html(report: Report) -> str:

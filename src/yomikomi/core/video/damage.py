@@ -1,0 +1,182 @@
+"""What of a file could not be read as it was written: heard from the decoders, which mend in silence, and from its structure."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import av
+import av.container
+import av.logging
+from pydantic import BaseModel, ConfigDict, Field
+
+from yomikomi.core.video.packets import DAMAGED, MOST_IN_A_ROW, Frame, Stamps, packets_of, raise_if_away
+from yomikomi.core.video.structure import unread_bytes
+
+_MOST_LISTED = 200
+
+class Damage(BaseModel):
+    """Nothing was found where all is zero. Counts are what the decoders told; a picture that leans on a damaged one is not counted."""
+
+    model_config = ConfigDict(frozen=True)
+
+    frames: int = Field(default=0, ge=0, description="pictures that were decoded with errors")
+    lost: int = Field(default=0, ge=0, description="packets of picture that gave no picture")
+    sound: int = Field(default=0, ge=0, description="packets of sound that were damaged")
+    container: int = Field(default=0, ge=0, description="places where the file's own structure is damaged")
+    unread_bytes: int = Field(default=0, ge=0, description="bytes behind the end of what can be reached")
+    gave_up: bool = Field(default=False, description="the rest was given up after many damaged packets in a row")
+    places: list[int] = Field(default_factory=list, description="numbers of damaged pictures among those decoded; 200 at most")
+
+    @property
+    def any(self) -> bool:
+        return bool(self.frames or self.lost or self.sound or self.container or self.unread_bytes or self.gave_up)
+
+
+NO_DAMAGE = Damage()
+
+
+class Decoder:
+    """Decodes streams of an open file in order and counts what was damaged. Use it as a context inside that of the file: the
+    library's log is heard meanwhile, and that is one for the whole process, so one Decoder at a time.
+
+    Parameters
+    ----------
+    streams : of the container; the first is the picture.
+    check : called for every packet; may raise to stop.
+    """
+
+    def __init__(
+        self, container: av.container.InputContainer, streams: list[Any], path: Path, check: Callable[[], None] = lambda: None
+    ) -> None:
+        self._container, self._streams, self._path, self._check = container, streams, path, check
+        self._picture = streams[0].index
+        self._names = {stream.index: stream.codec_context.codec.name for stream in streams}
+        self._lines: list[Any] = []
+        self._heard = 0
+        self._capture: Any = None
+        self._decoded = self._corrupt = self._noisy = self._lost = self._sound = self._container_lines = self._breaks = 0
+        self._gave_up = False
+        self._places: list[int] = []
+        self._stamps = Stamps(streams[0])
+
+    def __enter__(self) -> Decoder:
+        self._skipped = av.logging.get_skip_repeated()
+        av.logging.set_skip_repeated(False)
+        av.logging.set_level(av.logging.ERROR)
+        self._capture = av.logging.Capture(local=False)
+        self._lines = self._capture.__enter__()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._listen()
+        av.logging.set_level(None)
+        # The library's threads may wait for the interpreter to take a line of the log; freeing a decoder waits for them without
+        # letting the interpreter go. So they are waited for here, where it is let go.
+        for stream in self._streams:
+            if stream.codec_context.is_open:
+                stream.codec_context.flush_buffers()
+        time.sleep(0)
+        self._capture.__exit__(None, None, None)
+        av.logging.set_skip_repeated(self._skipped)
+
+    @property
+    def decoded(self) -> int:
+        """Pictures so far."""
+        return self._decoded
+
+    def damage(self) -> Damage:
+        """So far; what lies beyond the reach of the file's structure is looked up only here."""
+        self._listen()
+        return Damage(
+            frames=max(self._corrupt, self._noisy), lost=self._lost, sound=self._sound, container=self._container_lines,
+            unread_bytes=unread_bytes(self._path), gave_up=self._gave_up, places=sorted(set(self._places))[:_MOST_LISTED],
+        )  # fmt: skip
+
+    def frames(self) -> Iterator[tuple[int, Frame]]:
+        """Stream index and frame, from where the file stands. Every picture has a stamp: where the file gives none, they are counted
+        at its rate. Raises UnreadableError when the file's drive goes away, and what ``check`` raises."""
+        in_a_row = 0
+        for packet in packets_of(self._container, self._streams, self._path, self._broken):
+            self._check()
+            index = packet.stream.index
+            try:
+                frames = packet.decode()
+            except DAMAGED as error:
+                raise_if_away(error, self._path)
+                if isinstance(error, av.error.EOFError) and not packet.size:
+                    continue  # a decoder that was flushed twice
+                self._failed(index)
+                in_a_row += 1
+                if in_a_row > MOST_IN_A_ROW:
+                    self._gave_up = True
+                    return
+                continue
+            in_a_row = 0
+            self._attend(index, frames)
+            for frame in frames:
+                if index == self._picture:
+                    self._stamps.put(frame)
+                    self._decoded += 1
+                yield index, frame
+        self._listen()
+
+    def _broken(self) -> None:
+        self._heard = len(self._lines)  # its words belong to what is counted here
+        self._container_lines += 1
+        self._breaks += 1
+        self._gave_up = self._breaks > MOST_IN_A_ROW
+
+    def _failed(self, index: int) -> None:
+        self._heard = len(self._lines)
+        if index == self._picture:
+            self._lost += 1
+            self._places.append(self._decoded)
+        else:
+            self._sound += 1
+
+    def _attend(self, index: int, frames: Any) -> None:
+        """What was said while a packet was decoded; a damaged picture often says so twice: in words, and by its mark."""
+        spoken = self._listen()
+        if index != self._picture:
+            self._sound += spoken
+            return
+        if spoken:
+            self._noisy += 1
+            self._places.append(max(0, self._decoded - 1 + len(frames)))
+        for number, frame in enumerate(frames):
+            if frame.is_corrupt:
+                self._corrupt += 1
+                self._places.append(self._decoded + number)
+
+    def _listen(self) -> bool:
+        """Takes in the lines since the last time; whether a decoder said something."""
+        fresh, self._heard = self._lines[self._heard :], len(self._lines)
+        names = set(self._names.values())
+        spoken = False
+        for _level, name, _words in fresh:
+            if name in names:
+                spoken = True
+            elif name == self._container.format.name:
+                self._container_lines += 1
+        return spoken
+
+
+def damage_words(damage: Damage) -> str:
+    """For people, without a full stop; empty where nothing was found."""
+    parts = []
+    if damage.frames:
+        parts.append(f"{damage.frames} frame{'s' if damage.frames != 1 else ''} damaged")
+    if damage.lost:
+        parts.append(f"{damage.lost} picture packet{'s' if damage.lost != 1 else ''} could not be decoded")
+    if damage.sound:
+        parts.append(f"{damage.sound} sound packet{'s' if damage.sound != 1 else ''} damaged")
+    if damage.container:
+        parts.append(f"the file's structure is damaged in {damage.container} place{'s' if damage.container != 1 else ''}")
+    if damage.unread_bytes:
+        parts.append(f"{damage.unread_bytes / 1e6:.1f} MB behind the first part of the file are not read")
+    if damage.gave_up:
+        parts.append("the rest was given up after many damaged packets")
+    return ", ".join(parts)

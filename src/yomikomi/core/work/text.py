@@ -1,0 +1,17 @@
+"""Words that came from elsewhere, made safe to show: names of files, tags, labels."""
+
+from __future__ import annotations
+
+import unicodedata
+
+# Control characters, which a terminal would obey; those that change the direction of writing; stand-ins for bytes that are no text;
+# what is assigned to nothing; separators of lines and paragraphs.
+_HIDDEN = frozenset({"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"})
+_KEPT = "\n\t"
+
+
+def printable(words: str) -> str:
+    """The same words with the sign for what cannot be shown in the place of every character that has no picture."""
+    if words.isascii() and words.isprintable():
+        return words
+    return "".join("\ufffd" if unicodedata.category(c) in _HIDDEN and c not in _KEPT else c for c in words)
