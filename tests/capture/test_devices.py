@@ -12,6 +12,7 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 
@@ -24,6 +25,8 @@ from yomikomi.core.capture.devices.refusals import refusal
 from yomikomi.core.capture.rules import EndRules
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.media import probe
+from yomikomi.core.video.planes import plane_samples
+from yomikomi.core.video.source import SourceEnded
 from yomikomi.core.video.standards import FieldOrder
 
 pytestmark = pytest.mark.alone
@@ -115,6 +118,29 @@ def test_a_device_that_hangs_does_not_hang_the_recording(tmp_path: Path, monkeyp
     assert len(lumas(tmp_path / "take.mkv")) == result.frames
 
 
+def test_a_picture_that_comes_twice_is_dropped_only_where_it_is_the_same() -> None:
+    """Two pictures under one stamp are two pictures unless they are alike."""
+    short = replace(GENERATED, video="testsrc2=s=64x48:r=25:d=0.5", width=64, height=48, rate=Fraction(25), sound="", commentary="", ends=True)
+    device = Device(short, InventedLayer())
+    told = [(n * 40, 40 + n) for n in range(20)] + [(760, 59), (760, 200)] + [(n * 40, 40 + n) for n in range(20, 40)]
+    device._frames = iter([_grey(level, stamp) for stamp, level in told])
+    levels = []
+    with pytest.raises(SourceEnded):
+        while True:
+            levels.append(int(device.read()[0].y[0, 0]))
+    device.close()
+    assert device.doubled == 1
+    assert levels == [*range(40, 60), 200, *range(60, 80)]
+
+
+def _grey(level: int, stamp: int) -> av.VideoFrame:
+    frame = av.VideoFrame(64, 48, "yuv422p")
+    for plane in frame.planes:
+        plane_samples(plane)[...] = level
+    frame.pts, frame.time_base = stamp, Fraction(1, 1000)
+    return frame
+
+
 def test_inputs_and_standards_are_chosen_before_it_is_opened() -> None:
     layer = InventedLayer()
     spec = DeviceSpec(CARD.path, 720, 576, Fraction(25), input_name="S-Video", standard="625i", field_order=FieldOrder.TFF)
@@ -123,7 +149,15 @@ def test_inputs_and_standards_are_chosen_before_it_is_opened() -> None:
     assert layer.chosen == [(CARD.path, "S-Video", "625i")]
     assert spec.picture_standard.words == "625 lines, 25"
     assert DeviceSpec.from_json(spec.to_json()) == spec
-    assert DeviceSpec.from_json(GENERATED.to_json()) == GENERATED
+    for layer_name, path in (
+        ("lavfi", "testsrc2"), ("v4l2", "/etc/passwd"), ("v4l2", "/dev/video0;x"), ("x11grab", ":0"), ("v4l2", "/dev/../dev/video0"),
+        ("", "http://localhost/"), ("alsa", "/dev/video0"),
+    ):  # fmt: skip
+        with pytest.raises(SourceLostError, match="no capture device"):
+            DeviceSpec.from_json({**spec.to_json(), "video_layer": layer_name, "video": path})
+    for broken in ({"sound": "file:/tmp/x"}, {"rate": "0/0"}, {"width": -1}, {"width": "wide"}, {"rate": None}, {"nonsense": 1}):
+        with pytest.raises(SourceLostError):
+            DeviceSpec.from_json({**spec.to_json(), **broken})
 
 
 @pytest.mark.parametrize(

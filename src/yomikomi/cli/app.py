@@ -9,14 +9,16 @@ import json
 import os
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal, NamedTuple, NoReturn
 
 import typer
 
 from yomikomi.cli import captures, paths, planning, readings
 from yomikomi.cli.options import Json
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
+from yomikomi.core.work.defects import defect
 from yomikomi.core.work.new_file import check_free, write_new
+from yomikomi.core.work.text import printable
 
 if TYPE_CHECKING:
     from pydantic import BaseModel
@@ -41,14 +43,24 @@ DeinterlaceOption = Annotated[
 ContainerOption = Annotated[Literal["mp4", "mkv"] | None, typer.Option("--container", help="MP4 unless the output name says .mkv.")]
 SoundOption = Annotated[Literal["aac", "opus"], typer.Option("--sound", help="Sound codec.")]
 WorkspaceOption = Annotated[Path | None, typer.Option("--workspace", help="Workspace folder.")]
+TrustOption = Annotated[
+    bool, typer.Option("--trust", help="You know who made this workspace: open it for writing, now and later. Others are only read.")
+]
+
+
+class Chosen(NamedTuple):
+    """What stood before the command: the workspace, and whether it is trusted."""
+
+    workspace: Path | None
+    trust: bool
 
 
 @app.callback()
-def start(context: typer.Context, workspace: WorkspaceOption = None) -> None:
+def start(context: typer.Context, workspace: WorkspaceOption = None, trust: TrustOption = False) -> None:
     """Without a command, the window opens."""
-    context.obj = workspace
+    context.obj = Chosen(workspace, trust)
     if context.invoked_subcommand is None:
-        _open_window(workspace or default_workspace(), demo=False)
+        _open_window(workspace or default_workspace(), demo=False, trust=trust)
 
 
 @app.command()
@@ -241,7 +253,7 @@ def has_display() -> bool:
     return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
-def _open_window(folder: Path, *, demo: bool) -> None:
+def _open_window(folder: Path, *, demo: bool, trust: bool = False) -> None:
     if not has_display() and os.environ.get("QT_QPA_PLATFORM") not in {"offscreen", "minimal"}:
         raise UnfinishedError("There is no display for the window.", remedy="Start it in a desktop session, or see yomikomi --help.")
     from yomikomi.ui.app import run_window
@@ -251,11 +263,18 @@ def _open_window(folder: Path, *, demo: bool) -> None:
         from yomikomi.demo.maker import fill
 
         on_ready = fill
-    raise SystemExit(run_window(folder, on_ready=on_ready))
+    raise SystemExit(run_window(folder, on_ready=on_ready, trust=trust))
 
 
 def answer(document: BaseModel, as_json: bool, words: str) -> None:
-    print(document.model_dump_json(indent=1) if as_json else words)
+    """On standard output: the document, or words with nothing in them that a terminal would obey."""
+    if not as_json:
+        print(printable(words))
+        return
+    try:
+        print(document.model_dump_json(indent=1))
+    except ValueError:  # names of files may be bytes that are no text; JSON can only escape them
+        print(json.dumps(document.model_dump(mode="json"), indent=1))
 
 
 def _write(path: Path, words: str) -> None:
@@ -280,8 +299,12 @@ def _prediction_words(prediction: Any) -> str:
 
 def main() -> None:
     """The entry point: errors become one line on standard error and an exit code."""
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")  # a terminal that knows no more than ASCII still gets its answer
     try:
         app(standalone_mode=False)
+        sys.stdout.flush()
     except YomikomiError as error:
         _fail(str(error), error.exit_code)
     except KeyboardInterrupt:
@@ -289,16 +312,18 @@ def main() -> None:
     except BrokenPipeError:
         sys.stderr.close()
         raise SystemExit(4) from None
+    except OSError as error:
+        _fail(f"The system said: {error.strerror or error}{f' ({error.filename})' if error.filename else ''}. Check the drive.", 4)
     except Exception as error:
         # Typer's own usage errors: recognised by what they can do, since it may bring its own copy of their classes.
         message = getattr(error, "format_message", None)
         if message is None:
             if type(error).__name__ == "Abort":
                 _fail("Stopped.", 4)
-            raise
+            _fail(str(defect(error, "command line")), 4)
         _fail(f"{message()} See yomikomi --help.", 2)
 
 
-def _fail(words: str, code: int) -> None:
-    print(f"yomikomi: {' '.join(words.split())}", file=sys.stderr)
+def _fail(words: str, code: int) -> NoReturn:
+    print(f"yomikomi: {printable(' '.join(words.split()))}", file=sys.stderr)
     raise SystemExit(code)

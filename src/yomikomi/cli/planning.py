@@ -191,7 +191,8 @@ def open_record(context: typer.Context) -> Iterator[Record]:
     from yomikomi.core.ledger.record import Record
     from yomikomi.core.ledger.workspace import Workspace
 
-    workspace = Workspace(context.obj or default_workspace())
+    chosen = context.obj
+    workspace = Workspace(chosen.workspace or default_workspace(), trust=chosen.trust)
     try:
         yield Record(workspace)
     finally:

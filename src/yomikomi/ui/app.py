@@ -9,14 +9,18 @@ from collections.abc import Callable
 from functools import partial
 from importlib import import_module
 from pathlib import Path
+from types import TracebackType
 
-from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QApplication, QMessageBox
 
+from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.troubles import READ_ONLY_REMEDY, READ_ONLY_WORDS
 from yomikomi.core.ledger.workspace import Workspace
+from yomikomi.core.work.defects import defect
 from yomikomi.core.work.notices import Weight
+from yomikomi.core.work.text import printable
 from yomikomi.ui import theme
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.shell.window import MainWindow, Maker
@@ -106,15 +110,46 @@ def application() -> QApplication:
     return made
 
 
-def run_window(folder: Path, *, on_ready: Callable[[AppState], object] | None = None) -> int:
-    """Open the window and run until it is closed; ``on_ready`` is called once it is usable.
+def asks_for_trust(folder: Path) -> bool:
+    """Ask about a workspace that this user did not make."""
+    box = QMessageBox()
+    box.setWindowTitle("Yomikomi")
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    box.setText(f"The workspace {printable(folder.name)} was not made by you on this computer.")
+    box.setInformativeText(
+        "Its record may name any file. Unless you trust it, it is opened for reading only and nothing in it is changed."
+    )
+    reading = box.addButton("Open for reading", QMessageBox.ButtonRole.AcceptRole)
+    trusting = box.addButton("Trust it and open", QMessageBox.ButtonRole.ActionRole)
+    box.setDefaultButton(reading)
+    box.exec()
+    return box.clickedButton() is trusting
+
+
+def _on_uncaught(state: AppState, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+    """What a slot let through: an expected error is told, any other is a defect and told with where it is described."""
+    if isinstance(error, YomikomiError):
+        state.tell_error(error)
+    elif isinstance(error, Exception):
+        state.tell_error(defect(error, "the window"))
+        sys.__excepthook__(kind, error, trace)
+    else:
+        sys.__excepthook__(kind, error, trace)
+
+
+def run_window(folder: Path, *, on_ready: Callable[[AppState], object] | None = None, trust: bool = False) -> int:
+    """Open the window and run until it is closed; ``on_ready`` is called once it is usable. ``trust``: see :class:`Workspace`.
 
     Raises WorkspaceError before anything is shown.
     """
-    workspace = Workspace(folder)
+    workspace = Workspace(folder, trust=trust)
     app = application()
+    if workspace.read_only and asks_for_trust(workspace.folder):
+        workspace.close()
+        workspace = Workspace(folder, trust=True)
     try:
         window = build_window(workspace)
+        sys.excepthook = partial(_on_uncaught, window.state)
         window.show()
         preload = Preload(window)
         if on_ready is not None:

@@ -10,9 +10,12 @@ from shiboken6 import isValid
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.work import Job, Reporter
+from yomikomi.core.work.defects import defect
 from yomikomi.core.work.job import GRACE_S
 
 _POLL_MS = 33
+# Begins the names of resources that are devices.
+DEVICE = "device "
 
 
 class JobRunner(QObject):
@@ -30,7 +33,7 @@ class JobRunner(QObject):
         super().__init__(parent)
         self._running: list[tuple[Job, str]] = []
         self._waiting: list[tuple[Job, str]] = []
-        self._leaving: list[Job] = []
+        self._leaving: list[tuple[Job, str]] = []
         self._callbacks: dict[int, tuple[Callable[[Job], None] | None, Callable[[Job], None] | None]] = {}
         self.closing = False
         self._timer = QTimer(self)
@@ -51,16 +54,19 @@ class JobRunner(QObject):
         resource: str = "",
         urgent: bool = False,
         grace: float = GRACE_S,
+        limit: float | None = None,
+        kind: str = "",
+        key: str = "",
         on_progress: Callable[[Job], None] | None = None,
         on_end: Callable[[Job], None] | None = None,
     ) -> Job:
-        job = Job(function, request, name=name, urgent=urgent, grace=grace)
+        job = Job(function, request, name=name, urgent=urgent, grace=grace, limit=limit, kind=kind, key=key)
         self._callbacks[id(job)] = (on_progress, on_end)
         if self.closing:
             job.cancel()
             self._tell_end(job)
             return job
-        if resource and any(taken == resource for _, taken in self._running):
+        if resource and resource in self._taken():
             self._waiting.append((job, resource))
         else:
             self._launch(job, resource)
@@ -99,13 +105,14 @@ class JobRunner(QObject):
         self._timer.start()
 
     def _poll(self) -> None:
-        for job, _ in list(self._running):
+        running = list(self._running)
+        for job, _ in running:
             generation = job.generation
             if not job.poll() or job.generation == generation:
                 continue
             if job.state.ended:
                 self._running = [pair for pair in self._running if pair[0] is not job]
-                self._leaving.append(job)
+                self._leaving.append(next(pair for pair in running if pair[0] is job))
                 self._tell_end(job)
                 self._start_waiting()
             else:
@@ -113,7 +120,10 @@ class JobRunner(QObject):
                 if on_progress:
                     on_progress(job)
                 self.progressed.emit(job)
-        self._leaving = [job for job in self._leaving if not job.gone()]
+        left = [pair for pair in self._leaving if not pair[0].gone()]
+        if len(left) < len(self._leaving):
+            self._leaving = left
+            self._start_waiting()
         if not self._running and not self._leaving:
             self._timer.stop()
 
@@ -127,8 +137,13 @@ class JobRunner(QObject):
         self.ended.emit(job)
         self.changed.emit()
 
-    def _start_waiting(self) -> None:
+    def _taken(self) -> set[str]:
+        """Resources in use. A device is free again only when the process that read it is gone: until then it cannot be opened."""
         taken = {resource for _, resource in self._running if resource}
+        return taken | {resource for _, resource in self._leaving if resource.startswith(DEVICE)}
+
+    def _start_waiting(self) -> None:
+        taken = self._taken()
         for job, resource in list(self._waiting):
             if resource not in taken:
                 self._waiting.remove((job, resource))
@@ -150,8 +165,10 @@ class _Call(QRunnable):
             answer, error = self._function(), None
         except YomikomiError as expected:
             answer, error = None, expected
+        except OSError as told:
+            answer, error = None, YomikomiError(f"The system said: {told.strerror or told}.", remedy="Check the drive.")
         except Exception as other:  # the border between threads: shown, not lost
-            answer, error = None, YomikomiError(f"{type(other).__name__}: {other}", remedy="This is a defect; please report it.")
+            answer, error = None, defect(other, "a call in the background")
         try:
             self._carrier.finished.emit(answer, error)
         except RuntimeError:  # the window went while the call ran

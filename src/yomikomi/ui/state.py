@@ -26,6 +26,8 @@ from yomikomi.core.work.new_file import is_taken
 from yomikomi.core.work.notices import NoticeCentre, Weight
 from yomikomi.ui.background import Calls, JobRunner
 
+# Kinds of jobs that others look for.
+RECORDING, ARMED, KEEPING = "recording", "armed", "keeping"
 # How often takes are looked for whose drive is away.
 _SEARCH_MS = 5000
 
@@ -143,10 +145,10 @@ class AppState(QObject):
         """Join what was taken out of look-back rings and is not yet a file of its own; after a crash also the ring that was left."""
         if self.record.workspace.read_only:
             return
-        going = {job.name for job in self.jobs.jobs}
-        armed = any(name.endswith("to look back") for name in going)
+        going = {job.key for job in self.jobs.jobs if job.kind == KEEPING}
+        armed = any(job.kind == ARMED for job in self.jobs.jobs)
         for folder in sorted((self.record.workspace.folder / "takes").glob(".ring-*")):
-            if f"keeping {folder.name}" in going or (armed and "-clip" not in folder.name):
+            if folder.name in going or (armed and "-clip" not in folder.name):
                 continue
             owner = folder.name.removeprefix(".ring-").partition("-")[0]
             view = next((one for one in self.carriers if str(one.id) == owner), None)
@@ -171,8 +173,9 @@ class AppState(QObject):
             self.reload()
 
         self.jobs.start(
-            join_pieces, JoinPiecesRequest(pieces, target), name=f"keeping {folder.name}", resource="take drive", grace=5.0, on_end=ended
-        )
+            join_pieces, JoinPiecesRequest(pieces, target), name=f"keeping {folder.name}", resource="take drive", grace=5.0, on_end=ended,
+            kind=KEEPING, key=folder.name,
+        )  # fmt: skip
 
     def _mended(self, take: CutOffTake, job: Job) -> None:
         self._mending.discard(take.id)

@@ -12,7 +12,7 @@ import av
 
 from yomikomi.core.balance.segments import Segment
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.treatment.chain import Chain, TreatedFormat, Treatment, chain_for
+from yomikomi.core.treatment.chain import Chain, TreatedFormat, Treatment, chain_for, outputs_a_frame
 from yomikomi.core.video.picture_at import frames_from
 from yomikomi.core.work import Reporter
 
@@ -35,12 +35,12 @@ class TreatedSpan:
     reporter: Reporter
 
     def __post_init__(self) -> None:
-        rate = Fraction(self.reading.rate.nominal)
+        rate = self.reading.rate.by_stamps
         self._warm = min(self.segment.first, round(WARM_SECONDS * rate))
         after = self.reading.frames - self.segment.first - self.segment.frames
         self._cool = min(after, round(COOL_SECONDS * rate))
-        factor = int(self.treatment.output_rate(rate) / rate)
-        self.counted = range(self._warm * factor, (self._warm + self.segment.frames) * factor)
+        self._factor = outputs_a_frame(self.reading, self.treatment)
+        self.counted = range(round(self._warm * self._factor), round((self._warm + self.segment.frames) * self._factor))
         self._source_frames = self._warm + self.segment.frames + self._cool
         self._kept: list[av.VideoFrame] | None = None
         self.treat_seconds_per_frame = 0.0
@@ -51,9 +51,9 @@ class TreatedSpan:
         if self._kept is not None:
             yield from self._kept
             return
-        shape, rate = self.format.geometry, self.format.rate
+        shape = self.format.geometry
         deep = 2 if "10" in self.pixel_format else 1
-        total = self._source_frames * int(rate / Fraction(self.reading.rate.nominal)) * shape.width * shape.height * 3 // 2 * deep
+        total = int(self._source_frames * self._factor) * shape.width * shape.height * 3 // 2 * deep
         kept: list[av.VideoFrame] | None = [] if total <= _KEEP_BYTES else None
         spent, count, mark = 0.0, 0, time.perf_counter()
         for frame in self._decode():
@@ -70,7 +70,7 @@ class TreatedSpan:
         return chain_for(self.reading, self.treatment, pixel_format=self.pixel_format)
 
     def _decode(self) -> Iterator[av.VideoFrame]:
-        rate = Fraction(self.reading.rate.nominal)
+        rate = self.reading.rate.by_stamps
         start = max(Fraction(0), (self.segment.first - self._warm) / rate - 1 / (4 * rate))
         chain = self._chain()
         base = Fraction(1, 1000)

@@ -9,45 +9,127 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-# How quickly the expected moment follows the stamps: slow against jitter, quick against a clock that is off by 100 ppm.
-_FOLLOW = 0.05
-# A stamp this many periods ahead of the expected moment is a jump of the clock, not a gap.
-_JUMP_PERIODS = 3000
+# In periods. What a stamp may be late before it is asked whether a frame is missing; so many frames are looked at then.
+_SUSPICIOUS, _LOOK_AHEAD = 0.6, 12
+# Where fewer can be looked at, at the end.
+_CERTAIN = 0.95
+# What the earliest moment moves by a frame: follows a device whose clock is up to 1000 ppm slow (crystals keep to 100; common practice,
+# no source).
+_LEAK = 0.001
+# Earlier than expected by more than this the clock was set back; by less than that twice in a row, it was expected too late.
+_SET_BACK, _EARLY = 1.5, 0.3
 
 
 class FrameNumberer:
-    """Gives frames of a device their numbers on a constant rate, from stamps that jitter.
+    """Gives frames of a device their numbers on a constant rate, from stamps that jitter. No frame is ever without a number.
 
-    A frame that lies nearer to the next place counts for it, so that what was lost stays a gap; one that comes in the place of
-    the frame before it (a stamp repeated) is told apart with None.
+    A stamp tells when a frame was handed on, never before it was there: it is late by what was in the way, up to nearly a period. So
+    the *earliest* moments keep the rate, and a frame is missing only where every stamp from there on is late by a period: some frames
+    are held back until that shows, and let go as soon as one is not late. Stamps may leap (a clock that is set): where the moments of
+    arrival did not leap with them, nothing is missing.
 
     Parameters
     ----------
     rate : nominal, frames a second.
+
+    ``jumps`` counts how often the clock was set; ``waiting`` how many frames are held.
     """
 
     def __init__(self, rate: Fraction) -> None:
         self.rate = rate
-        self._period_us = float(1_000_000 / rate)
-        self._expected: float | None = None
-        self._number = -1
+        self._period = float(1_000_000 / rate)
+        self._next = 0  # the number that comes if nothing is missing
+        self._earliest: float | None = None  # when frame ``_next`` could be stamped at the soonest
+        self._held: list[float] = []  # stamps that are late, in order
+        self._early: float | None = None
+        self._steady = 0
+        self._lead: float | None = None  # of stamps before arrivals, the most there was
+        self._arrived: int | None = None
         self.jumps = 0
 
-    def number(self, stamp_us: int) -> int | None:
-        if self._expected is None:
-            self._expected, self._number = stamp_us + self._period_us, 0
-            return 0
-        off = stamp_us - self._expected
-        steps = round(off / self._period_us)
-        if abs(steps) > _JUMP_PERIODS:  # the clock was set anew: go on from here
+    @property
+    def waiting(self) -> int:
+        return len(self._held)
+
+    def push(self, stamp_us: int, arrived_us: int | None = None) -> list[int]:
+        """A frame with its stamp and its arrival (microseconds, on any two clocks). Returns the numbers that are decided by it, those of
+        frames held before first; the others follow."""
+        if self._earliest is None:
+            self._earliest = float(stamp_us)
+        leapt = self._leaps(stamp_us, arrived_us)
+        decided: list[int] = []
+        if leapt is not None:
+            decided = self.flush()
             self.jumps += 1
-            steps, off = 0, 0.0
-            self._expected = float(stamp_us)
-        if steps < 0:
+            self._next += leapt
+            self._earliest = float(stamp_us)
+        self._held.append(float(stamp_us))
+        return decided + self._decide(final=False)
+
+    def flush(self) -> list[int]:
+        """No frame comes any more (or none that goes with these): what is held is decided now."""
+        return self._decide(final=True)
+
+    def _leaps(self, stamp_us: int, arrived_us: int | None) -> int | None:
+        """None, or how many frames are missing where the clock of the stamps was set."""
+        assert self._earliest is not None
+        before, self._arrived = self._arrived, arrived_us
+        off = (stamp_us - self._earliest) / self._period - len(self._held)
+        leap = off < -_SET_BACK
+        if arrived_us is not None:
+            lead = float(stamp_us - arrived_us)
+            if self._lead is not None and lead > self._lead + _SET_BACK * self._period:
+                leap = True
+            self._lead = lead if leap or self._lead is None else max(self._lead, lead)
+        if not leap:
             return None
-        self._number += 1 + steps
-        self._expected += (1 + steps) * self._period_us + _FOLLOW * (off - steps * self._period_us)
-        return self._number
+        if before is None or arrived_us is None:
+            return 0
+        gap = round((arrived_us - before) / self._period)
+        return gap - 1 if gap > 2 else 0  # arrivals jitter too
+
+    def _decide(self, *, final: bool) -> list[int]:
+        decided = []
+        while self._held:
+            late = [self._lateness(stamp, place) for place, stamp in enumerate(self._held)]
+            least = min(late)
+            full = len(self._held) >= _LOOK_AHEAD
+            if least >= _SUSPICIOUS and not full and not final:
+                break
+            if least >= (_SUSPICIOUS if full else _CERTAIN):
+                missing = int(least + 1 - (_SUSPICIOUS if full else _CERTAIN))
+                assert self._earliest is not None
+                self._next += missing
+                self._earliest += missing * self._period
+                self._steady = _LOOK_AHEAD
+                late = [one - missing for one in late]
+            decided.append(self._take(late[0]))
+        return decided
+
+    def _lateness(self, stamp: float, place: int) -> float:
+        assert self._earliest is not None
+        return (stamp - self._earliest) / self._period - place
+
+    def _take(self, late: float) -> int:
+        """Number the frame held longest, and follow the clock."""
+        assert self._earliest is not None
+        self._held.pop(0)
+        # A gap may be set some frames before its place, where they were late too: those look early then, and move nothing.
+        self._steady -= 1
+        if self._steady >= 0 and late < 0:
+            self._early = None
+        elif late < -_EARLY:  # one such stamp may be a slip
+            if self._early is not None:
+                self._earliest += max(late, self._early) * self._period
+                self._early = None
+            else:
+                self._early = late
+        else:
+            self._early = None
+            self._earliest += min(late, _LEAK) * self._period
+        self._earliest += self._period
+        self._next += 1
+        return self._next - 1
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from yomikomi.core.capture.loudness import Loudness
+from yomikomi.core.capture.rules import Warned
 from yomikomi.core.capture.scopes import Scopes
 from yomikomi.core.capture.sound_watch import SILENT_DB, SoundLevels
 
@@ -53,7 +54,7 @@ class CaptureStatus:
         which movement jumps as if some were missing.
     headroom : how many times faster than needed the encoder is; 0 where nothing is encoded.
     write_ms : longest single write of the last half second.
-    warnings : what is wrong now, in words.
+    warnings : what is wrong now.
     kept : clips kept from the look-back ring so far. ``ring_seconds``: how much the ring holds.
     """
 
@@ -77,7 +78,7 @@ class CaptureStatus:
     loudness: Loudness | None = None
     drift_ms_per_hour: float | None = None
     part_number: int = 1
-    warnings: tuple[str, ...] = ()
+    warnings: tuple[Warned, ...] = ()
     looks: Looks | None = None
     number: int = 0
     ring_seconds: float = 0.0

@@ -5,6 +5,8 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
+import string
 from collections.abc import Iterable, Sequence
 from datetime import datetime
 from fractions import Fraction
@@ -15,11 +17,14 @@ from pydantic import BaseModel, ConfigDict, Field
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.video.rates import fraction_text
 from yomikomi.core.video.timecode import TimecodeRule, frame_clock
+from yomikomi.core.work.text import spreadsheet_cell
 
 MarkKind = Literal["mark", "in", "out", "split"]
 # Typed labels that one key sets; a person may give others.
 USUAL_LABELS = ("look here", "good", "fault", "chapter", "event")
 DEFAULT_PATTERN = "{label} {title} {number:03}"
+_DIGITS = re.compile(r"0?[1-9]")
+_LONGEST_NAME = 200
 
 
 class Mark(BaseModel):
@@ -88,19 +93,33 @@ def name_clips(clips: Sequence[Clip], pattern: str, *, label: str, title: str, r
     """
     named = []
     for number, clip in enumerate(clips, 1):
-        facts = {
+        facts: dict[str, str | int] = {
             "label": label, "title": title, "number": number, "mark": clip.label, "day": f"{day:%Y-%m-%d}",
             "start": frame_clock(clip.first, rate).replace(":", "").split(".")[0],
         }  # fmt: skip
-        try:
-            name = pattern.format_map(facts).strip()
-        except (KeyError, ValueError, IndexError, AttributeError) as error:
-            raise WrongUseError(
-                f"The pattern {pattern!r} cannot be filled in: {error}.",
-                remedy="Use {label}, {title}, {number:03}, {mark}, {start} or {day}.",
-            ) from error
+        name = _filled(pattern, facts)[:_LONGEST_NAME].strip()
         named.append(clip.model_copy(update={"name": " ".join(name.split()) or f"clip {number}"}))
     return named
+
+
+def _filled(pattern: str, facts: dict[str, str | int]) -> str:
+    """The pattern with its facts. Only their names count, and digits for the number: a pattern comes out of a record that may be
+    anybody's, and Python's own way reaches into objects and fills memory with blanks."""
+    parts = []
+    try:
+        for text, name, form, turned in string.Formatter().parse(pattern):
+            parts.append(text)
+            if name is None:
+                continue
+            if name not in facts or turned or not (not form or (name == "number" and _DIGITS.fullmatch(form))):
+                raise ValueError(f"{{{name}{':' + form if form else ''}}}")  # noqa: TRY301  one place says what is wrong with a pattern
+            parts.append(format(facts[name], form or ""))
+    except ValueError as error:
+        raise WrongUseError(
+            f"The pattern {pattern[:80]!r} cannot be filled in: {error}.",
+            remedy="Use {label}, {title}, {number:03}, {mark}, {start} or {day}.",
+        ) from error
+    return "".join(parts)
 
 
 class MarksDocument(BaseModel):
@@ -132,10 +151,9 @@ def as_csv(document: MarksDocument) -> str:
     rows: list[tuple[str, str, int, int]] = [(mark.kind, mark.label, mark.frame, mark.frame) for mark in document.marks]
     rows += [("clip", clip.name, clip.first, clip.end) for clip in document.clips]
     for kind, name, first, end in rows:
-        # A name that begins like a formula would be run by a spreadsheet.
-        safe = f"'{name}" if name[:1] in {"=", "+", "-", "@"} else name
         table.writerow([
-            kind, safe, first, end, rule.from_frames(begins + first), rule.from_frames(begins + end), f"{float((end - first) / rate):.3f}",
+            kind, spreadsheet_cell(name), first, end,
+            rule.from_frames(begins + first), rule.from_frames(begins + end), f"{float((end - first) / rate):.3f}",
         ])  # fmt: skip
     return out.getvalue()
 

@@ -90,22 +90,30 @@ def ending(rules: EndRules, now: Condition) -> Ending | None:
     return None
 
 
-def warnings(rules: EndRules, now: Condition) -> tuple[str, ...]:
+@dataclass(frozen=True)
+class Warned:
+    """Something to look at. ``kind`` stays the same while the figures in ``words`` change."""
+
+    kind: str
+    words: str
+
+
+def warnings(rules: EndRules, now: Condition) -> tuple[Warned, ...]:
     """What a person should look at while it runs, the gravest first."""
     found = []
     if now.dropped:
-        found.append(f"{now.dropped} frames lost")
+        found.append(Warned("lost", f"{now.dropped} frames lost"))
     if now.queue_part > 0.5:
-        found.append("the recorder falls behind")
+        found.append(Warned("behind", "the recorder falls behind"))
     if 0 < now.headroom < _SHORT_HEADROOM:
-        found.append(f"the encoder has {now.headroom:.2f} times what it needs: little")
+        found.append(Warned("headroom", f"encoder headroom only {now.headroom:.2f}×"))
     if now.write_ms > _SLOW_WRITE_MS:
-        found.append(f"the drive took {now.write_ms:.0f} ms for one write")
+        found.append(Warned("slow drive", f"the drive took {now.write_ms:.0f} ms for one write"))
     if now.free_bytes < 3 * rules.floor_bytes:
-        found.append(f"{size_text(now.free_bytes)} left on the drive")
-    found += now.signs
+        found.append(Warned("room", f"{size_text(now.free_bytes)} left on the drive"))
+    found += [Warned(sign, sign) for sign in now.signs]
     if now.drift_ms_per_hour is not None:
-        found.append(f"sound and picture part by {abs(now.drift_ms_per_hour):.0f} ms an hour")
+        found.append(Warned("drift", f"sound and picture drift apart by {abs(now.drift_ms_per_hour):.0f} ms an hour"))
     if rules.blank_seconds and now.still_s > 3 and (now.silent_s > 3 or not now.has_sound):
-        found.append("picture blank or still, and silence")
+        found.append(Warned("blank", "picture blank or still, and silence"))
     return tuple(found)

@@ -15,8 +15,10 @@ from yomikomi.core.planning.carriers import CHECKS, KINDS, OUTCOMES, CarrierKind
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake, tags_of, usual_details
 from yomikomi.core.planning.lengths import running_seconds
+from yomikomi.core.video.media import is_regular
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import number_text, parse_number, parse_time
+from yomikomi.core.work.text import from_spreadsheet_cell, spreadsheet_cell
 
 TABLE_SUFFIXES = {".csv", ".tsv"}
 LARGEST_TABLE_BYTES = 50_000_000
@@ -66,6 +68,8 @@ class Inventory:
 def read_table(path: Path) -> Table:
     """A CSV file in any usual encoding, with commas, semicolons or tabs. Raises UnreadableError."""
     try:
+        if path.exists() and not is_regular(path):
+            raise UnreadableError(f"{path.name} is no ordinary file.", remedy="Give a table saved as CSV.", path=path)
         if path.stat().st_size > LARGEST_TABLE_BYTES:
             raise UnreadableError(f"{path.name} is too large for an inventory.", remedy="Give a table of at most 50 MB.", path=path)
         raw = path.read_bytes()
@@ -122,7 +126,7 @@ def take_in(table: Table, columns: dict[str, int], *, kind: str = "vhs", taken: 
     intakes: list[Intake] = []
     problems: list[RowProblem] = []
     for number, row in enumerate(table.rows, start=2):
-        cells = {field: row[column].strip() for field, column in columns.items() if column < len(row)}
+        cells = {field: from_spreadsheet_cell(row[column].strip()) for field, column in columns.items() if column < len(row)}
         try:
             made = _intake(cells, kind, used)
         except WrongUseError as error:
@@ -142,12 +146,13 @@ def write_table(intakes: Iterable[Intake]) -> str:
     writer.writerow([names[0] for names in FIELDS.values()])
     for one in intakes:
         details = one.details
-        writer.writerow([
+        cells = [
             one.label, one.title, kind_of(one.kind).words, one.format or "", _length_words(one.seconds),
             number_text(details.marked_minutes) if details.marked_minutes else "", details.speed, details.shape, details.sound,
             _condition_words(details.condition), "yes" if details.rights else "no",
             ", ".join(OUTCOMES.get(key, key) for key in details.wanted), ", ".join(details.tags), one.note,
-        ])  # fmt: skip
+        ]  # fmt: skip
+        writer.writerow([spreadsheet_cell(cell) for cell in cells])
     return out.getvalue()
 
 

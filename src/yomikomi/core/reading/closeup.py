@@ -46,7 +46,7 @@ class CloseLook:
 
 def close_look(path: Path, reading: Reading, frame: int) -> CloseLook:
     """Decode a frame and the one before. Raises UnreadableError where the file has no such frame any more."""
-    rate = Fraction(reading.rate.nominal)
+    rate = reading.rate.by_stamps
     start = max(Fraction(0), (frame - 1) / rate - 1 / (4 * rate)) if frame else Fraction(0)
     found: list[av.VideoFrame] = []
     for one in frames_from(path, start_seconds=start, first_seconds=Fraction(reading.first_seconds)):

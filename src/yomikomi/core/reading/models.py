@@ -6,6 +6,7 @@ one of version 2 in which nothing else was measured (``None``).
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -75,6 +76,13 @@ class Rate(Document):
     gap_places: list[tuple[int, int]] = Field(default_factory=list, description="frame before the gap, frames missing; 200 at most")
     jitter_ms: float = Field(default=0.0, description="standard deviation of the time stamps about a constant rate")
     off_places: list[int] = Field(default_factory=list, description="frames that stand outside their place; 200 at most")
+    stamps: str = Field(default="", description="exact rate of the time stamps, where a person says that the true rate is another")
+    retimed: bool = Field(default=False, description="the stamps are wrong: frames are shown one after another at the nominal rate")
+
+    @property
+    def by_stamps(self) -> Fraction:
+        """The rate at which frames are found in the file."""
+        return Fraction(self.stamps or self.nominal)
 
 
 class Losses(Document):

@@ -17,6 +17,8 @@ from yomikomi.core.video.standards import FieldOrder
 
 # Said of a verdict that has no other value: it is noted and meant to be so.
 AS_MEANT = "as meant"
+# Behind a rate: the stamps are wrong, every frame is kept.
+RETIMED = " retimed"
 
 
 @dataclass(frozen=True)
@@ -38,7 +40,7 @@ def current(topic: str, reading: Reading) -> str:
         scan = reading.scan
         return f"{scan.kind} {scan.field_order}" if scan.field_order else scan.kind
     if topic == "rate":
-        return reading.rate.nominal
+        return reading.rate.nominal + (RETIMED if reading.rate.retimed else "")
     if topic == "shape":
         return reading.geometry.shape
     return AS_MEANT if topic in reading.overruled else "as measured"
@@ -54,7 +56,7 @@ def overrule(reading: Reading, topic: str, now: str) -> Reading:
         pictures = Fraction(4, 5) if kind in {"film_2_3", "film_2_3_3_2"} else Fraction(1)
         changed["rate"] = reading.rate.model_copy(update={"true": fraction_text(nominal * pictures)})
     elif topic == "rate":
-        changed["rate"] = reading.rate.model_copy(update={"nominal": now, "true": now, "told_by": "your word"})
+        changed |= _rated(reading, now)
     elif topic == "shape":
         changed["geometry"] = _shaped(reading, now)
     overruled = [*(one for one in reading.overruled if one != topic), topic]
@@ -88,7 +90,27 @@ def _rates(reading: Reading) -> list[Choice]:
     """The known rates near the one found; what is further away would be another recording."""
     found = Fraction(reading.rate.nominal)
     near = sorted((r for r in {*KNOWN_RATES, found} if found / 2 <= r <= 2 * found), key=lambda r: (abs(r / found - 1), r))[:7]
-    return [Choice(fraction_text(rate), f"{rate_text(rate)} frames a second") for rate in sorted(near)]
+    choices = []
+    for rate in sorted(near):
+        words = f"{rate_text(rate)} frames a second"
+        if rate == found and not reading.rate.retimed:
+            choices.append(Choice(fraction_text(rate), words))
+            continue
+        # Two things may be meant, and they differ: frames left out or repeated to fit the clock, or every frame kept at another speed.
+        choices.append(Choice(fraction_text(rate), f"{words}, by the time stamps (some frames repeated or left out)"))
+        choices.append(Choice(fraction_text(rate) + RETIMED, f"{words}, every frame kept (the time stamps are wrong)"))
+    return choices
+
+
+def _rated(reading: Reading, now: str) -> dict[str, object]:
+    """The rate and the length that follow from it."""
+    retimed, rate = now.endswith(RETIMED), now.removesuffix(RETIMED)
+    stamps = fraction_text(reading.rate.by_stamps)
+    changed = {"nominal": rate, "true": rate, "told_by": "your word", "retimed": retimed, "stamps": stamps if stamps != rate else ""}
+    seconds = float(reading.frames / Fraction(rate)) if retimed else float(reading.frames / reading.rate.by_stamps)
+    if not retimed and not reading.rate.retimed:
+        seconds = reading.duration_seconds
+    return {"rate": reading.rate.model_copy(update=changed), "duration_seconds": round(seconds, 6)}
 
 
 def _shapes(reading: Reading) -> list[Choice]:

@@ -20,11 +20,11 @@ from yomikomi.core.video.units import grouped
 __all__ = ["Finding", "Mark", "basis", "certainty_words", "findings", "headline"]
 
 
-def headline(reading: Reading) -> str:
-    """The sentence at the head of the station."""
+def headline(reading: Reading, *, by_word: bool = False) -> str:
+    """The sentence at the head of the station. ``by_word``: a person said so."""
     scan, rate = reading.scan, rate_text(Fraction(reading.rate.nominal))
     steady = "" if reading.rate.constant else ", and not steady"
-    certain = certainty_words(scan.confidence)
+    certain = "by your word" if by_word else certainty_words(scan.confidence)
     order = FieldOrder(scan.field_order).words if scan.field_order else ""
     if scan.kind == "undetermined":
         return f"Too little moves to tell how it was scanned. {rate} frames a second{steady}."

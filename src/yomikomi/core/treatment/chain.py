@@ -108,6 +108,7 @@ class Chain:
 
     Parameters
     ----------
+    retimed : the stamps are wrong: frames follow each other at ``rate``, whatever they say.
     most_filled_s : longest gap that is filled, seconds; None: any. At a longer one ``push`` raises UnfinishedError.
     """
 
@@ -121,7 +122,9 @@ class Chain:
         rotation: int = 0,
         pixel_format: str = "yuv420p",
         most_filled_s: Fraction | int | None = MOST_FILLED_S,
+        retimed: bool = False,
     ) -> None:
+        self._retimed = retimed
         self._most_filled_s = most_filled_s
         self._taken = self._given = self.filled = 0
         self._last_in: Fraction | None = None
@@ -140,6 +143,10 @@ class Chain:
 
     def push(self, frame: av.VideoFrame | None, *, time_base: Fraction) -> Iterator[av.VideoFrame]:
         """Give a decoded frame (None at the end) and take the treated ones."""
+        if self._retimed:
+            time_base = 1 / self._rate
+            if frame is not None:
+                frame.pts, frame.duration, frame.time_base = self._taken, 1, time_base
         if self._line is None:
             if frame is None:
                 return
@@ -165,7 +172,8 @@ class Chain:
     @property
     def dropped(self) -> int:
         """At the end: frames that went in and are not among those that came out."""
-        return max(0, self._taken * round(self.format.rate / self._rate) - (self._given - self.filled))
+        each = 2 if self._treatment.deinterlace is Deinterlace.DOUBLE else 1
+        return max(0, self._taken * each - (self._given - self.filled))
 
     def _count(self, out: av.VideoFrame) -> None:
         """A frame that stands in for missing ones shares its samples with the one before, which is held so that they stay."""
@@ -223,6 +231,12 @@ def _treated_geometry(geometry: Geometry, rotation: int) -> Geometry:
     return Geometry(width, height, aspect)
 
 
+def outputs_a_frame(reading: Reading, treatment: Treatment) -> Fraction:
+    """Frames that come out for one of the source: 1 or 2, or whatever the person's rate makes of it."""
+    before = Fraction(reading.rate.nominal) if reading.rate.retimed else reading.rate.by_stamps
+    return treatment.output_rate(Fraction(reading.rate.nominal)) / before
+
+
 def chain_for(
     reading: Reading, treatment: Treatment, *, pixel_format: str = "yuv420p", most_filled_s: Fraction | int | None = MOST_FILLED_S
 ) -> Chain:
@@ -233,5 +247,5 @@ def chain_for(
     colour = ColourTags(tags.primaries, tags.transfer, tags.matrix, tags.range).or_usual_for(width=shape.width, height=shape.height)
     return Chain(
         treatment, rate=Fraction(reading.rate.nominal), geometry=geometry, colour=colour, rotation=reading.rotation,
-        pixel_format=pixel_format, most_filled_s=most_filled_s,
+        pixel_format=pixel_format, most_filled_s=most_filled_s, retimed=reading.rate.retimed,
     )  # fmt: skip

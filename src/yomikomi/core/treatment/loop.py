@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.treatment.chain import Treatment, chain_for
+from yomikomi.core.treatment.chain import Treatment, chain_for, outputs_a_frame
 from yomikomi.core.video.picture_at import frames_from
 from yomikomi.core.video.planes import luma, rgb
 from yomikomi.core.work import Reporter
@@ -54,7 +54,7 @@ class Loop:
 def make_loop(request: LoopRequest, reporter: Reporter) -> Loop:
     """Decode about a second around the most combed moment and treat it in each way asked for."""
     reading = request.reading
-    rate = Fraction(reading.rate.nominal)
+    rate = reading.rate.by_stamps
     span = min(reading.frames, max(2, round(rate)))
     first = max(0, min(reading.most_combed_frame - span // 2, reading.frames - span))
     lead = min(_MARGIN, first)
@@ -76,14 +76,13 @@ def make_loop(request: LoopRequest, reporter: Reporter) -> Loop:
 def _treated(
     reading: Reading, treatment: Treatment, frames: list[av.VideoFrame], lead: int, span: int, cut: _Cutter, reporter: Reporter
 ) -> LoopSide:
-    rate = Fraction(reading.rate.nominal)
     chain = chain_for(reading, treatment, pixel_format="yuv444p")
-    factor = int(chain.format.rate / rate)
+    factor = outputs_a_frame(reading, treatment)
     pictures = []
     base = frames[0].time_base or Fraction(1, 1000)
     for frame in chain.treat(frames, time_base=Fraction(base)):
         reporter.check()
-        if lead * factor <= (frame.pts or 0) < (lead + span) * factor:
+        if round(lead * factor) <= (frame.pts or 0) < round((lead + span) * factor):
             pictures.append(cut(frame))
     return LoopSide(chain.format.rate, pictures)
 

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from typing import Any
 
 from yomikomi.core.errors import UnfinishedError, WorkerDiedError, YomikomiError
+from yomikomi.core.work.defects import defect
 from yomikomi.core.work.reporter import PipeReporter, Reporter
 
 # Seconds between the wish to stop and the end of a worker that does not listen.
@@ -50,6 +51,8 @@ class Job:
     urgent : keep normal priority (a recording); all other work steps back.
     grace : seconds a worker may take to end in order after a wish to stop, before it is ended.
     on_end : called once, in the polling thread, after the state became final (for clearing up files).
+    kind, key : what it is and of what, for code that looks for it; names are for people.
+    limit : seconds after which the worker is ended, for work on foreign data that ought to be quick.
     """
 
     def __init__(
@@ -61,8 +64,12 @@ class Job:
         urgent: bool = False,
         grace: float = GRACE_S,
         on_end: Callable[[Job], None] | None = None,
+        limit: float | None = None,
+        kind: str = "",
+        key: str = "",
     ) -> None:
-        self.name = name
+        self.name, self.kind, self.key = name, kind, key
+        self._limit = limit
         self.state = JobState.QUEUED
         self.progress: Any = None
         self.result: Any = None
@@ -117,6 +124,13 @@ class Job:
         if not self.state.ended and overdue:
             self._process.kill()
             self._end(JobState.CANCELLED)
+            changed = True
+        if not self.state.ended and self._limit is not None and time.monotonic() - self.started_at > self._limit:
+            self._process.kill()
+            self.error = UnfinishedError(
+                f"{self.name} took longer than {self._limit:.0f} s and was stopped.", remedy="What it works on is probably damaged."
+            )
+            self._end(JobState.FAILED)
             changed = True
         return changed
 
@@ -219,8 +233,13 @@ def _work(function: Callable[[Any, Reporter], Any], request: Any, pipe: Any, urg
     except YomikomiError as error:
         kind = "cancelled" if reporter.cancelled() else "failed"
         reporter.finish(kind, None if kind == "cancelled" else error)
-    except Exception as error:  # the border: whatever a library throws becomes one of ours, with its cause named
-        wrapped = UnfinishedError(f"{type(error).__name__}: {error}", remedy="This is a defect of the program; please report it.")
+    except OSError as error:  # the file system, wherever it was asked
+        what = f" ({error.filename})" if error.filename else ""
+        wrapped = UnfinishedError(f"The work was ended by the system: {error.strerror or error}{what}.", remedy="Check the drive.")
         reporter.finish("failed", wrapped)
+    except MemoryError:
+        reporter.finish("failed", UnfinishedError("There is not enough memory for this.", remedy="Close other programs, then try again."))
+    except Exception as error:  # the border: whatever a library throws becomes one of ours, with its cause named
+        reporter.finish("failed", defect(error, getattr(function, "__name__", "work")))
     else:
         reporter.finish("done", result)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 
 # Control characters, which a terminal would obey; those that change the direction of writing; stand-ins for bytes that are no text;
@@ -15,3 +16,16 @@ def printable(words: str) -> str:
     if words.isascii() and words.isprintable():
         return words
     return "".join("\ufffd" if unicodedata.category(c) in _HIDDEN and c not in _KEPT else c for c in words)
+
+
+# What a spreadsheet runs as a formula, and what we put before it; a text that begins like that of itself gets one more.
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+
+
+def spreadsheet_cell(words: str) -> str:
+    """A text as a cell of a table that a spreadsheet may open: never run as a formula. :func:`from_spreadsheet_cell` takes it back."""
+    return f"'{words}" if _FORMULA.match(words) else words
+
+
+def from_spreadsheet_cell(words: str) -> str:
+    return words[1:] if words.startswith("'") and _FORMULA.match(words) else words

@@ -30,7 +30,8 @@ from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.new_file import is_taken
 from yomikomi.core.work.notices import Weight
-from yomikomi.ui.state import AppState
+from yomikomi.ui.source_of import device_of
+from yomikomi.ui.state import ARMED, RECORDING, AppState
 
 Mode = Literal["", "looking", "armed", "recording"]
 # A recording ends in order: it may take the encoder a moment to write what it holds.
@@ -119,8 +120,9 @@ class CapturePass(QObject):
         self._warned = set()
         self._before, self._totals = HealthRow(at=0), (0, 0, 0, 0, 0)
         self.job = self._state.jobs.start(
-            capture, request, name=name, urgent=True, grace=_END_GRACE_S, on_progress=self._on_status, on_end=self._on_end
-        )
+            capture, request, name=name, urgent=True, grace=_END_GRACE_S, on_progress=self._on_status, on_end=self._on_end,
+            kind={"recording": RECORDING, "armed": ARMED}.get(mode, mode), resource=device_of(request.source),
+        )  # fmt: skip
         self.changed.emit()
 
     def _on_status(self, job: Job) -> None:
@@ -139,8 +141,8 @@ class CapturePass(QObject):
         for clip in status.kept[self._kept :]:
             self._join(clip)
         self._kept = max(self._kept, len(status.kept))
-        # The figures in a warning change all the time; a fault is new when its words are.
-        kinds = {"".join(c for c in words if not c.isdigit()) for words in status.warnings}
+        # The figures in a warning change all the time; a fault is new when its kind is.
+        kinds = {one.kind for one in status.warnings}
         if kinds - self._warned and self._cue:
             QApplication.beep()
         self._warned = kinds
@@ -155,7 +157,8 @@ class CapturePass(QObject):
         self._before = HealthRow(
             at=float(int(status.seconds)), frames=new[0], late=new[1], lost=new[2], repeated=new[3], suspected=new[4],
             queue=status.queue, headroom=status.headroom, mbps=status.bits_per_second / 1e6, write_ms=status.write_ms,
-            free_gb=status.free_bytes / 1e9, peak_db=status.peak_db, rms_db=status.rms_db, signs=status.warnings,
+            free_gb=status.free_bytes / 1e9, peak_db=status.peak_db, rms_db=status.rms_db,
+            signs=tuple(one.words for one in status.warnings),
         )  # fmt: skip
         self.second.emit(self._before)
 

@@ -31,6 +31,7 @@ from yomikomi.sim.on_path import OnPathSpec
 from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.sim.synctest import SyncTestSpec
 from yomikomi.ui.capture.prove_page import ProvePage
+from yomikomi.ui.source_of import device_of
 from yomikomi.ui.state import AppState
 
 _END_GRACE_S = 6.0
@@ -199,8 +200,9 @@ class Proving(QObject):
 
         self.doing = key
         self.job = self._state.jobs.start(
-            function, request, name=name, urgent=key != "levels", grace=_END_GRACE_S, on_end=ended, on_progress=progressed
-        )
+            function, request, name=name, urgent=key != "levels", grace=_END_GRACE_S, on_end=ended, on_progress=progressed,
+            resource=device_of(getattr(request, "source", None)),
+        )  # fmt: skip
         self._page.set_busy(key)
 
     def _say_stopped(self, key: str, words: str) -> None:

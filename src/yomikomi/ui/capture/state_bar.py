@@ -59,7 +59,7 @@ class StateBar(QFrame):
         self.rate.setText(bit_rate_text(status.bits_per_second) if status.bits_per_second else "–")
         headroom = f"encoder {status.headroom:.1f} times what is needed" if status.headroom else ""
         if status.warnings:
-            self._warn(" · ".join(status.warnings), "wrong" if status.dropped else "look here")
+            self._warn(" · ".join(one.words for one in status.warnings), "wrong" if status.dropped else "look here")
         else:
             part = f" · part {status.part_number}" if status.part_number > 1 else ""
             self._warn(f"all is well{' · ' + headroom if headroom else ''}{part}", "fine")

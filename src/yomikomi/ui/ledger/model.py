@@ -11,7 +11,7 @@ from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
 from yomikomi.ui.run.station import MARKS
-from yomikomi.ui.widgets.basics import draw_mark
+from yomikomi.ui.widgets.basics import draw_mark, plain_tip
 
 Index = QModelIndex | QPersistentModelIndex
 HEADS = ("State", "Carrier", "Copy", "Recipe", "Size", "foretold", "off by", "Time", "foretold", "off by")
@@ -58,7 +58,7 @@ class LedgerModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return self._words(copy)[index.column()]
         if role == Qt.ItemDataRole.ToolTipRole and index.column() == 2:
-            return copy.path.name
+            return plain_tip(copy.file.name)
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() in _FIGURES:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.FontRole and (index.column() in _FIGURES or index.column() == 1):

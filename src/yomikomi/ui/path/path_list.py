@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOpti
 
 from yomikomi.core.planning.path.ranking import SIDES, Ranked, route_words
 from yomikomi.ui import theme
-from yomikomi.ui.widgets.basics import draw_mark
+from yomikomi.ui.widgets.basics import draw_mark, plain_tip
 
 _ROW_PX = 44
 _RANKED = Qt.ItemDataRole.UserRole
@@ -48,7 +48,7 @@ class PathModel(QAbstractListModel):
             return f"{one.place}, {self.mark_of(one)}{chosen}: {route_words(one.trace.setup)}. {' '.join(one.reasons)}"
         if role == Qt.ItemDataRole.ToolTipRole:
             lines = [f"{SIDES[key]}: {100 * side.value:.0f} of 100 ({side.because})" for key, side in one.sides.items()]
-            return "\n".join([*one.reasons, "", *lines])
+            return plain_tip("\n".join([*one.reasons, "", *lines]))
         return None
 
 

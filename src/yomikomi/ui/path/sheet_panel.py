@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QVBoxLa
 from yomikomi.core.planning.path.catalogue import DeviceKind
 from yomikomi.core.planning.path.sheet import PathSheet, SheetItem, State
 from yomikomi.core.planning.path.structure import Setup
-from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, MarkShape, label, restyle, scrolled
+from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, MarkShape, label, plain_tip, restyle, scrolled
 
 _STATES: dict[State, Qt.CheckState] = {
     "open": Qt.CheckState.Unchecked, "done": Qt.CheckState.Checked, "unsure": Qt.CheckState.PartiallyChecked,
@@ -79,7 +79,7 @@ class ItemCard(Card):
         tip = f"{item.device}: {item.setting}\n{item.why}\nTo see: {item.see}" + (
             f"\nAs delivered: {item.delivered}" if item.delivered else ""
         )
-        self.setToolTip(tip)
+        self.setToolTip(plain_tip(tip))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.FocusIn:

@@ -35,7 +35,7 @@ from yomikomi.ui.path.sheet_panel import SheetPanel
 from yomikomi.ui.path.strand_layout import Site
 from yomikomi.ui.path.wishes import WishesBox
 from yomikomi.ui.shell.station import Station
-from yomikomi.ui.source_of import source_of
+from yomikomi.ui.source_of import device_of, source_of
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Card, button, label, menu_button, row, side_panel
 
@@ -238,7 +238,7 @@ class PathStation(Station):
         self.prove_button.setEnabled(False)
         self.state.jobs.start(
             look_at, LookRequest(source, _PROOF_S), name=f"proving the path of {view.label}", urgent=True,
-            on_end=lambda job: self._on_look(job, view.id),
+            on_end=lambda job: self._on_look(job, view.id), resource=device_of(source),
         )  # fmt: skip
 
     def _on_look(self, job: Job, carrier_id: int) -> None:

@@ -12,6 +12,7 @@ from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.reading.cache import CachedReadRequest, read_cached
 from yomikomi.core.reading.cards.finding import Finding
 from yomikomi.core.reading.closeup import CloseLook, close_look
+from yomikomi.core.reading.current import looks_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import current
 from yomikomi.core.reading.proposals import proposals
@@ -31,7 +32,7 @@ from yomikomi.ui.reading.strips import EvidenceStrips
 from yomikomi.ui.reading.viewer import FrameViewer
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import button, label, menu_button, row, side_panel
+from yomikomi.ui.widgets.basics import button, label, menu_button, plain_tip, row, side_panel
 
 Mode = Literal["full", "quick"]
 
@@ -40,6 +41,7 @@ class ReadingStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self.job: Job | None = None
+        self._job_take = 0
         self._view: CarrierView | None = None
         self._frame = 0
         self.topic = "scan"
@@ -93,7 +95,9 @@ class ReadingStation(Station):
     def show_carrier(self, view: CarrierView | None) -> None:
         self._view = view
         reading = view.judged if view else None
+        self.bar.setVisible(self._reads(view))
         self._say(view)
+        self._check_current(view)
         idle = self.job is None
         has_take = view is not None and view.take is not None and view.take.state != "recording"
         self.go_button.setText("Treat as found" if reading else "Read the take")
@@ -147,9 +151,9 @@ class ReadingStation(Station):
             read_cached, CachedReadRequest(ReadRequest(take.path, mode=mode), kept, again=again), name="reading", resource="processor",
             on_progress=self._on_progress, on_end=partial(self._on_end, take_id=take.id),
         )  # fmt: skip
+        self._job_take = take.id
         self.bar.setValue(0)
         self.bar.setFormat("starting")
-        self.bar.show()
         self.show_carrier(self._view)
 
     def show_frame(self, frame: int) -> None:
@@ -242,13 +246,32 @@ class ReadingStation(Station):
 
     def _name_overruling(self) -> None:
         about = self.list.chosen.title if self.list.chosen else ""
-        self.overrule_button.setToolTip(f"Say what it is, if you know better than: {about}")
+        self.overrule_button.setToolTip(plain_tip(f"Say what it is, if you know better than: {about}"))
 
     def _say_selection(self, frames: tuple[int, int] | None) -> None:
         reading = self._view.judged if self._view else None
         self.selection.setVisible(frames is not None and reading is not None)
         if frames is not None and reading is not None:
             self.selection.setText(selection_words(reading, *frames))
+
+    def _check_current(self, view: CarrierView | None) -> None:
+        """In a thread: whether what is shown still speaks of the file that lies there."""
+        if view is None or view.take is None or view.reading is None:
+            return
+        path, reading = view.take.path, view.reading
+
+        def told(current: bool) -> None:
+            if not current and self._view is view:
+                self.sentence.say(
+                    "The take's file has changed since it was read, or cannot be reached.",
+                    "What is shown is of the file as it was: read it again",
+                )
+
+        self.state.calls.call("current", lambda: looks_current(path, reading), told)
+
+    def _reads(self, view: CarrierView | None) -> bool:
+        """Whether it is this carrier's take that is being read."""
+        return self.job is not None and view is not None and view.take is not None and view.take.id == self._job_take
 
     def _on_progress(self, job: Job) -> None:
         progress: ReadProgress = job.progress
@@ -269,13 +292,13 @@ class ReadingStation(Station):
         if view is None or view.take is None:
             self.sentence.say("There is no take to read yet.", "Capture the carrier first, or import a file on the Shelf")
         elif view.judged is None:
-            words = "Being read …" if self.job else "Not read yet."
+            words = "Being read …" if self._reads(view) else "Another take is being read." if self.job else "Not read yet."
             self.sentence.say(words, "One pass over the take measures how it was scanned, what was lost, its levels, faults and sound")
         else:
             overruled = [one for one in view.overrulings if one.topic == "scan"]
             if overruled:
                 because = f": {overruled[-1].reason}" if overruled[-1].reason else ""
-                by_word = headline(view.judged).replace("certain", "by your word")
-                self.sentence.say(by_word, f"overruled{because} · measured: {headline(view.reading or view.judged)}")
+                measured = headline(view.reading or view.judged)
+                self.sentence.say(headline(view.judged, by_word=True), f"overruled{because} · measured: {measured}")
             else:
                 self.sentence.say(headline(view.judged), basis(view.judged))

@@ -13,7 +13,7 @@ from yomikomi.core.video.units import ratio_text
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.reckoner.sheet_form import SheetForm
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import button, label, row, scrolled_widget
+from yomikomi.ui.widgets.basics import button, label, plain_tip, row, scrolled_widget
 
 _HISTORY_SHOWN = 60
 _SHEET_PX = 28
@@ -165,7 +165,7 @@ class ReckonerWindow(QDialog):
             given = ", ".join(f"{one.words} {typed[one.key]}" for one in SHEETS[sheet].fields if one.key in typed)
             item = QListWidgetItem(f"{words}   ({given})")
             item.setData(Qt.ItemDataRole.UserRole, (sheet, typed))
-            item.setToolTip(item.text())
+            item.setToolTip(plain_tip(item.text()))
             self.history.addItem(item)
 
     def _bring_back(self, item: QListWidgetItem) -> None:

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.gathering import Gathered, gather
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.planning.disc.finding import LONGEST_LOOK_S, DiscFound, look_into
 from yomikomi.core.planning.disc.joining import JoinRequest, JoinResult, join_title
 from yomikomi.core.planning.disc.titles import Judged
 from yomikomi.core.planning.intake import CarrierDetails, Intake
@@ -23,7 +24,7 @@ from yomikomi.core.work.job import JobState
 from yomikomi.core.work.new_file import write_over
 from yomikomi.core.work.notices import Weight
 from yomikomi.sim.player import stand_in
-from yomikomi.ui.shelf.discs import DiscBox, DiscFound, TitlesChosen, look_into
+from yomikomi.ui.shelf.discs import DiscBox, TitlesChosen
 from yomikomi.ui.shelf.print_labels import LabelsBox, label_text
 from yomikomi.ui.shelf.tables import TableBox
 from yomikomi.ui.state import AppState
@@ -66,7 +67,7 @@ class Bringing(QObject):
         if found.taken:
             self.state.choose(found.taken[-1])
         for path in found.discs:
-            self.state.calls.call("disc", partial(look_into, path), self._disc_found, self.state.tell_error, stale_allowed=True)
+            self.state.jobs.start(look_into, path, name=f"looking into {path.name}", limit=LONGEST_LOOK_S, on_end=self._disc_looked)
         self._tell_gathered(found)
 
     def _tell_gathered(self, found: Gathered) -> None:
@@ -89,6 +90,12 @@ class Bringing(QObject):
             self.state.tell(Weight.FINE, f"{head}{aside} Next: read {'it' if count == 1 else 'them'}.")
         elif not found.discs:
             self.state.tell(Weight.LOOK, f"No footage was found there.{aside}")
+
+    def _disc_looked(self, job: Job) -> None:
+        if job.state is JobState.DONE:
+            self._disc_found(job.result)
+        else:
+            self.state.tell_end(job)
 
     def _disc_found(self, found: DiscFound) -> None:
         box = DiscBox(found, self.state.record.next_label("D"), self._window)

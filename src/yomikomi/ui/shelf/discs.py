@@ -9,8 +9,8 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from yomikomi.core.planning.carriers import kind_of
-from yomikomi.core.planning.disc.contents import DiscContents, read_contents, refuse_scrambled
-from yomikomi.core.planning.disc.titles import Judged, judge_titles
+from yomikomi.core.planning.disc.finding import DiscFound
+from yomikomi.core.planning.disc.titles import Judged
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import size_text
 from yomikomi.ui.widgets.basics import MarkShape, Sentence, button, label, row, scrolled_widget
@@ -19,26 +19,10 @@ _WANTED = ("programme", "episode")
 
 
 @dataclass(frozen=True)
-class DiscFound:
-    """A disc that was looked into."""
-
-    path: Path
-    contents: DiscContents
-    judged: tuple[Judged, ...]
-
-
-@dataclass(frozen=True)
 class TitlesChosen:
     path: Path
     label: str
     titles: tuple[Judged, ...]
-
-
-def look_into(path: Path) -> DiscFound:
-    """Read a disc's tables and judge its titles. Raises UnreadableError, also for a disc that is scrambled."""
-    contents = read_contents(path)
-    refuse_scrambled(contents)
-    return DiscFound(path, contents, tuple(judge_titles(contents.titles)))
 
 
 def tracks_words(judged: Judged) -> str:

@@ -16,7 +16,7 @@ from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.video.timecode import clock
 from yomikomi.ui import theme
 from yomikomi.ui.icons import pixmap
-from yomikomi.ui.widgets.basics import draw_mark
+from yomikomi.ui.widgets.basics import draw_mark, plain_tip
 from yomikomi.ui.widgets.track import draw_track
 
 ViewRole = int(Qt.ItemDataRole.UserRole)
@@ -157,8 +157,10 @@ class ShelfModel(QAbstractListModel):
             return view
         if role == Qt.ItemDataRole.DisplayRole:
             return f"{view.label} {view.title}"
-        if role in {Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole}:
+        if role == Qt.ItemDataRole.AccessibleTextRole:
             return _told(view)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return plain_tip(_told(view))
         return None
 
     def _show(self) -> None:

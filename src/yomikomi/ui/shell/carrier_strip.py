@@ -19,7 +19,7 @@ from yomikomi.core.work import Job
 from yomikomi.ui import theme
 from yomikomi.ui.icons import icon, pixmap
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import ElidedLabel, label
+from yomikomi.ui.widgets.basics import ElidedLabel, label, plain_tip
 from yomikomi.ui.widgets.track import ProgressTrack
 
 _USUAL_FORMAT = "525i"  # for the room left, where the current carrier names none
@@ -99,7 +99,7 @@ class CarrierStrip(QWidget):
             kind = kind_of(view.kind)
             self._edge = kind.edge
             self._icon.setPixmap(pixmap(kind.icon, theme.INK, 28))
-            self._icon.setToolTip(kind.words)
+            self._icon.setToolTip(plain_tip(kind.words))
             self._name.say(f"{view.label}  {view.title}")
             self._line.say(carrier_line(view))
             self._track.show_progress(view.progress)

@@ -19,7 +19,7 @@ from yomikomi.ui.shell.goto import GoToBox, Target
 from yomikomi.ui.shell.notice_bar import NoticeBar
 from yomikomi.ui.shell.rail import Rail
 from yomikomi.ui.shell.station import Station
-from yomikomi.ui.state import AppState
+from yomikomi.ui.state import ARMED, RECORDING, AppState
 from yomikomi.ui.widgets.basics import label
 
 if TYPE_CHECKING:
@@ -139,7 +139,7 @@ class MainWindow(QWidget):
             self.notice_bar.place()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        recording = [job for job in self.state.jobs.jobs if job.name.startswith("recording")]
+        recording = [job for job in self.state.jobs.jobs if job.kind in {RECORDING, ARMED}]
         if recording and self.isVisible() and not self._sure():
             event.ignore()
             return

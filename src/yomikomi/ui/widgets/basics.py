@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 from collections.abc import Callable, Iterable
 from typing import TypeVar
 
@@ -13,6 +14,13 @@ from yomikomi.ui import theme
 from yomikomi.ui.icons import icon
 
 W = TypeVar("W", bound=QWidget)
+
+
+def plain_tip(words: str) -> str:
+    """A tooltip that shows its words as they are: Qt would take those of a title for mark-up."""
+    if "<" not in words and "&" not in words:
+        return words
+    return f"<span>{html.escape(words)}</span>".replace("\n", "<br>")
 
 
 def label(words: str = "", *, name: str = "", quiet: bool = False, figure: bool = False, wrap: bool = False) -> QLabel:
@@ -29,7 +37,7 @@ def button(words: str, on_click: Callable[[], object], *, primary: bool = False,
     made = QPushButton(words)
     made.setProperty("primary", primary)
     made.setProperty("link", link)
-    made.setToolTip(tip)
+    made.setToolTip(plain_tip(tip))
     made.setCursor(Qt.CursorShape.PointingHandCursor)
     made.setAutoDefault(False)
     made.clicked.connect(lambda _checked=False: on_click())
@@ -79,9 +87,9 @@ class Sentence(QWidget):
 
     def say(self, head: str, basis: str = "") -> None:
         self._head.setText(head)
-        self._head.setToolTip(head)
+        self._head.setToolTip(plain_tip(head))
         self._basis.setText(basis)
-        self._basis.setToolTip(basis)
+        self._basis.setToolTip(plain_tip(basis))
 
     @property
     def text(self) -> str:
@@ -250,7 +258,7 @@ class ElidedLabel(QLabel):
 
     def say(self, words: str) -> None:
         self._whole = words
-        self.setToolTip(words)
+        self.setToolTip(plain_tip(words))
         self._fit()
 
     def minimumSizeHint(self) -> QSize:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import threading
 import time
 from collections import deque
@@ -30,6 +31,7 @@ from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceF
 from yomikomi.core.video.standards import STANDARDS, FieldOrder, Standard
 
 _SOUND_RATE = 48_000
+_LARGEST, _FASTEST, _MOST_CHANNELS = 8192, 480, 64
 # The bundled library looks for ALSA's files where it was built; these are where systems have them.
 _ALSA_CONFIG, _ALSA_PLUGINS = Path("/usr/share/alsa/alsa.conf"), "/usr/lib/{machine}-linux-gnu/alsa-lib"
 
@@ -76,12 +78,26 @@ class DeviceSpec:
 
     @classmethod
     def from_json(cls, document: dict[str, Any]) -> DeviceSpec:
+        """From a record, which may be anybody's. Raises SourceLostError for what describes no capture device."""
         fields = {key: value for key, value in document.items() if key != "kind"}
         order = fields.get("field_order")
-        return cls(**{
-            **fields, "rate": Fraction(fields["rate"]), "sample_aspect": Fraction(fields.get("sample_aspect", 1)),
-            "field_order": FieldOrder(order) if order else None,
-        })  # fmt: skip
+        try:
+            made = cls(**{
+                **fields, "rate": Fraction(fields["rate"]), "sample_aspect": Fraction(fields.get("sample_aspect", 1)),
+                "field_order": FieldOrder(order) if order else None,
+            })  # fmt: skip
+            sizes = 0 < int(made.width) <= _LARGEST and 0 < int(made.height) <= _LARGEST and 0 < made.rate <= _FASTEST
+            texts = (made.video, made.sound, made.commentary, made.code)
+            sound = sizes and 0 <= int(made.channels) <= _MOST_CHANNELS and all(isinstance(one, str) for one in texts)
+        except (TypeError, ValueError, KeyError, ZeroDivisionError) as error:
+            raise SourceLostError(f"The device on record is none: {error}.", remedy="Choose the source again.") from error
+        if not sound:
+            raise SourceLostError("The device on record has an impossible size, rate or name.", remedy="Choose the source again.")
+        check_device(made.video_layer, made.video)
+        for path in (made.sound, made.commentary):
+            if path:
+                check_device(made.sound_layer, path)
+        return made
 
     @property
     def format(self) -> SourceFormat:
@@ -155,6 +171,37 @@ class _SoundThread(threading.Thread):
         self._going = False
 
 
+@dataclass(frozen=True)
+class _Seen:
+    """A picture as it came, with its stamp in microseconds."""
+
+    stamp: int
+    y: NDArray[Any]
+    u: NDArray[Any]
+    v: NDArray[Any]
+
+    def is_again(self, before: _Seen) -> bool:
+        """The same picture under the same stamp: the driver handed it on twice."""
+        same = self.stamp == before.stamp and self.y.shape == before.y.shape
+        return same and all(np.array_equal(*pair) for pair in ((self.y, before.y), (self.u, before.u), (self.v, before.v)))
+
+
+# What the library may be asked to open as a device, by its layer; anything else in a record is none of ours.
+_LAYERS = {
+    "v4l2": re.compile(r"/dev/(video\d{1,3}|v4l/by-(id|path)/[\w.:+-]{1,200})"),
+    "alsa": re.compile(r"(default|pulse|pipewire|(plug|sys|d)?(hw|default|snoop):[\w,=.-]{1,80})"),
+}
+
+
+def check_device(layer: str, path: str) -> None:
+    """Raises SourceLostError for what is no capture device: other inputs of the library open files and addresses."""
+    known = _LAYERS.get(layer)
+    if known is None or not known.fullmatch(path):
+        raise SourceLostError(
+            f"{path[:80]!r} is no capture device.", remedy="Use one that yomikomi sources lists, such as /dev/video0 or hw:1,0."
+        )
+
+
 class Device:
     """The opened device. Frames get their numbers from their stamps; sound is handed out by the count that belongs to each."""
 
@@ -163,7 +210,8 @@ class Device:
         _find_alsa()
         if spec.video_layer == "v4l2" and (spec.input_name or spec.standard):
             layer.choose(spec.video, input_name=spec.input_name, standard=spec.standard)
-        options = {"video_size": f"{spec.width}x{spec.height}", "framerate": str(spec.rate), "timestamps": "abs"}
+        # Stamps as the driver gives them, of a clock that nobody sets; the wall clock's would leap with it.
+        options = {"video_size": f"{spec.width}x{spec.height}", "framerate": str(spec.rate), "timestamps": "default"}
         if spec.code:
             options["input_format"] = spec.code.lower()
         try:
@@ -185,6 +233,10 @@ class Device:
         self._numbers = FrameNumberer(spec.rate)
         self._next_sample = 0
         self._started = False
+        self._held: deque[_Seen] = deque()  # read, not yet numbered
+        self._ready: deque[Picture] = deque()
+        self._last: _Seen | None = None
+        self._over: BaseException | None = None
         self.doubled = 0
 
     def read(self) -> tuple[Picture, SoundBlock]:
@@ -192,13 +244,15 @@ class Device:
             self._started = True
             for thread in self._sounds:
                 thread.start()
-        while True:
-            picture = self._next_picture()
-            if picture is not None:
-                if picture.number == 0:  # what was heard before the first picture belongs to none
-                    for thread in self._sounds:
-                        thread.take(thread.held)
-                return picture, self._heard()
+        while not self._ready:
+            if self._over is not None:
+                raise self._over
+            self._read_one()
+        picture = self._ready.popleft()
+        if picture.number == 0:  # what was heard before the first picture belongs to none
+            for thread in self._sounds:
+                thread.take(thread.held)
+        return picture, self._heard()
 
     def close(self) -> None:
         for thread in self._sounds:
@@ -208,26 +262,37 @@ class Device:
         for thread in self._sounds:
             thread.join(0.5)
 
-    def _next_picture(self) -> Picture | None:
+    def _read_one(self) -> None:
+        """One frame from the device. A picture that comes twice with one stamp is dropped and counted; nothing else ever is."""
         try:
             frame = next(self._frames)
-        except (StopIteration, av.error.EOFError) as error:
-            if self.spec.ends:
-                raise SourceEnded from error
-            raise SourceLostError(
-                "The device stopped giving pictures.", remedy="Check its cable and its source; what came is kept."
-            ) from error
-        except (av.error.FFmpegError, OSError) as error:
-            raise gone(self.spec.video, error) from error
-        ready = time.monotonic()
-        stamp = round((frame.pts or 0) * Fraction(frame.time_base or Fraction(1, 1_000_000)) * 1_000_000)
-        number = self._numbers.number(stamp)
-        if number is None:  # the same picture once more
-            self.doubled += 1
-            return None
+        except (StopIteration, av.error.FFmpegError, OSError) as error:
+            self._over = self._ending(error)
+            self._number(self._numbers.flush())
+            return
+        arrived = time.monotonic_ns() // 1000
+        stamp = arrived if frame.pts is None else round(frame.pts * Fraction(frame.time_base or Fraction(1, 1_000_000)) * 1_000_000)
         shown = frame if frame.format.name == "yuv422p" else frame.reformat(format="yuv422p")
         y, u, v = (plane_samples(plane).copy() for plane in shown.planes)
-        return Picture(number, y, u, v, ready, stamp)
+        seen = _Seen(stamp, y, u, v)
+        if self._last is not None and seen.is_again(self._last):
+            self.doubled += 1
+            return
+        self._last = seen
+        self._held.append(seen)
+        self._number(self._numbers.push(stamp, arrived))
+
+    def _number(self, numbers: list[int]) -> None:
+        for number in numbers:
+            seen = self._held.popleft()
+            self._ready.append(Picture(number, seen.y, seen.u, seen.v, time.monotonic(), seen.stamp))
+
+    def _ending(self, error: BaseException) -> BaseException:
+        if isinstance(error, StopIteration | av.error.EOFError):
+            if self.spec.ends:
+                return SourceEnded()
+            return SourceLostError("The device stopped giving pictures.", remedy="Check its cable and its source; what came is kept.")
+        return gone(self.spec.video, error)  # type: ignore[arg-type]
 
     def _heard(self) -> SoundBlock:
         """All the sound that came since last asked, counted by its own clock: what parts it from the picture's clock is drift, and

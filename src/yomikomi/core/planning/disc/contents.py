@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -70,14 +71,16 @@ class DiscContents:
     trouble: tuple[str, ...] = ()
 
 
-def read_contents(path: Path) -> DiscContents:
-    """Raises UnreadableError where there is no disc, or no title of it can be made out."""
+def read_contents(path: Path, check: Callable[[], None] = lambda: None) -> DiscContents:
+    """Raises UnreadableError where there is no disc, or no title of it can be made out. ``check`` is called for every title and may
+    raise to stop."""
     with open_disc(path) as files:
         entries = with_backup(files, "VIDEO_TS.IFO", read_titles)
         sets: dict[int, TitleSet | UnreadableError] = {}
         titles: list[TitleData] = []
         trouble: list[str] = []
         for entry in entries:
+            check()
             try:
                 titles.append(_title(files, entry, _set(files, entry.set_number, sets)))
             except UnreadableError as damage:

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import IO, Any, Protocol
 
 from yomikomi.core.errors import UnreadableError
+from yomikomi.core.video.media import is_regular
 
 SECTOR = 2048  # bytes (ECMA-267, ECMA-119)
 _FOLDER = "VIDEO_TS"
@@ -46,6 +47,8 @@ def open_disc(path: Path) -> Iterator[DiscFiles]:
             )
         yield _Folder(inside)
         return
+    if not is_regular(path) and not path.is_block_device():
+        raise UnreadableError(f"{path.name} is no ordinary file.", remedy="Give the folder of a video disc, or an image of one.", path=path)
     with _image(path) as files:
         yield files
 
@@ -66,7 +69,7 @@ def read_table(files: DiscFiles, name: str) -> bytes:
 class _Folder:
     def __init__(self, folder: Path) -> None:
         try:
-            self._paths = {entry.name.upper(): entry for entry in folder.iterdir() if entry.is_file()}
+            self._paths = {entry.name.upper(): entry for entry in folder.iterdir() if is_regular(entry)}
             self.sizes = {name: path.stat().st_size for name, path in self._paths.items()}
         except OSError as error:
             raise UnreadableError(

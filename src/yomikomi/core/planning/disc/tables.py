@@ -18,6 +18,9 @@ from yomikomi.core.planning.disc.image import SECTOR, DiscFiles, read_table
 
 # Limits of the format (from memory): titles on a disc, title sets, chapters in a title, cells in a chain, streams.
 MOST_TITLES, MOST_SETS, MOST_CHAPTERS, MOST_CHAINS = 99, 99, 999, 999
+# Of one title set. Chains of its titles play each cell once or twice, and no disc has room for more stretches worth a name; a table
+# made to keep a reader busy has 250 000 (measured).
+MOST_CELLS = 4000
 _SOUND_KINDS = {0: "AC-3", 2: "MPEG-1", 3: "MPEG-2", 4: "PCM", 6: "DTS"}
 _SOUND_PURPOSES = {1: "programme", 2: "for the visually impaired", 3: "commentary", 4: "commentary"}
 _SUBTITLE_PURPOSES = {
@@ -232,7 +235,15 @@ def _chains(table: Bytes) -> tuple[Chain, ...]:
     count = table.number(start, "H")
     if not 0 < count <= MOST_CHAINS:
         raise UnreadableError(f"{table.name} is damaged: it lists {count} chains.", remedy="Copy the disc again.")
-    return tuple(_chain(table, start + table.number(start + 8 + 8 * place + 4, "I")) for place in range(count))
+    chains: list[Chain] = []
+    cells = 0
+    for place in range(count):
+        at = start + table.number(start + 8 + 8 * place + 4, "I")
+        cells += table.number(at + 3, "B")
+        if cells > MOST_CELLS:
+            raise UnreadableError(f"{table.name} is damaged: it lists more than {MOST_CELLS} cells.", remedy="Copy the disc again.")
+        chains.append(_chain(table, at))
+    return tuple(chains)
 
 
 def _chain(table: Bytes, at: int) -> Chain:

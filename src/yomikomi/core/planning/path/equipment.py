@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.planning.path.catalogue import CATALOGUE, DeviceKind
+from yomikomi.core.video.media import is_regular
 from yomikomi.core.work.new_file import write_small
 
 PIECE_LIMIT = 500  # pieces of equipment; more is more likely a broken file
@@ -120,6 +121,8 @@ def read_equipment(path: Path) -> Equipment:
     """
     remedy = "Use a file exported from Path, or one with pieces named by the kinds that `yomikomi equipment` lists."
     try:
+        if path.exists() and not is_regular(path):
+            raise UnreadableError(f"{path.name} is no ordinary file.", remedy=remedy, path=path)
         if path.stat().st_size > _FILE_LIMIT:
             raise UnreadableError(f"{path.name} is far too large for a list of equipment.", remedy=remedy, path=path)
         document = _with_ids(path.read_text("utf-8"))
