@@ -27,7 +27,8 @@ from yomikomi.sim.player import TapePlayerSpec
 # Folders and files whose tests run one after the other, since they go by the clock: they record in real time through the window, or
 # watch how soon a worker answers. Others that do are marked one by one; two long ones that only wait for encoders need not.
 _ALONE = {
-    "tests/work",
+    "tests/work/test_job.py",
+    "tests/work/test_priority.py",
     "tests/ui/test_capture.py",
     "tests/ui/test_stations.py",
     "tests/ui/test_journey.py",

@@ -120,7 +120,8 @@ def test_a_device_that_hangs_does_not_hang_the_recording(tmp_path: Path, monkeyp
 
 def test_a_picture_that_comes_twice_is_dropped_only_where_it_is_the_same() -> None:
     """Two pictures under one stamp are two pictures unless they are alike."""
-    short = replace(GENERATED, video="testsrc2=s=64x48:r=25:d=0.5", width=64, height=48, rate=Fraction(25), sound="", commentary="", ends=True)
+    picture = replace(GENERATED, video="testsrc2=s=64x48:r=25:d=0.5", width=64, height=48, rate=Fraction(25))
+    short = replace(picture, sound="", commentary="", ends=True)
     device = Device(short, InventedLayer())
     told = [(n * 40, 40 + n) for n in range(20)] + [(760, 59), (760, 200)] + [(n * 40, 40 + n) for n in range(20, 40)]
     device._frames = iter([_grey(level, stamp) for stamp, level in told])

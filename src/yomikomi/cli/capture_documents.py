@@ -20,6 +20,7 @@ class CaptureDocument(BaseModel):
     late: int
     lost: int
     repeated: int
+    doubled: int = Field(default=0, description="pictures that the driver handed on twice; the second was left out")
     gaps: list[tuple[int, int]] = Field(description="frames that are missing: first number, how many")
     size_bytes: int
     headroom: float = Field(description="how many times faster than needed the recorder worked")

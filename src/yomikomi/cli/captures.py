@@ -88,7 +88,8 @@ def capture(
     result: CaptureResult = run_job(run, request, "capturing", quiet=as_json, urgent=True)
     document = CaptureDocument(
         file=str(output), files=[str(one) for one in result.parts], codec=codec, frames=result.frames, seconds=result.seconds,
-        late=result.late, lost=result.dropped, repeated=result.repeated, gaps=list(result.gaps), size_bytes=result.bytes_written,
+        late=result.late, lost=result.dropped, repeated=result.repeated, doubled=result.doubled,
+        gaps=list(result.gaps), size_bytes=result.bytes_written,
         headroom=round(result.headroom, 2), ended=result.ended, trouble=result.trouble,
         health=read_health(output)[1] if result.logged else None,
     )  # fmt: skip

@@ -171,6 +171,7 @@ class HealthEnd(BaseModel):
     drift_ms_per_hour: float | None = None
     drift_error: float | None = None
     clipped: int = 0
+    doubled: int = 0
     ended: str = ""
 
 

@@ -10,8 +10,8 @@ from pathlib import Path
 class CaptureResult:
     """How a pass ended. ``trouble`` is empty when it ended as wished; ``ended`` says why in either case; ``stopped``: by hand.
 
-    ``logged``: the health log beside the take is its own.
-    ``gaps``: frames that are missing, as (first number, how many); ``parts``: all files, ``path`` the first.
+    ``doubled``: pictures that the driver handed on twice, the second of which was left out. ``logged``: the health log beside the take
+    is its own. ``gaps``: frames that are missing, as (first number, how many); ``parts``: all files, ``path`` the first.
     """
 
     path: Path | None
@@ -29,4 +29,5 @@ class CaptureResult:
     tail_seconds: float = 0.0
     headroom: float = 0.0
     stopped: bool = False
+    doubled: int = 0
     logged: bool = False

@@ -314,10 +314,13 @@ class _Pass:
         drift = self.sound.drift.drift()
         return HealthEnd(
             seconds=self._seconds(), gaps=tuple(self.reader.health.gaps), repeats=self.content.repeats, jumps=self.content.jumps,
-            unseen=seen.unseen, loudness=self.sound.loudness, clipped=self.sound.clipped,
+            unseen=seen.unseen, doubled=self._doubled(), loudness=self.sound.loudness, clipped=self.sound.clipped,
             drift_ms_per_hour=drift.ms_per_hour if drift else None, drift_error=drift.error if drift else None,
             ended=self.end.reason if self.end else "",
         )  # fmt: skip
+
+    def _doubled(self) -> int:
+        return int(getattr(self.reader.source, "doubled", 0))
 
     def _result(self) -> CaptureResult:
         health: Health = self.reader.health
@@ -329,7 +332,7 @@ class _Pass:
             late=health.late, dropped=health.dropped + unwritten, bytes_written=sum(_size(path) for path in parts),
             trouble="" if end.wished else end.reason, remedy="" if end.wished else end.remedy, ended=end.reason,
             repeated=self.content.state().repeats, gaps=tuple(health.gaps), parts=parts, tail_seconds=end.tail_seconds,
-            headroom=self._headroom(), logged=self.log is not None and self.log.written,
+            headroom=self._headroom(), doubled=self._doubled(), logged=self.log is not None and self.log.written,
             stopped=self.end is None and self.reporter.cancelled(),
         )  # fmt: skip
 

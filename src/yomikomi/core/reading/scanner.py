@@ -12,6 +12,7 @@ from yomikomi.core.errors import CancelledError, UnfinishedError, UnreadableErro
 from yomikomi.core.reading.assembling import assemble
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.taking import MOST_SAMPLES, Pass, ReadProgress, ReadRequest
+from yomikomi.core.video.damage import count_damage
 from yomikomi.core.video.identity import content_hash, identify
 from yomikomi.core.video.media import describe_failure, probe
 from yomikomi.core.work import Reporter
@@ -55,6 +56,8 @@ def read(request: ReadRequest, reporter: Reporter) -> Reading:
             one.run()
             if not one.stamps:
                 raise UnreadableError(f"No frame of {info.path.name} can be decoded.", remedy="Copy it again.", path=info.path)
+            if one.damage.any and request.mode == "full" and request.most_seconds is None:
+                one.damage = count_damage(request.path, reporter.check)
             # A name or a drive that vanished at the end costs none of what was measured.
             with contextlib.suppress(OSError):
                 content = hashed.result() if whole else None

@@ -16,7 +16,7 @@ from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, Treatment, chain_for
-from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder
+from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, use_threads
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import heard_streams, open_media, video_stream
@@ -121,7 +121,7 @@ class _Encode:
             av.open(str(part), "w", format=_FORMATS[container_kind], options=_OPTIONS[container_kind]) as sink,
         ):
             picture = video_stream(source, self.request.path)
-            picture.thread_type = "AUTO"
+            use_threads(picture, exact=True)
             self.base = Fraction(picture.time_base or Fraction(1, 1000))
             video = self._add_picture(sink)
             tracks = self._add_sounds(source, sink)
@@ -147,7 +147,9 @@ class _Encode:
         for number, stream in enumerate(heard_streams(source)):
             found, channels = heard.get(number), stream.codec_context.channels
             if found is None or found.seconds <= 0:
-                self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): nothing in it could be decoded")
+                damaged = self.request.reading.damage is not None and self.request.reading.damage.sound
+                what = "nothing in it could be decoded" if damaged else "it holds nothing"
+                self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): {what}")
                 continue
             tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.first)
             self.sounds.append(ExpectedSound(found.ends_at, found.peak_db))
