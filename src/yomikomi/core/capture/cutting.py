@@ -80,6 +80,7 @@ class DecodeOrder:
 class _Out:
     container: Any
     streams: dict[int, Any]
+    kinds: list[tuple[Any, ...]]
     frame: int = 0  # where the next picture goes
     order: DecodeOrder | None = None
     sound: dict[int, int] = field(default_factory=dict)  # in samples, by sound stream
@@ -191,20 +192,18 @@ def join_pieces(request: JoinPiecesRequest, reporter: Reporter) -> JoinedPieces:
 def _outputs(container: Any, source: av.container.InputContainer, path: Path) -> _Out:
     streams = {}
     picture = video_stream(source, path)
-    for stream in [picture, *heard_streams(source)]:
+    found = [picture, *heard_streams(source)]
+    for stream in found:
         streams[stream.index] = same_stream(container, stream)
     keep_tags(container, source)
-    return _Out(container, streams, order=DecodeOrder(picture))
+    return _Out(container, streams, [_kind(stream) for stream in found], order=DecodeOrder(picture))
 
 
 def _fits(out: _Out, source: av.container.InputContainer, path: Path) -> _Out:
     """The streams of a further piece must be those of the first."""
     found = [video_stream(source, path), *heard_streams(source)]
     before = list(out.streams.values())
-    alike = len(found) == len(before) and all(
-        one.codec_context.name == two.codec_context.name and _shape(one) == _shape(two) for one, two in zip(found, before, strict=True)
-    )
-    if not alike:
+    if [_kind(stream) for stream in found] != out.kinds:
         raise UnreadableError(
             f"{path.name} is of another kind than the first piece.", remedy="Join only parts of one recording.", path=path
         )
@@ -212,11 +211,11 @@ def _fits(out: _Out, source: av.container.InputContainer, path: Path) -> _Out:
     return out
 
 
-def _shape(stream: Any) -> tuple[Any, ...]:
+def _kind(stream: Any) -> tuple[Any, ...]:
+    """What streams must have in common to follow each other."""
     context = stream.codec_context
-    if stream.type == "video":
-        return context.width, context.height
-    return context.sample_rate, context.channels
+    name = context.codec.canonical_name
+    return (name, context.width, context.height) if stream.type == "video" else (name, context.sample_rate, context.channels)
 
 
 def _copy(source: av.container.InputContainer, piece: Piece, out: _Out, reporter: Reporter, part: Callable[[float], float]) -> None:

@@ -27,6 +27,8 @@ from yomikomi.core.work.new_file import is_being_written, is_taken
 # What a recording may have begun to write when it was cut off: a cluster of a quarter second, a frame, and what the encoder held.
 _TORN_S = Fraction(2)
 _TORN_BYTES = 1_000_000
+# What the structure of a recording takes besides its packets (measured: up to 0.7 % for pictures of 720 x 480, 3 % for tiny ones).
+_STRUCTURE, _STRUCTURE_BYTES = 0.03, 20_000
 
 
 @dataclass(frozen=True)
@@ -147,7 +149,7 @@ class _Copier:
             sink.set_chapters(chapters)
         self._size = max(1, path.stat().st_size)
         self._rate = grid_rate(self._picture)
-        self.broken = self.frames = self._reached = 0
+        self.broken = self.frames = self._reached = self._carried = 0
         self._last = Fraction(0)
 
     def run(self, source: av.container.InputContainer, reporter: Reporter) -> _Copied:
@@ -160,13 +162,16 @@ class _Copier:
             reporter.report(MendProgress(min(1.0, self._reached / self._size)))
         seconds = self._last + 1 / self._rate
         torn = max(_TORN_BYTES, float(_TORN_S / max(seconds, Fraction(1)) * self._size))
-        whole = self.broken <= 1 and not self._left and self._size - self._reached <= torn
+        # A hole is passed over without a word: what was carried over must be nearly all bytes there are up to the torn end.
+        carried = self._reached - self._carried <= max(_STRUCTURE_BYTES, _STRUCTURE * self._reached)
+        whole = self.broken <= 1 and not self._left and carried and self._size - self._reached <= torn
         return _Copied(self.frames, float(seconds), whole)
 
     def _failed(self) -> None:
         self.broken += 1
 
     def _put(self, packet: av.Packet) -> None:
+        self._carried += packet.size
         if packet.pos is not None:
             self._reached = max(self._reached, packet.pos + packet.size)
         if packet.stream.index == self._picture.index and packet.pts is not None and packet.time_base is not None:
