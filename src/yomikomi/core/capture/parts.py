@@ -121,12 +121,11 @@ class TakeRecorder:
         if self._part_frames and picture.number - self._first >= self._part_frames:
             self._next_part(picture.number)
         current = self.segments.current
-        before = current.frames if current else 0
         try:
             self._write(picture, sound)
         except (DriveFullError, DriveAwayError):
             if current is not None:
-                current.frames = before  # it is written whole to the next file, also where only its sound failed here
+                current.leave_to_next(picture.number)  # written whole to the next file, also where only its sound failed here
             if not self.move_on(picture.number):
                 raise
             self._write(picture, sound)

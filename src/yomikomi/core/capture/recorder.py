@@ -56,6 +56,7 @@ class Recorder:
         self.frames = 0
         self._muxed = 0  # pictures handed to the drive
         self._recent: deque[int] = deque(maxlen=_RECENT)  # and the numbers of the newest of them
+        self._ends_before = 2**40
         # Time spent in the encoder and in handing packets to the drive, seconds since the file was begun.
         self.encode_seconds = self.write_seconds = 0.0
         self.slowest_write = 0.0
@@ -125,6 +126,11 @@ class Recorder:
         """Whether the file is still where it was begun: not when its drive was pulled or its folder renamed."""
         return self._claim is None or self._claim.there()
 
+    def leave_to_next(self, number: int) -> None:
+        """Frame ``number`` of the source, which was begun here, belongs to another file."""
+        self._ends_before = number - self._first
+        self.frames -= sum(one >= self._ends_before for one in self._recent)
+
     def close(self) -> None:
         """Finish the file and bring it to the drive. Raises like the writing methods when the last of it could not be written and
         nobody was told yet; on a full drive the file stays as it is: Matroska loses only its index. What the encoder still held then
@@ -175,7 +181,7 @@ class Recorder:
                 if packet.pts is not None:
                     last = max(last, round(packet.pts * base * self._rate))
         if last >= self._recent[0] or self._muxed == len(self._recent):
-            self.frames = self._muxed - sum(number > last for number in self._recent)
+            self.frames = self._muxed - sum(number > last or number >= self._ends_before for number in self._recent)
 
     def _let_go(self) -> None:
         claim = self._claim

@@ -34,6 +34,7 @@ from yomikomi.core.reading.strips import make_complexity, make_strips, most_comb
 from yomikomi.core.reading.taking import Pass, pairwise_windows
 from yomikomi.core.video.media import MediaInfo
 from yomikomi.core.video.rates import fraction_text
+from yomikomi.core.work.text import printable
 
 # Looks at least before a blend is claimed as likely as this.
 _BLEND_CONFIDENCE = 0.9
@@ -66,7 +67,7 @@ def assemble(one: Pass) -> Reading:
     combed = most_combed(evidence, rate=rate.nominal)
     return Reading(
         mode=one.request.mode,
-        file=info.path.name,
+        file=printable(info.path.name),
         size_bytes=info.size_bytes,
         container=info.container,
         codec=info.codec,

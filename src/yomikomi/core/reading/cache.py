@@ -18,6 +18,7 @@ from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.video.identity import FileIdentity, content_hash, identify
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.new_file import write_over
+from yomikomi.core.work.text import printable
 
 # Raised when measurements change, so that old readings are not taken for new ones.
 _MEASURES = 2
@@ -40,7 +41,7 @@ def read_cached(wanted: CachedReadRequest, reporter: Reporter) -> Reading:
     if not wanted.again and request.path.is_file():
         found = _kept_by_identity(folder, request) or _kept_by_content(folder, request, reporter)
     if found is not None:
-        return found.model_copy(update={"file": request.path.name})
+        return found.model_copy(update={"file": printable(request.path.name)})
     reading = read(request, reporter)
     if request.most_seconds is None:
         _keep(folder, request, reading)
