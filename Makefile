@@ -2,7 +2,7 @@
 VENV := .venv
 PY := $(VENV)/bin/python
 
-.PHONY: demo test bench shots setup clean
+.PHONY: demo test bench shots fuzz torture setup clean
 
 setup:
 	@bash tools/setup.sh
@@ -25,3 +25,10 @@ shots: setup
 
 clean:
 	@rm -rf $(VENV)
+
+# Attacks: 20 000 damaged files, rows and tables; kill -9 two hundred times.
+fuzz: setup
+	@$(PY) -m tests.fuzzing_long 20000
+
+torture: setup
+	@$(PY) -m tests.torture 200

@@ -15,6 +15,9 @@ _KINDS: dict[str, Callable[[dict[str, Any]], SimulatedSpec]] = {"tape player": T
 
 
 def simulated_source(document: dict[str, Any], *, real_time: bool) -> SimulatedSpec | None:
-    """The spec a document describes; None for one that is none of the simulation's."""
+    """The spec a document describes; None for one that is none of the simulation's, or describes nothing that can be made."""
     maker = _KINDS.get(str(document.get("kind")))
-    return None if maker is None else replace(maker(document), real_time=real_time)
+    try:
+        return None if maker is None else replace(maker(document), real_time=real_time)
+    except (TypeError, ValueError, KeyError, ArithmeticError, AttributeError):
+        return None

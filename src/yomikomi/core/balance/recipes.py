@@ -25,6 +25,7 @@ class Codec:
     probes : constant-quality values that are tried, from the best to the smallest worth looking at; what lies between is
         interpolated (four hold nearly all sizes within 5 %, docs/science.md).
     speeds : presets from slow to quick. ``paces``: which of them stands for careful, usual and quick.
+    least, most : samples of a side that the encoder takes; outside of these it fails, or never comes back (measured: AV1 at 16 x 4000).
     carries_fields : can be told that its pictures are interlaced.
     """
 
@@ -38,6 +39,8 @@ class Codec:
     carries_fields: bool
     highest_quality_number: int
     options: Callable[[Recipe, TreatedFormat], dict[str, str]]
+    least: int = 16
+    most: int = 8192
 
     def speed_at(self, pace: str) -> str:
         """The preset for a key of ``PACES``."""
@@ -124,7 +127,7 @@ CODECS: dict[str, Codec] = {
         Codec("hevc", "HEVC", "libx265", "hevc", (19, 22, 26, 32), _X26X, ("medium", "veryfast", "superfast"), False, 51, _hevc),
         Codec(
             "av1", "AV1", "libsvtav1", "libdav1d", (16, 28, 36, 48),
-            tuple(str(n) for n in range(2, 13)), ("6", "9", "11"), False, 63, _av1,
+            tuple(str(n) for n in range(2, 13)), ("6", "9", "11"), False, 63, _av1, least=64,
         ),
     )
 }  # fmt: skip
@@ -162,6 +165,11 @@ def set_up(context: av.VideoCodecContext, recipe: Recipe, treated: TreatedFormat
             remedy="Deinterlace, or take H.264.",
         )
     shape = treated.geometry
+    if not codec.least <= min(shape.width, shape.height) <= max(shape.width, shape.height) <= codec.most:
+        raise WrongUseError(
+            f"{codec.words} takes pictures of {codec.least} to {codec.most} samples a side, not {shape.width} × {shape.height}.",
+            remedy="Take another codec; if no camera makes such pictures, the file's header is damaged.",
+        )
     context.width, context.height, context.pix_fmt = shape.width, shape.height, treated.pixel_format
     context.sample_aspect_ratio = shape.sample_aspect
     context.framerate = treated.rate

@@ -224,8 +224,9 @@ def read_health(take: Path) -> tuple[Sequence[HealthRow], HealthEnd | None]:
     end: HealthEnd | None = None
     with contextlib.suppress(OSError), health_path(take).open(encoding="utf-8", errors="replace") as file:
         for line in file:
-            with contextlib.suppress(ValueError, ValidationError):
-                if json.loads(line).get("kind") == "end":
+            with contextlib.suppress(ValueError, RecursionError, ValidationError):
+                found = json.loads(line)
+                if isinstance(found, dict) and found.get("kind") == "end":
                     end = HealthEnd.model_validate_json(line)
                 else:
                     rows.append(HealthRow.model_validate_json(line))

@@ -17,7 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.video.rates import fraction_text
 from yomikomi.core.video.timecode import TimecodeRule, frame_clock
-from yomikomi.core.work.text import spreadsheet_cell
+from yomikomi.core.work.text import shortened, spreadsheet_cell
 
 MarkKind = Literal["mark", "in", "out", "split"]
 # Typed labels that one key sets; a person may give others.
@@ -116,7 +116,7 @@ def _filled(pattern: str, facts: dict[str, str | int]) -> str:
             parts.append(format(facts[name], form or ""))
     except ValueError as error:
         raise WrongUseError(
-            f"The pattern {pattern[:80]!r} cannot be filled in: {error}.",
+            f"The pattern {shortened(pattern)!r} cannot be filled in: {shortened(str(error))!r}.",
             remedy="Use {label}, {title}, {number:03}, {mark}, {start} or {day}.",
         ) from error
     return "".join(parts)

@@ -66,6 +66,8 @@ class Workspace:
 
     def path(self, kept: str) -> Path:
         """A kept path as a real one."""
+        if not isinstance(kept, str):  # a row that somebody damaged
+            kept = os.fsdecode(bytes(kept))
         if kept.startswith(_RAW):
             kept = os.fsdecode(unquote_to_bytes(kept.removeprefix(_RAW)))
         return self.folder / kept  # an absolute second part wins
@@ -193,7 +195,9 @@ class Workspace:
     def _connect(self, path: Path) -> Engine:
         # By a path of bytes, not by an address: what stands in it is no query and no escape.
         def connect() -> sqlite3.Connection:
-            return sqlite3.connect(os.fsencode(path), check_same_thread=False)
+            connection = sqlite3.connect(os.fsencode(path), check_same_thread=False)
+            connection.text_factory = lambda raw: raw.decode("utf-8", "replace")  # a damaged row is read as far as it goes
+            return connection
 
         engine = create_engine("sqlite://", creator=connect, poolclass=QueuePool, json_deserializer=_lenient)
 
@@ -217,6 +221,10 @@ class Workspace:
                     self._upgrade(connection, current)
         except (SQLAlchemyError, sqlite3.Error) as error:
             raise record_trouble(error, self.folder) from error
+        except UnicodeError as error:  # even what SQLite says of the damage is damaged
+            damaged = sqlite3.DatabaseError("damaged")
+            damaged.sqlite_errorcode = sqlite3.SQLITE_CORRUPT
+            raise record_trouble(damaged, self.folder) from error
 
     def _upgrade(self, connection: Any, current: str | None) -> None:
         from alembic import command

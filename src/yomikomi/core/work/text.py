@@ -29,3 +29,8 @@ def spreadsheet_cell(words: str) -> str:
 
 def from_spreadsheet_cell(words: str) -> str:
     return words[1:] if words.startswith("'") and _FORMULA.match(words) else words
+
+
+def shortened(words: str, most: int = 60) -> str:
+    """The beginning of what somebody typed, for a message about it."""
+    return words if len(words) <= most else f"{words[:most]}…"

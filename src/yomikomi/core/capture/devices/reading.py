@@ -29,6 +29,7 @@ from yomikomi.core.video.colour import BT601_525, BT601_625, BT709
 from yomikomi.core.video.planes import plane_samples
 from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
 from yomikomi.core.video.standards import STANDARDS, FieldOrder, Standard
+from yomikomi.core.work.text import printable, shortened
 
 _SOUND_RATE = 48_000
 _LARGEST, _FASTEST, _MOST_CHANNELS = 8192, 480, 64
@@ -90,7 +91,8 @@ class DeviceSpec:
             texts = (made.video, made.sound, made.commentary, made.code)
             sound = sizes and 0 <= int(made.channels) <= _MOST_CHANNELS and all(isinstance(one, str) for one in texts)
         except (TypeError, ValueError, KeyError, ZeroDivisionError) as error:
-            raise SourceLostError(f"The device on record is none: {error}.", remedy="Choose the source again.") from error
+            words = shortened(printable(str(error)))
+            raise SourceLostError(f"The device on record is none: {words}.", remedy="Choose the source again.") from error
         if not sound:
             raise SourceLostError("The device on record has an impossible size, rate or name.", remedy="Choose the source again.")
         check_device(made.video_layer, made.video)

@@ -13,6 +13,7 @@ from typing import Any
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.planning.reckoner.quantities import KINDS, parse, write
+from yomikomi.core.work.text import shortened
 
 Values = dict[str, Any]
 _MOST_STEPS = 60  # a sheet has a handful of relations; more steps than this lead nowhere
@@ -64,7 +65,8 @@ class Sheet:
     def field(self, key: str) -> Field:
         found = next((one for one in self.fields if one.key == key), None)
         if found is None:
-            raise WrongUseError(f"{self.words} has no side {key!r}.", remedy=f"It has: {', '.join(one.key for one in self.fields)}.")
+            known = ", ".join(one.key for one in self.fields)
+            raise WrongUseError(f"{self.words} has no side {shortened(key)!r}.", remedy=f"It has: {known}.")
         return found
 
 
@@ -184,10 +186,11 @@ def _read(sheet: Sheet, key: str, words: str) -> Any:
         for choice, spoken in one.choices:
             if plain in {choice.lower(), spoken.lower()}:
                 return choice
-        raise WrongUseError(f"{one.words} cannot be {words!r}.", remedy=f"Use one of: {', '.join(choice for choice, _ in one.choices)}.")
+        known = ", ".join(choice for choice, _ in one.choices)
+        raise WrongUseError(f"{one.words} cannot be {shortened(words)!r}.", remedy=f"Use one of: {known}.")
     value = parse(one.kind, words)
     if value is None:
-        raise WrongUseError(f"{words!r} is no {one.kind}.", remedy=f"Write it as {KINDS[one.kind].example}.")
+        raise WrongUseError(f"{shortened(words)!r} is no {one.kind}.", remedy=f"Write it as {KINDS[one.kind].example}.")
     return value
 
 
