@@ -16,6 +16,7 @@ from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.devices.reading import DeviceSpec
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import CancelledError, DriveAwayError, WorkspaceError
+from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.chain import Deinterlace, Treatment
@@ -265,11 +266,29 @@ def test_titles_are_shown_as_they_are(window: MainWindow, qtbot: QtBot) -> None:
         assert all("<img" not in tip for tip in tips)
 
 
-def test_a_strangers_workspace_opens_for_reading(open_window: Opener, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_nothing_in_a_strangers_workspace_is_touched(
+    open_window: Opener, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, clip: Path
+) -> None:
     with monkeypatch.context() as theirs:
         theirs.setenv("XDG_CONFIG_HOME", str(tmp_path / "their config"))
         made = Workspace(tmp_path / "theirs")
+        record = Record(made)
+        carrier, _ = record.import_file(clip, label="K-001")
+        _take, path = record.begin_take(record.add_carrier(label="K-002", title="t", kind="vhs", standard="525i"))
+        path.write_bytes(clip.read_bytes())  # cut off: at home it would be mended
         made.close()
+        (tmp_path / "theirs" / "takes" / ".ring-1-clip1").mkdir()
+    before = {path: path.stat().st_mtime_ns for path in (tmp_path / "theirs").rglob("*")}
     window = open_window(tmp_path / "theirs")
     assert window.state.record.workspace.read_only
     assert "reading only" in window.notice_bar.text
+    window.state.choose(carrier)
+    for key in ("shelf", "path", "capture", "reading", "treatment", "balance", "run", "ledger"):
+        window.show_station(key)
+    window.station("reading").read()  # type: ignore[attr-defined]
+    window.station("balance").try_recipes()  # type: ignore[attr-defined]
+    window.station("capture").arm()  # type: ignore[attr-defined]
+    window.station("capture").begin()  # type: ignore[attr-defined]
+    window.state.measure_machine()
+    assert window.state.jobs.jobs == []
+    assert {path: path.stat().st_mtime_ns for path in (tmp_path / "theirs").rglob("*")} == before

@@ -51,7 +51,7 @@ def _run(console: Console, record: Record) -> None:
         console.print(f"{name} …")
         sys.stdout.flush()
         began = time.monotonic()
-        answer = run_job(function, request, name, quiet=False, urgent=urgent)
+        answer = run_job(function, request, name, quiet=False, urgent=urgent, heartbeat=True)
         rows.append((name, "", spoken(time.monotonic() - began)))
         return answer
 

@@ -80,11 +80,22 @@ class AppState(QObject):
         self.current = next((view for view in self.carriers if view.id == carrier_id), self.current)
         self.carrier_changed.emit(self.current)
 
+    def may_write(self) -> bool:
+        """Whether files may be made in the workspace; tells why where not."""
+        try:
+            self.record.workspace.check_writable()
+        except YomikomiError as error:
+            self.tell_error(error)
+            return False
+        return True
+
     def free_bytes(self) -> int:
         return shutil.disk_usage(self.record.workspace.folder).free
 
     def measure_machine(self) -> None:
         """A short trial of the take drive and the encoders, remembered for the forecast."""
+        if not self.may_write():
+            return
         copies = tuple(
             TrialEncoder(key, codec.encoder, (("preset", codec.speed_at("usual")), ("crf", str(codec.probes[1]))))
             for key, codec in CODECS.items()
@@ -161,6 +172,8 @@ class AppState(QObject):
 
     def join_clip(self, carrier_id: int, name: str, stem: str, pieces: tuple[Piece, ...], folder: Path) -> None:
         """Make one file of a clip's pieces, put it on the shelf, and clear up."""
+        if not self.may_write():
+            return
         target = free_name(self.record.workspace.folder / "takes", stem, pieces[0].path.suffix)
 
         def ended(job: Job) -> None:

@@ -137,7 +137,7 @@ def test_a_bad_file_is_refused_with_a_word_on_what_to_do(tmp_path: Path, content
 def test_what_cannot_be_read_or_written_is_told(tmp_path: Path) -> None:
     with pytest.raises(UnreadableError, match="cannot be read"):
         read_equipment(tmp_path / "gone.json")
-    with pytest.raises(UnreadableError, match="cannot be read"):
+    with pytest.raises(UnreadableError, match="no ordinary file"):
         read_equipment(tmp_path)
     with pytest.raises(UnfinishedError, match="is not there"):
         write_equipment(Equipment(), tmp_path / "no folder" / "equipment.json")

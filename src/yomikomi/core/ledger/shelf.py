@@ -120,6 +120,7 @@ class ShelfRecord(RecordBase):
 
     def name_take(self, carrier_id: int, suffix: str = ".mkv") -> Path:
         """Where the next take of a carrier is to go: a name that is free."""
+        self.workspace.check_writable()
         with self._session() as session:
             return self._take_path(session, self._row(session, carrier_id), suffix)
 

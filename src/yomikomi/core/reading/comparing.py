@@ -41,13 +41,17 @@ class Comparison:
 
     @property
     def sentence(self) -> str:
+        return self.sentence_for("The first take", "The second take")
+
+    def sentence_for(self, first: str, second: str) -> str:
+        """With what the two are called where they are shown."""
         told = [row for row in self.rows if row.better != "alike"]
         if not self.rows:
             return "Nothing of these takes was measured on both."
         if self.better == "alike":
             return "The two takes are about alike." if not told else "Each take is better in something; neither on the whole."
         reasons = [f"{row.topic} ({row.by})" for row in told if row.better == self.better][:3]
-        return f"The {self.better} take is better: {', '.join(reasons)}."
+        return f"{first if self.better == 'first' else second} is better: {', '.join(reasons)}."
 
 
 def compare(first: Reading, second: Reading) -> Comparison:

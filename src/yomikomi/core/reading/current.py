@@ -7,7 +7,7 @@ from pathlib import Path
 
 from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.video.identity import content_hash, identify
+from yomikomi.core.video.identity import FileIdentity, content_hash, identify
 
 
 def looks_current(path: Path, reading: Reading) -> bool:
@@ -27,10 +27,17 @@ def check_current(path: Path, reading: Reading, check: Callable[[], None] = lamb
     if looks_current(path, reading):
         return
     try:
-        same = bool(reading.content) and content_hash(path, check) == reading.content
+        if reading.content is None:  # a quick reading: what can be changed without touching the content does not count
+            same = reading.identity is not None and _plain(identify(path)) == _plain(reading.identity)
+        else:
+            same = content_hash(path, check) == reading.content
     except OSError:
         return  # whoever opens it next says why it cannot be reached
     if not same:
         raise UnfinishedError(
             f"{path.name} has changed since it was read.", remedy="Read it again; what was found then does not hold for it.", path=path
         )
+
+
+def _plain(identity: FileIdentity) -> tuple[int, int, int]:
+    return identity.inode, identity.size, identity.written_ns

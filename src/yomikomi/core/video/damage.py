@@ -17,9 +17,10 @@ from yomikomi.core.video.packets import DAMAGED, MOST_IN_A_ROW, Frame, Stamps, p
 from yomikomi.core.video.structure import unread_bytes
 
 _MOST_LISTED = 200
-# What a Matroska file needs besides its pictures and sound: at most so many bytes and so much of it (measured on takes and copies: 0.2 to
-# 9 %, most with many small pictures).
-_STRUCTURE_BYTES, _MUCH = 6000, 0.2
+# What a Matroska file needs besides its pictures and sound: at most so many bytes, so many for each packet with its place in the index,
+# and so much of the whole (measured on takes and copies: 0.02 to 7 % in all).
+_STRUCTURE_BYTES, _PACKET_BYTES, _MUCH = 6000, 40, 0.2
+
 
 class Damage(BaseModel):
     """Nothing was found where all is zero. Counts are what the decoders told; a picture that leans on a damaged one is not counted."""
@@ -44,6 +45,8 @@ NO_DAMAGE = Damage()
 
 # Decoders that tell of damage only in words, which say nothing of the picture they are about.
 _WORDS_ONLY = {"ffv1"}
+# Of these a packet may hold one field.
+_FIELDS_APART = {"h264", "hevc", "mpeg2video", "mpegvideo", "vc1"}
 # Of these some packets show nothing by design: pictures only to be leant on, or placeholders.
 _NOT_ONE_TO_ONE = {"vp8", "vp9", "libvpx", "libvpx-vp9", "mpeg4", "msmpeg4v3", "h263", "theora", "rv30", "rv40", "wmv3", "vc1"}
 
@@ -88,7 +91,7 @@ class Decoder:
         self._decoded = self._corrupt = self._noisy = self._lost = 0
         self._sound = self._container_lines = self._breaks = 0
         self._given = self._bytes = 0
-        self._whole = self._gave_up = False
+        self._whole = self._gave_up = self._fields = False
         self._places: list[int] = []
         self._stamps = Stamps(streams[0])
 
@@ -133,7 +136,7 @@ class Decoder:
         for packet in packets_of(self._container, self._streams, self._path, self._broken):
             self._check()
             index = packet.stream.index
-            self._bytes += packet.size
+            self._bytes += packet.size + _PACKET_BYTES
             self._given += index == self._picture and packet.size > 0 and not packet.is_discard
             try:
                 frames = packet.decode()
@@ -151,6 +154,7 @@ class Decoder:
             self._attend(index, frames)
             for frame in frames:
                 if index == self._picture:
+                    self._fields |= bool(frame.interlaced_frame)
                     self._stamps.put(frame)
                     self._decoded += 1
                 yield index, frame
@@ -158,12 +162,13 @@ class Decoder:
         self._whole = True
 
     def _swallowed(self) -> int:
-        """Pictures that a decoder took and gave nothing for, without a word. Only told where a packet holds one picture (or, of fields
-        coded apart, every second one) and the decoder was emptied."""
-        missing = self._given - self._decoded
-        if not self._whole or self._names[self._picture] in _NOT_ONE_TO_ONE or abs(self._given - 2 * self._decoded) <= 1:
+        """Pictures that a decoder took and gave nothing for, without a word. Only told where a packet holds one picture, which it may not
+        where fields are coded apart, and where the decoder was emptied."""
+        name = self._names[self._picture]
+        apart = self._fields and name in _FIELDS_APART
+        if not self._whole or apart or name in _NOT_ONE_TO_ONE or abs(self._given - 2 * self._decoded) <= 1:
             return 0
-        return max(0, missing)
+        return max(0, self._given - self._decoded)
 
     def _unaccounted(self) -> int:
         """Bytes of a Matroska file that belong to nothing that came out of it: zeros in the middle are skipped without a word. Its own
@@ -173,7 +178,7 @@ class Decoder:
             return 0
         size = self._container.size
         left = size - self._bytes - _STRUCTURE_BYTES
-        return left if left > _MUCH * size else 0
+        return max(0, left) if left > _MUCH * size else 0
 
     def _broken(self) -> None:
         self._heard = len(self._lines)  # its words belong to what is counted here

@@ -109,7 +109,7 @@ class Clips(QObject):
 
     def cut(self, chosen: Clip | None) -> None:
         """One clip, or all of them, each into a take of its own."""
-        if self._take is None or self._view is None:
+        if self._take is None or self._view is None or not self._state.may_write():
             return
         for clip in [chosen] if chosen is not None else self.clips:
             self._cut_one(self._view, self._take, clip)

@@ -87,6 +87,8 @@ class CapturePass(QObject):
 
     def arm(self, view: CarrierView, spec: SourceSpec, how: RecordAs, settings: CaptureSettings, look: LookAs) -> None:
         """Keep the last minutes ready."""
+        if not self._state.may_write():
+            return
         folder = self._state.record.workspace.folder / "takes" / f".ring-{view.id}"
         shutil.rmtree(folder, ignore_errors=True)  # what a crash left of an earlier one
         self._view, self._kept, self._cue = view, 0, settings.cue

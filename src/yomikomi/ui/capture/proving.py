@@ -94,6 +94,8 @@ class Proving(QObject):
         if self.doing:
             self.stop()
             return
+        if not self._state.may_write():
+            return
         self._stopped = False
         subject = self._subject()
         if key == "trial":

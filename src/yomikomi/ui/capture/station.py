@@ -199,7 +199,7 @@ class CaptureStation(Station):
     def join_parts(self) -> None:
         """All parts of the take in one file, as a further take."""
         view, take = self._view, self.take
-        if view is None or take is None or not take.details.parts:
+        if view is None or take is None or not take.details.parts or not self.state.may_write():
             return
         parts = tuple(Piece(one) for one in parts_of(self.state, view))
         target = self.state.record.name_take(view.id, take.path.suffix)
@@ -233,7 +233,7 @@ class CaptureStation(Station):
 
     def merge_halves(self, first: Path, second: Path) -> None:
         """They become one take of the current carrier."""
-        if self._view is not None:
+        if self._view is not None and self.state.may_write():
             target = self.state.record.name_take(self._view.id, first.suffix)
             self._take_over(merge_alternates, MergeRequest(first, second, target), target, "alternate frames merged")
 

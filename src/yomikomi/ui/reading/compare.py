@@ -48,7 +48,7 @@ class CompareDialog(QDialog):
         if not 0 <= place < len(self._others):
             return
         found = compare(self._reading, self._others[place][1])
-        self.sentence.setText(found.sentence.replace("The first take", "This take").replace("The second take", "The other take"))
+        self.sentence.setText(found.sentence_for("This take", "The other take"))
         self.table.setRowCount(len(found.rows))
         for line, one in enumerate(found.rows):
             words = (one.topic, one.first, one.second, _BETTER[one.better], one.by if one.better != "alike" else "")

@@ -142,7 +142,7 @@ class ReadingStation(Station):
     def read(self, mode: Mode = "full") -> None:
         """Measure the current take in a worker."""
         take = self._view.take if self._view else None
-        if take is None or take.state == "recording" or self.job is not None:
+        if take is None or take.state == "recording" or self.job is not None or not self.state.may_write():
             return
         # The same footage, under whatever name, is not measured twice unless that is asked for.
         kept = self.state.record.workspace.folder / "trials" / "readings"

@@ -117,6 +117,8 @@ class Bringing(QObject):
 
     def copy_title(self, view: CarrierView) -> None:
         """Copy the data of a disc's title into a take."""
+        if not self.state.may_write():
+            return
         assert view.source is not None
         request = JoinRequest(Path(view.source["path"]), int(view.source["title"]), self.state.record.name_take(view.id))
         self.state.jobs.start(

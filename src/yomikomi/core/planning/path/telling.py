@@ -13,6 +13,7 @@ from yomikomi.core.video.units import bit_rate_text
 STRAND_WORDS: dict[Strand, str] = {
     "picture": "picture", "sound": "sound", "screen": "the screen's picture", "ears": "sound in the headphones", "commentary": "commentary",
 }  # fmt: skip
+_NAMED: dict[Strand, str] = {"screen": "the screen's picture"}  # with an article of its own
 _POWER_WORDS = {"mains": "mains", "bus": "fed by its data plug", "battery": "battery or adapter", "none": "needs none"}
 
 
@@ -20,7 +21,7 @@ def headline(traced: Trace) -> tuple[str, str]:
     """One sentence of what is so, and what to do about it."""
     if traced.breaks:
         first = traced.breaks[0]
-        lost = " and ".join(f"the {STRAND_WORDS[strand]}".replace("the the", "the") for strand in first.strands[:2])
+        lost = " and ".join(_NAMED.get(strand, f"the {STRAND_WORDS[strand]}") for strand in first.strands[:2])
         verb = "are" if len(first.strands) > 1 else "is"
         if first.effect.get("stops_after") is not None and "picture" not in first.effect:
             return f"The recording stops by itself: {place_words(traced.setup, first)}.", f"{first.cause} {first.remedy}"
