@@ -14,7 +14,7 @@ test: setup
 	@$(VENV)/bin/ruff check .
 	@$(VENV)/bin/mypy
 	@$(VENV)/bin/lint-imports
-	@$(PY) -m pytest -n 2 --dist worksteal -m "not alone"
+	@$(PY) -m pytest -n 3 --dist worksteal -m "not alone"
 	@$(PY) -m pytest -m alone
 
 bench: setup

@@ -22,7 +22,6 @@ from yomikomi.sim.disc.maker import make_disc
 from yomikomi.sim.disc.spec import LAYOUTS
 
 
-@pytest.mark.alone
 def test_kills_at_random_moments_lose_nothing(tmp_path: Path) -> None:
     assert sum(torture.run(12, 5, tmp_path).values()) == 12
 

@@ -208,8 +208,7 @@ def test_a_rehearsal_shows_what_is_wrong_before_the_tape_is_committed(tmp_path: 
     assert wrong == set()
     for delivery, found in (
         (Delivery(sound="none"), {"sound"}),
-        (Delivery(level="hot"), {"sound"}),
-        (Delivery(picture="black"), {"picture"}),
+        (Delivery(picture="black", level="hot"), {"picture", "sound"}),
         (Delivery(order="swapped"), {"field order"}),
         (Delivery(drops=True), {"frames", "rate"}),
     ):

@@ -51,7 +51,7 @@ def test_every_kind_is_read_in_both_modes(tmp_path: Path, good: dict[str, bytes]
 
 
 @given(st.data())
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=20, deadline=None)
 def test_bytes_that_were_changed_or_cut(good: dict[str, bytes], tmp_path_factory: pytest.TempPathFactory, data: st.DataObject) -> None:
     """Whatever happens to a file: it is read as far as it goes, or refused with a remedy."""
     name = data.draw(st.sampled_from(sorted(good)))

@@ -41,7 +41,7 @@ def test_the_window_starts_without_what_it_does_not_need() -> None:
 def test_the_demo_fills_itself_while_the_window_is_used(
     open_window: Opener, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(demo, "usual_recipes", lambda **how: [r for r in _all_recipes(**how) if r.codec == "h264"][:3])
+    monkeypatch.setattr(demo, "usual_recipes", lambda **how: [r for r in _all_recipes(**how) if r.codec == "h264"][:2])
     monkeypatch.setattr(demo.scenario, "EXCERPT_S", 2.0)  # as much as a verdict needs
     monkeypatch.setattr(demo.scenario, "K004_SECONDS", 1)
     window = open_window(tmp_path / "Kamome Bay")

@@ -138,7 +138,8 @@ def test_errors_cross_with_cause_remedy_and_path(tmp_path: Path) -> None:
     other = Job(fail_unexpected, None, name="failing").start().wait(20)
     assert other.error is not None
     assert "ZeroDivisionError: by zero" in str(other.error)
-    assert "report it" in other.error.remedy
+    assert "This is a defect of the program" in other.error.remedy
+    assert "defects.log" in other.error.remedy
 
 
 def test_work_steps_back_unless_it_is_urgent() -> None:

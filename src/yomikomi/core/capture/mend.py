@@ -6,6 +6,7 @@ Nothing outside the workspace is changed: parts of a take on overflow drives pla
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -24,6 +25,8 @@ from yomikomi.core.video.packets import packets_of
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.new_file import is_being_written, is_taken
 
+# A recording that was killed lets go of its file when its process is gone altogether.
+_DYING_S = 3.0
 # What a recording may have begun to write when it was cut off: a cluster of a quarter second, a frame, and what the encoder held.
 _TORN_S = Fraction(2)
 _TORN_BYTES = 1_000_000
@@ -86,7 +89,11 @@ def later_parts(path: Path, folders: tuple[Path, ...] = ()) -> list[Path]:
 
 
 def _mend_file(path: Path, reporter: Reporter) -> Mended:
-    if is_being_written(path):
+    until = time.monotonic() + _DYING_S
+    while (still := is_being_written(path)) and time.monotonic() < until:
+        reporter.check()
+        time.sleep(0.05)
+    if still:
         raise UnfinishedError(f"{path.name} is still being recorded.", remedy="Wait until that recording has ended.", path=path)
     with writing(_free(path, "mended")) as made:
         copied = _copy_packets(path, made.part, reporter)
