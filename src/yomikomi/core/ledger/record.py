@@ -206,7 +206,8 @@ class Record(CaptureRecord):
             copy.result = result.model_dump(mode="json") if result else None
             copy.trouble, copy.ended_at = trouble or (result.reserves if result else ""), now_text()
             name = Path(copy.path).name
-            self._note(session, copy.take.carrier_id, f"copy {name}: {copy.state}" + (f" ({trouble})" if trouble else ""))
+            words = {"doubtful": "a check failed"}.get(copy.state, copy.state)
+            self._note(session, copy.take.carrier_id, f"copy {name}: {words}" + (f" ({copy.trouble})" if copy.trouble else ""))
 
     def keep_copy(self, copy_id: int) -> Path:
         """A copy that failed a check gets the name that was asked for, since a person wants it all the same; it stays marked. Returns

@@ -10,7 +10,7 @@ from yomikomi.core.ledger.views import CopyView
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
-from yomikomi.ui.run.station import MARKS
+from yomikomi.ui.run.station import mark_of
 from yomikomi.ui.widgets.basics import draw_mark, plain_tip
 
 Index = QModelIndex | QPersistentModelIndex
@@ -73,9 +73,9 @@ class LedgerModel(QAbstractTableModel):
         told_size = told.size_bytes.expected if told else None
         told_seconds = told.encode_seconds.expected if told else None
         return (
-            MARKS[copy.state][1],
+            mark_of(copy)[1],
             copy.carrier,
-            copy.path.name,
+            copy.file.name,
             copy.recipe.words,
             size_text(size) if size else "–",
             size_text(told_size) if told_size else "–",
@@ -98,4 +98,4 @@ class StateDelegate(QStyledItemDelegate):
         area = QRectF(option.rect)
         option.rect.adjust(_MARK_WIDTH, 0, 0, 0)
         super().paint(painter, option, index)
-        draw_mark(painter, QRectF(area.left() + 9, area.center().y() - 6, 12, 12), MARKS[copy.state][0])
+        draw_mark(painter, QRectF(area.left() + 9, area.center().y() - 6, 12, 12), mark_of(copy)[0])

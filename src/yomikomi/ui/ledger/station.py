@@ -105,6 +105,8 @@ class LedgerStation(Station):
             self.checks_head.setText(f"{copy.carrier}: not made")
             self.checks_form.addRow(label(copy.trouble or "stopped", wrap=True))
             return
+        if copy.result.reserves:
+            self.checks_form.addRow(label(f"Note: {copy.result.reserves}", wrap=True))
         passed = sum(check.passed for check in copy.result.checks)
         self.checks_head.setText(f"{copy.carrier}: {passed} of {len(copy.result.checks)} checks passed")
         for check in copy.result.checks:

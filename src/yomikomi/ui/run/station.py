@@ -22,14 +22,21 @@ MARKS = {
 }  # fmt: skip
 
 
+def mark_of(copy: CopyView) -> tuple[str, str]:
+    """The mark and the word for a copy's state; one that is good but cannot be better than its source asks to be looked at."""
+    if copy.state == "verified" and copy.result is not None and copy.result.reserves:
+        return "look here", "verified, see note"
+    return MARKS[copy.state]
+
+
 class CopyCard(Card):
     """One copy: where it stands, what was foretold, a way to stop it."""
 
     def __init__(self, copy: CopyView, queue: CopyQueue, starts: datetime | None, ends: datetime | None) -> None:
         super().__init__(choosable=False)
         self.copy, self._queue = copy, queue
-        mark, words = MARKS[copy.state]
-        name = ElidedLabel(copy.path.name, middle=True)
+        mark, words = mark_of(copy)
+        name = ElidedLabel(copy.file.name, middle=True)
         head = row(MarkShape(mark), label(copy.carrier, figure=True), name, label(words, quiet=True), spacing=12)
         head.setStretch(2, 1)
         self.body.addLayout(head)
@@ -46,6 +53,8 @@ class CopyCard(Card):
         if copy.result:
             came_out = f" · came out {size_text(copy.result.size_bytes)} in {spoken(copy.result.encode_seconds)}"
         trouble = f" · {copy.trouble}" if copy.trouble else ""
+        if copy.result and not copy.result.verified:
+            trouble = " · " + "; ".join(f"{check.name}: {check.found}" for check in copy.result.checks if not check.passed) + trouble
         detail = label(f"{copy.recipe.words} · {foretold}{clock_words}{came_out}{trouble}", quiet=True, wrap=True)
         detail.setContentsMargins(26, 0, 0, 0)
         self.body.addWidget(detail)

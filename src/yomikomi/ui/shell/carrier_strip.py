@@ -155,7 +155,7 @@ class _Doing(QWidget):
         self._job = jobs[0] if jobs else None
         self._stop.setVisible(self._job is not None)
         if self._job is None:
-            self._words.setText("nothing running")
+            self._words.setText("reading only" if self._state.record.workspace.read_only else "nothing running")
             self._words.setProperty("quiet", True)
         else:
             progress = self._job.progress
