@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import threading
 from collections.abc import Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from pathlib import Path
 
 from yomikomi.core.errors import CancelledError, UnfinishedError, UnreadableError
@@ -21,12 +21,11 @@ __all__ = ["ReadProgress", "ReadRequest", "read"]
 
 
 @contextlib.contextmanager
-def _hashing(path: Path, reporter: Reporter) -> Iterator[Future[str]]:
+def _hashing(path: Path) -> Iterator[Future[str]]:
     """All bytes of the file, hashed beside the pass: it waits for the drive, not for a processor."""
     stop = threading.Event()
 
     def check() -> None:
-        reporter.check()
         if stop.is_set():
             raise CancelledError("Not wanted any more.")
 
@@ -35,6 +34,14 @@ def _hashing(path: Path, reporter: Reporter) -> Iterator[Future[str]]:
             yield pool.submit(content_hash, path, check)
         finally:
             stop.set()
+
+
+def _waited_for(hashed: Future[str], reporter: Reporter) -> str:
+    """Raises OSError where the file could not be read, CancelledError."""
+    while not hashed.done():
+        reporter.check()
+        wait([hashed], timeout=0.1)
+    return hashed.result()
 
 
 def read(request: ReadRequest, reporter: Reporter) -> Reading:
@@ -52,7 +59,7 @@ def read(request: ReadRequest, reporter: Reporter) -> Reading:
     content = None
     try:
         before = after = identify(request.path)
-        with _hashing(request.path, reporter) as hashed:
+        with _hashing(request.path) as hashed:
             one.run()
             if not one.stamps:
                 raise UnreadableError(f"No frame of {info.path.name} can be decoded.", remedy="Copy it again.", path=info.path)
@@ -60,7 +67,7 @@ def read(request: ReadRequest, reporter: Reporter) -> Reading:
                 one.damage = count_damage(request.path, reporter.check)
             # A name or a drive that vanished at the end costs none of what was measured.
             with contextlib.suppress(OSError):
-                content = hashed.result() if whole else None
+                content = _waited_for(hashed, reporter) if whole else None
                 after = identify(request.path)
     except OSError as error:
         raise describe_failure(request.path, error) from error
