@@ -23,13 +23,13 @@ from yomikomi.core.errors import CancelledError, DriveAwayError, DriveFullError,
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyProgress, CopyRequest, CopyResult, make_copy
-from yomikomi.core.run.encode import encode, free_name
+from yomikomi.core.run.encode import encode
 from yomikomi.core.run.verify import Check, Expected, verify
 from yomikomi.core.treatment.chain import Deinterlace, Treatment, chain_for, recommended
 from yomikomi.core.video.media import probe
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import Job, JobState, Reporter, SilentReporter
-from yomikomi.core.work.new_file import clear_parts
+from yomikomi.core.work.new_file import clear_parts, free_name
 
 
 def names(folder: Path) -> list[str]:

@@ -23,10 +23,10 @@ from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import headline
 from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.run.encode import free_name
 from yomikomi.core.treatment.chain import recommended
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import bit_rate_text, size_text
+from yomikomi.core.work.new_file import free_name
 from yomikomi.demo import scenario
 
 _CAPTURE_S = 5.0

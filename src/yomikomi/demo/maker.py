@@ -29,11 +29,11 @@ from yomikomi.core.planning.path.sheet import make_sheet, with_state
 from yomikomi.core.planning.path.structure import Task, Wishes
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.run.encode import free_name
 from yomikomi.core.treatment.chain import recommended
 from yomikomi.core.video.standards import STANDARDS
 from yomikomi.core.work import Job, Reporter
 from yomikomi.core.work.job import JobState
+from yomikomi.core.work.new_file import free_name
 from yomikomi.core.work.notices import Weight
 from yomikomi.demo import scenario
 from yomikomi.demo.card_file import CardRequest, make_card_file

@@ -17,12 +17,11 @@ from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, TrialEncoder, capture_encoders, try_machine
-from yomikomi.core.run.encode import free_name
 from yomikomi.core.video.media import probe
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
-from yomikomi.core.work.new_file import is_taken
+from yomikomi.core.work.new_file import free_name, is_taken
 from yomikomi.core.work.notices import NoticeCentre, Weight
 from yomikomi.ui.background import Calls, JobRunner
 

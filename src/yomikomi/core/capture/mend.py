@@ -23,7 +23,7 @@ from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import open_media, video_stream
 from yomikomi.core.video.packets import packets_of
 from yomikomi.core.work import Reporter
-from yomikomi.core.work.new_file import is_being_written, is_taken
+from yomikomi.core.work.new_file import free_name, is_being_written
 
 # A recording that was killed lets go of its file when its process is gone altogether.
 _DYING_S = 3.0
@@ -95,14 +95,14 @@ def _mend_file(path: Path, reporter: Reporter) -> Mended:
         time.sleep(0.05)
     if still:
         raise UnfinishedError(f"{path.name} is still being recorded.", remedy="Wait until that recording has ended.", path=path)
-    with writing(_free(path, "mended")) as made:
+    with writing(free_name(path.parent, f"{path.stem}.mended", path.suffix)) as made:
         copied = _copy_packets(path, made.part, reporter)
         if path.suffix == ".mkv":
             with open_media(path) as source:
                 picture = video_stream(source, path)
                 shape = Geometry(picture.width, picture.height, picture.sample_aspect_ratio or Fraction(1))
             set_display_shape(made.part, shape)
-        spare = None if copied.whole else _free(path, "as-recorded")
+        spare = None if copied.whole else free_name(path.parent, f"{path.stem}.as-recorded", path.suffix)
         made.take_place_of(path, spare=spare)
     return Mended(copied.frames, copied.seconds, (path,), (spare,) if spare else ())
 
@@ -117,14 +117,6 @@ def _counted(path: Path, reporter: Reporter) -> Mended:
             if packet.pts is not None and packet.time_base is not None:
                 frames, last = frames + 1, max(last, packet.pts * Fraction(packet.time_base))
         return Mended(frames, float(last + 1 / grid_rate(picture)))
-
-
-def _free(path: Path, what: str) -> Path:
-    """A name beside a file that nothing has."""
-    number = 1
-    while is_taken(free := path.with_name(f"{path.stem}.{what}{'' if number == 1 else f'-{number}'}{path.suffix}")):
-        number += 1
-    return free
 
 
 @dataclass(frozen=True)

@@ -30,7 +30,7 @@ from yomikomi.core.errors import DriveFullError, UnfinishedError, YomikomiError
 from yomikomi.core.video.rates import seconds_that_fit
 from yomikomi.core.video.source import SourceSpec
 from yomikomi.core.work import Reporter
-from yomikomi.core.work.drive import drive_error
+from yomikomi.core.work.drive import drive_error, size_of
 from yomikomi.core.work.new_file import check_free
 
 _KEPT = "What was recorded so far is kept."
@@ -329,7 +329,7 @@ class _Pass:
         parts = tuple(self.recorder.paths) if self.recorder else ()
         return CaptureResult(
             path=self.request.path, frames=self.recorder.segments.frames if self.recorder else self.kept, seconds=self._seconds(),
-            late=health.late, dropped=health.dropped + unwritten, bytes_written=sum(_size(path) for path in parts),
+            late=health.late, dropped=health.dropped + unwritten, bytes_written=sum(size_of(path) or 0 for path in parts),
             trouble="" if end.wished else end.reason, remedy="" if end.wished else end.remedy, ended=end.reason,
             repeated=self.content.state().repeats, gaps=tuple(health.gaps), parts=parts, tail_seconds=end.tail_seconds,
             headroom=self._headroom(), doubled=self._doubled(), logged=self.log is not None and self.log.written,
@@ -352,10 +352,3 @@ def capture(request: CaptureRequest, reporter: Reporter) -> CaptureResult:
     except (av.error.FFmpegError, ValueError, MemoryError) as error:
         raise UnfinishedError(f"The recording could not begin: {error}.", remedy="Choose another codec.") from error
     return going.run()
-
-
-def _size(path: Path) -> int:
-    try:
-        return path.stat().st_size
-    except OSError:
-        return 0

@@ -20,6 +20,7 @@ from yomikomi.core.ledger.schema import CaptureSettingsRow, Take
 from yomikomi.core.ledger.shelf import ShelfRecord
 from yomikomi.core.planning.intake import CarrierDetails
 from yomikomi.core.video.timecode import clock
+from yomikomi.core.work.drive import size_of
 
 AWAY = "away"
 
@@ -81,7 +82,7 @@ class CaptureRecord(ShelfRecord, PathRecord):
     def end_take(self, take_id: int, result: CaptureResult) -> None:
         with self._session() as session:
             take = session.get_one(Take, take_id)
-            there = all(_size(path) is not None for path in result.parts or (self.workspace.path(take.path),))
+            there = all(size_of(path) is not None for path in result.parts or (self.workspace.path(take.path),))
             take.state = "lost" if not result.frames else "whole" if there else AWAY
             take.seconds, take.frames = result.seconds, result.frames
             take.late, take.dropped, take.size_bytes = result.late, result.dropped, result.bytes_written
@@ -126,7 +127,7 @@ class CaptureRecord(ShelfRecord, PathRecord):
                 take.state, take.note = "lost", trouble or "nothing of it could be read"
                 return f"{who}: the recording that was cut off could not be mended; its file is kept as it is."
             take.state, take.frames, take.seconds = "mended", mended.frames, mended.seconds
-            take.size_bytes = sum(_size(path) or 0 for path in mended.files or (self.workspace.path(take.path),))
+            take.size_bytes = sum(size_of(path) or 0 for path in mended.files or (self.workspace.path(take.path),))
             take.note = "cut off while recording, and mended"
             if mended.originals:
                 names = ", ".join(path.name for path in mended.originals)
@@ -161,11 +162,3 @@ class CaptureRecord(ShelfRecord, PathRecord):
         self.add_copied_take(clip, path, seconds=seconds, frames=frames, words=f"clip of {parent.label}")
         self.note(carrier_id, f"clip {name}, {clock(seconds)}: {parent.label}-c{number}")
         return clip
-
-
-def _size(path: Path) -> int | None:
-    """Bytes of a file; None where it cannot be reached."""
-    try:
-        return path.stat().st_size
-    except OSError:
-        return None

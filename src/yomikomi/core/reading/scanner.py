@@ -63,7 +63,7 @@ def read(request: ReadRequest, reporter: Reporter) -> Reading:
             one.run()
             if not one.stamps:
                 raise UnreadableError(f"No frame of {info.path.name} can be decoded.", remedy="Copy it again.", path=info.path)
-            if one.damage.any and request.mode == "full" and request.most_seconds is None:
+            if one.damage.any and whole:
                 one.damage = count_damage(request.path, reporter.check)
             # A name or a drive that vanished at the end costs none of what was measured.
             with contextlib.suppress(OSError):

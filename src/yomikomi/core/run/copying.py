@@ -7,13 +7,13 @@ from pathlib import Path
 from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.reading.current import check_current
-from yomikomi.core.run.encode import CopyProgress, CopyRequest, encode, free_name
+from yomikomi.core.run.encode import CopyProgress, CopyRequest, encode
 from yomikomi.core.run.verify import Check, Expected, verify
 from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.video.damage import Damage, damage_words
 from yomikomi.core.video.units import counted
 from yomikomi.core.work import Reporter
-from yomikomi.core.work.new_file import new_file
+from yomikomi.core.work.new_file import free_name, new_file
 
 _SAFE = "The take is untouched."
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Collection, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -22,7 +22,6 @@ from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import heard_streams, open_media, video_stream
 from yomikomi.core.video.units import counted
 from yomikomi.core.work import Reporter
-from yomikomi.core.work.new_file import is_taken
 from yomikomi.core.work.priority import lower_all_threads, tame_encoders
 
 _REPORT_PERIOD_S = 0.1
@@ -84,15 +83,6 @@ class Encoded:
     filled: int = 0
     dropped: int = 0
     not_carried: tuple[str, ...] = ()
-
-
-def free_name(folder: Path, stem: str, suffix: str, *, taken: Collection[str] = ()) -> Path:
-    """A name that no file has yet and that is not ``taken``: the stem, or the stem with a number."""
-    for number in range(1, 10_000):
-        name = f"{stem}{suffix}" if number == 1 else f"{stem}-{number}{suffix}"
-        if name not in taken and not is_taken(folder / name):
-            return folder / name
-    raise UnfinishedError(f"There are 10 000 copies named {stem} already.", remedy="Move some elsewhere.")
 
 
 class _Encode:

@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from yomikomi.core.video.media import heard_streams, open_media, video_stream
 from yomikomi.core.video.packets import DAMAGED, MOST_IN_A_ROW, Frame, Stamps, packets_of, raise_if_away
 from yomikomi.core.video.structure import unread_bytes
+from yomikomi.core.video.units import counted
 
 _MOST_LISTED = 200
 # What a Matroska file needs besides its pictures and sound: at most so many bytes, so many for each packet with its place in the index,
@@ -220,13 +221,13 @@ def damage_words(damage: Damage) -> str:
     """For people, without a full stop; empty where nothing was found."""
     parts = []
     if damage.frames:
-        parts.append(f"{damage.frames} frame{'s' if damage.frames != 1 else ''} damaged")
+        parts.append(f"{counted(damage.frames, 'frame', 'frames')} damaged")
     if damage.lost:
-        parts.append(f"{damage.lost} picture packet{'s' if damage.lost != 1 else ''} could not be decoded")
+        parts.append(f"{counted(damage.lost, 'picture packet', 'picture packets')} could not be decoded")
     if damage.sound:
-        parts.append(f"{damage.sound} sound packet{'s' if damage.sound != 1 else ''} damaged")
+        parts.append(f"{counted(damage.sound, 'sound packet', 'sound packets')} damaged")
     if damage.container:
-        parts.append(f"the file's structure is damaged in {damage.container} place{'s' if damage.container != 1 else ''}")
+        parts.append(f"the file's structure is damaged in {counted(damage.container, 'place', 'places')}")
     if damage.unread_bytes:
         parts.append(f"{damage.unread_bytes / 1e6:.1f} MB behind the first part of the file are not read")
     if damage.gave_up:

@@ -51,3 +51,11 @@ def short_name(path: Path) -> str:
     """A name that fits on a line, whatever a person typed."""
     name = path.name
     return name if len(name) <= 60 else f"{name[:40]}…{name[-12:]}"
+
+
+def size_of(path: Path) -> int | None:
+    """Bytes of a file; None where it cannot be reached."""
+    try:
+        return path.stat().st_size
+    except OSError:
+        return None

@@ -18,7 +18,7 @@ import re
 import secrets
 import stat
 import time
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from pathlib import Path
 
 from yomikomi.core.errors import NameTakenError, UnfinishedError
@@ -50,8 +50,7 @@ class NewFile:
     def keep(self, name: Path | None = None) -> Path:
         """Give the whole file its name (or ``name``, in the same folder). Raises NameTakenError where it was taken meanwhile, OSError."""
         target = name or self.target
-        os.fsync(self._handle)
-        self._check_same()
+        self._secure()
         _give_name(self.part, target)
         _sync_folder(target.parent)
         self.kept = target
@@ -60,8 +59,7 @@ class NewFile:
     def take_place_of(self, old: Path, *, spare: Path | None) -> None:
         """Give the whole file the name of an older one, which is called ``spare`` from then on, or is removed where that is None. There
         is no moment at which the older one has no name. Raises OSError, NameTakenError."""
-        os.fsync(self._handle)
-        self._check_same()
+        self._secure()
         aside = spare or old.with_name(f".{old.name[:_READABLE]}.{secrets.token_hex(8)}.replaced")
         _give_name(old, aside)
         self.part.replace(old)
@@ -69,8 +67,15 @@ class NewFile:
         if spare is None:
             aside.unlink()
 
-    def _check_same(self) -> None:
-        """What is to get the name is what was made: the part was not exchanged."""
+    def put_over(self, path: Path) -> None:
+        """Give the whole file the name of an older one, which is gone then. Raises OSError, UnfinishedError."""
+        self._secure()
+        self.part.replace(path)
+        _sync_folder(path.parent)
+
+    def _secure(self) -> None:
+        """All bytes are on the drive, and what is to get the name is what was made: the part was not exchanged."""
+        os.fsync(self._handle)
         if not _is(self.part, self._handle):
             raise UnfinishedError(f"{self.target.name} was exchanged while it was made.", remedy="Make it again.", path=self.target)
 
@@ -120,10 +125,7 @@ def write_over(path: Path, content: bytes) -> None:
     spare = path.with_name(f"{path.name[:_READABLE]}.{secrets.token_hex(4)}")
     with new_file(spare) as made:
         made.part.write_bytes(content)
-        with made.part.open("rb") as file:
-            os.fsync(file.fileno())
-        made.part.replace(path)
-        _sync_folder(path.parent)
+        made.put_over(path)
 
 
 class Claim:
@@ -176,6 +178,15 @@ def check_free(target: Path) -> None:
 def is_taken(target: Path) -> bool:
     """Whether something, be it a link to nothing, has the name."""
     return os.path.lexists(target)
+
+
+def free_name(folder: Path, stem: str, suffix: str, *, taken: Collection[str] = ()) -> Path:
+    """A name that no file has yet and that is not ``taken``: the stem, or the stem with a number."""
+    for number in range(1, 10_000):
+        name = f"{stem}{suffix}" if number == 1 else f"{stem}-{number}{suffix}"
+        if name not in taken and not is_taken(folder / name):
+            return folder / name
+    raise UnfinishedError(f"There are 10 000 files named {stem} already.", remedy="Move some elsewhere.")
 
 
 def rename_new(old: Path, new: Path) -> None:

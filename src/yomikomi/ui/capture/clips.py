@@ -19,12 +19,11 @@ from yomikomi.core.capture.marks import EXPORTS, Clip, Mark, MarkKind, clips_of,
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.views import CarrierView, TakeView
-from yomikomi.core.run.encode import free_name
 from yomikomi.core.video.picture_at import frame_at
 from yomikomi.core.video.planes import rgb
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
-from yomikomi.core.work.new_file import write_over
+from yomikomi.core.work.new_file import free_name, write_over
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.capture.marks_page import MarksPage
 from yomikomi.ui.state import AppState

@@ -10,10 +10,9 @@ from yomikomi.core.errors import UnfinishedError, YomikomiError
 from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
-from yomikomi.core.run.encode import free_name
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
-from yomikomi.core.work.new_file import clear_parts
+from yomikomi.core.work.new_file import clear_parts, free_name
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.state import AppState
 

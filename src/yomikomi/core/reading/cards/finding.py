@@ -42,7 +42,6 @@ class Finding:
     strip: str = ""
 
 
-
 def certainty_words(confidence: float) -> str:
     """Whole per cents; only what a person said for certain is called so."""
     return "certain" if confidence >= 1 else f"{100 * confidence:.0f} %"
