@@ -48,7 +48,7 @@ def run_job(
                 nonlocal told_at
                 if beats and part is not None and time.monotonic() - told_at > _HEARTBEAT_S:
                     told_at = time.monotonic()
-                    print(f"    {name} {step} {100 * part:.0f} %".replace("  ", " "), file=sys.stderr, flush=True)
+                    print("   ", *filter(None, (name, step)), f"{100 * part:.0f} %", file=sys.stderr, flush=True)
                 if part is not None:
                     bar.update(task, completed=part, description=f"{name} {step}".strip())
 

@@ -15,6 +15,7 @@ from yomikomi.core.capture.sound_watch import level_db
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.bars import BT601_WEIGHTS, BT709_WEIGHTS, Bar, colour_bars
 from yomikomi.core.video.source import SourceEnded, SourceSpec
+from yomikomi.core.video.units import decibel_text
 from yomikomi.core.work import Reporter
 
 _TONE_DB = -18.0  # EBU R 68, from memory; other houses align at −20 (SMPTE RP 155)
@@ -227,7 +228,7 @@ def _tone_lines(sound: NDArray[np.int16], rate: int) -> list[LevelLine]:
     level = max(found)
     off = level - _TONE_DB
     lines = [LevelLine(
-        name="tone", value=round(level, 1), unit="dBFS", words=f"at {level:.1f} dB (−18 is usual)".replace("-", "\N{MINUS SIGN}"),
+        name="tone", value=round(level, 1), unit="dBFS", words=f"at {decibel_text(level)} (−18 is usual)",
         mark="fine" if abs(off) <= _TOLERANCE_DB else "wrong",
         correction="" if abs(off) <= _TOLERANCE_DB else f"{'Lower' if off > 0 else 'Raise'} the sound input by {abs(off):.0f} dB.",
     )]  # fmt: skip

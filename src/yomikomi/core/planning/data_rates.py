@@ -32,7 +32,8 @@ class CaptureCodec(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    words: str
+    name: str
+    use: str = ""
     bits_per_pixel: tuple[float, float, float]
     sound: Literal["pcm", "aac"]
     encoder: str
@@ -49,6 +50,11 @@ class CaptureCodec(BaseModel):
     whole: bool = True
     crf: int | None = None
     measured: bool = False
+
+    @property
+    def words(self) -> str:
+        """Its name, and what it is good for."""
+        return f"{self.name}, {self.use}" if self.use else self.name
 
     @property
     def sound_bits_per_second(self) -> int:

@@ -8,7 +8,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from yomikomi.core.reading.contradictions import warnings_of
+from yomikomi.core.reading.contradictions import doubts_of
 from yomikomi.core.reading.measures.losses import losses_of
 from yomikomi.core.reading.measures.structure import make_structure
 from yomikomi.core.reading.models import (
@@ -60,6 +60,7 @@ def assemble(one: Pass) -> Reading:
     structure = _structure(one, scan, complexity, rate, noise, frames)
     losses = _without_black(losses, structure)
     colour = Colour(**vars(info.colour), words=info.colour.words)
+    doubts = doubts_of(one, scan, rate)
     strips = make_strips(
         evidence, scan.votes, meters.light.table, [m.meter for m in one.heard.values()], rate=rate.nominal, first=first,
         windows=windows if quick else None, frames=frames, losses=losses,
@@ -87,7 +88,8 @@ def assemble(one: Pass) -> Reading:
         strips=strips,
         complexity=complexity,
         most_combed_frame=int(numbers[combed]) if len(numbers) else 0,
-        warnings=warnings_of(one, scan, rate),
+        warnings=[doubt.words for doubt in doubts],
+        doubts=doubts,
         read_seconds=round(time.monotonic() - one.started, 3),
         losses=losses,
         borders=meters.borders.result(_shape(info), tape=meters.analogue_size),

@@ -9,7 +9,7 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from yomikomi.core.video.damage import Damage
 from yomikomi.core.video.identity import FileIdentity
@@ -266,6 +266,13 @@ class Complexity(Document):
     cell_bytes: list[int]
 
 
+class Doubt(Document):
+    """Where the file says one thing and its pictures another, or what of it is damaged. ``topic``: what it is about."""
+
+    topic: Literal["damage", "rate", "scan", "matrix"]
+    words: str
+
+
 class Reading(Document):
     schema_version: int = SCHEMA_VERSION
     mode: Literal["full", "quick"] = "full"
@@ -289,7 +296,8 @@ class Reading(Document):
     strips: Strips
     complexity: Complexity
     most_combed_frame: int = Field(description="middle of the most combed second")
-    warnings: list[str]
+    warnings: list[str] = Field(description="the words of ``doubts``")
+    doubts: list[Doubt] = Field(default_factory=list, description="empty in readings made before warnings had topics")
     read_seconds: float
     overruled: list[str] = Field(default_factory=list, description="topics on which a person's word stands, not the measurement")
     losses: Losses | None = None
@@ -305,3 +313,24 @@ class Reading(Document):
     chapters: int = 0
     identity: FileIdentity | None = Field(default=None, description="the file as it lay there when it was read")
     content: str | None = Field(default=None, description="BLAKE3 of all its bytes; None: a quick reading")
+
+    def doubted(self, topic: str) -> list[str]:
+        """What is doubtful about a topic, in words."""
+        return [one.words for one in self.doubts if one.topic == topic]
+
+    @model_validator(mode="before")
+    @classmethod
+    def _with_topics(cls, document: object) -> object:
+        """Documents written before warnings had topics: what those versions said is known."""
+        if isinstance(document, dict) and "doubts" not in document and isinstance(document.get("warnings"), list):
+            told = [words for words in document["warnings"] if isinstance(words, str)]
+            return {**document, "doubts": [{"topic": _old_topic(words), "words": words} for words in told]}
+        return document
+
+
+def _old_topic(words: str) -> str:
+    if "unusual for its size" in words:
+        return "matrix"
+    if words.startswith("the frame rate") or "frames a second" in words:
+        return "rate"
+    return "scan" if words.startswith("the file says") else "damage"

@@ -14,6 +14,7 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.rates import KNOWN_RATES, fraction_text, rate_text
 from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.work.text import capital
 
 # Said of a verdict that has no other value: it is noted and meant to be so.
 AS_MEANT = "as meant"
@@ -82,7 +83,7 @@ def _scans(reading: Reading) -> list[Choice]:
     if as_found not in {row.key for row in rows}:
         kind, _, order = as_found.partition(" ")
         suffix = f", {FieldOrder(order).words}" if order else ""
-        rows.insert(0, Choice(as_found, KIND_WORDS[kind].capitalize() + suffix))
+        rows.insert(0, Choice(as_found, capital(KIND_WORDS[kind]) + suffix))
     return rows
 
 

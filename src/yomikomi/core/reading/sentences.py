@@ -16,6 +16,7 @@ from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import grouped
+from yomikomi.core.work.text import capital
 
 __all__ = ["Finding", "Mark", "basis", "certainty_words", "findings", "headline"]
 
@@ -36,9 +37,9 @@ def headline(reading: Reading, *, by_word: bool = False) -> str:
         return f"Mixed ({certain}): {mixture_words(reading)}. {rate} frames a second{steady}."
     true = rate_text(Fraction(reading.rate.true or reading.rate.nominal))
     if scan.kind in {"repeats", "film_2_3", "film_2_3_3_2"}:
-        words = KIND_WORDS[scan.kind].capitalize()
+        words = capital(KIND_WORDS[scan.kind])
         return f"{words}{', ' + order if order else ''} ({certain}): {true} pictures a second inside {rate}{steady}."
-    words = KIND_WORDS[scan.kind].capitalize()
+    words = capital(KIND_WORDS[scan.kind])
     return f"{words}{', ' + order if order else ''} ({certain}), {rate} frames a second{steady}."
 
 

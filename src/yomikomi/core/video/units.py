@@ -40,7 +40,13 @@ def bit_rate_text(bits_per_second: float) -> str:
 
 def decibel_text(level: float) -> str:
     """A level with a minus sign as wide as a plus: −9.9 dB."""
-    return f"{level:.1f} dB".replace("-", "\N{MINUS SIGN}")
+    return f"{signed_text(level, places=1)} dB"
+
+
+def signed_text(value: float, *, places: int = 0, plus: bool = False) -> str:
+    """So many decimals always, the minus sign as wide as a plus: ``−9.90``; ``plus``: a sign before what is above 0 too."""
+    text = f"{value:{'+' if plus else ''}.{places}f}"
+    return text.replace("-", "\N{MINUS SIGN}")
 
 
 def number_text(value: Fraction | float, *, places: int = 3) -> str:

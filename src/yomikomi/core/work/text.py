@@ -31,6 +31,11 @@ def from_spreadsheet_cell(words: str) -> str:
     return words[1:] if words.startswith("'") and _FORMULA.match(words) else words
 
 
+def capital(words: str) -> str:
+    """As words stand at the beginning of a sentence; what is written large within them stays so."""
+    return words[:1].upper() + words[1:]
+
+
 def shortened(words: str, most: int = 60) -> str:
     """The beginning of what somebody typed, for a message about it."""
     return words if len(words) <= most else f"{words[:most]}…"

@@ -7,6 +7,8 @@ from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.video.source import SourceFormat
 from yomikomi.core.video.timecode import clock
+from yomikomi.core.video.units import counted
+from yomikomi.core.work.text import capital
 from yomikomi.ui.source_of import is_simulated
 
 
@@ -37,7 +39,7 @@ def caution_words(view: CarrierView | None) -> str:
     if view is None or not view.has_player:
         return ""
     condition = view.details.condition
-    lines = [*([f"{condition.words.capitalize()}."] if condition.ticked else []), *kind_of(view.kind).caution_words("play", "live")]
+    lines = [*([f"{capital(condition.words)}."] if condition.ticked else []), *kind_of(view.kind).caution_words("play", "live")]
     if kind_of(view.kind).way != "live" and not condition.looked and not condition.ticked:
         lines.insert(0, "Its condition was not checked. Do not play a tape that shows mould or squeals.")
     return "\n".join(lines)
@@ -60,7 +62,7 @@ def idle_words(view: CarrierView | None) -> tuple[str, str]:
         lost = f"{take.dropped or 0} lost" + (f", {take.details.repeated} repeated" if take.details.repeated else "")
         parts = f" in {len(take.details.parts)} files" if take.details.parts else ""
         return (
-            f"{view.label} has {view.takes} take{'s' if view.takes > 1 else ''}; the last is {clock(take.seconds or 0)} long{parts}.",
+            f"{view.label} has {counted(view.takes, 'take', 'takes')}; the last is {clock(take.seconds or 0)} long{parts}.",
             f"{take.frames or 0} frames, {lost} · a further take is kept beside it",
         )
     return f"{view.label} is ready to be captured.", "Rehearse first (Prove), then start with F9 or the button; F9 again ends the take"

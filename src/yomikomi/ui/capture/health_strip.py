@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from yomikomi.core.capture.health import HealthRow
 from yomikomi.core.capture.marks import Mark
 from yomikomi.core.video.timecode import clock
+from yomikomi.core.video.units import signed_text
 from yomikomi.ui import theme
 
 _LEFT, _RIGHT = 62, 10
@@ -218,7 +219,7 @@ def _words(row: HealthRow) -> str:
     ]
     lines = [f"{clock(row.at)}: {row.frames} frames" + (", " + ", ".join(bad) if bad else ", all in time")]
     lines.append(
-        f"sound peaks at {row.peak_db:.0f} dB, {row.mbps:.0f} Mb/s, longest write {row.write_ms:.0f} ms".replace("-", "\N{MINUS SIGN}")
+        f"sound peaks at {signed_text(row.peak_db)} dB, {row.mbps:.0f} Mb/s, longest write {row.write_ms:.0f} ms"
     )
     if row.headroom:
         lines.append(f"encoder {row.headroom:.1f} times what is needed, {row.queue} waiting")

@@ -11,7 +11,7 @@ from yomikomi.core.capture.levels import LevelsResult
 from yomikomi.core.capture.sync import SyncResult
 from yomikomi.core.capture.trial import TrialResult
 from yomikomi.core.reading.rehearsal import Rehearsal
-from yomikomi.core.video.units import size_text
+from yomikomi.core.video.units import signed_text, size_text
 from yomikomi.ui.widgets.basics import Card, CardColumn, MarkShape, button, label, row, scrolled
 
 Line = tuple[str, str]  # mark, words
@@ -113,14 +113,14 @@ class ProvePage(QWidget):
             lines.append(
                 (
                     "look here" if sure else "fine",
-                    f"drift {result.drift_ms_per_hour:+.0f} ± {result.drift_error:.0f} ms an hour".replace("-", "\N{MINUS SIGN}"),
+                    f"drift {signed_text(result.drift_ms_per_hour, plus=True)} ± {result.drift_error:.0f} ms an hour",
                 )
             )
         if applied_ms:
-            lines.append(("fine", f"the sound is moved by {applied_ms:+.1f} ms already".replace("-", "\N{MINUS SIGN}")))
+            lines.append(("fine", f"the sound is moved by {signed_text(applied_ms, places=1, plus=True)} ms already"))
         self.sync.say("fine" if fine else "wrong", result.words, lines)
         self.apply_button.setVisible(not fine)
-        self.apply_button.setText(f"Apply {-result.offset_ms:+.0f} ms".replace("-", "\N{MINUS SIGN}"))
+        self.apply_button.setText(f"Apply {signed_text(-result.offset_ms, plus=True)} ms")
 
     def show_levels(self, result: LevelsResult) -> None:
         mark = "cannot tell" if not result.bars else "fine" if result.holds else "wrong"

@@ -8,6 +8,7 @@ from yomikomi.core.capture.health import CaptureStatus
 from yomikomi.core.capture.loudness import Loudness
 from yomikomi.core.capture.sound_watch import SILENT_DB
 from yomikomi.core.video.source import SourceFormat
+from yomikomi.core.video.units import signed_text
 from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import Well, label
 from yomikomi.ui.widgets.meters import LevelMeter
@@ -76,5 +77,5 @@ class SoundPanel(Well):
 def _loudness_words(found: Loudness | None) -> str:
     if found is None or found.momentary <= -69:
         return "loudness –   true peak –"
-    words = f"now {found.momentary:.0f}  all {found.integrated:.1f} LUFS   true peak {found.true_peak:.1f} dB"
-    return words.replace("-", "\N{MINUS SIGN}")
+    now, whole, peak = signed_text(found.momentary), signed_text(found.integrated, places=1), signed_text(found.true_peak, places=1)
+    return f"now {now}  all {whole} LUFS   true peak {peak} dB"

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 
 from yomikomi.core.ledger.views import CopyView
 from yomikomi.core.video.timecode import spoken
-from yomikomi.core.video.units import size_text
+from yomikomi.core.video.units import signed_text, size_text
 from yomikomi.ui import theme
 from yomikomi.ui.run.station import mark_of
 from yomikomi.ui.widgets.basics import draw_mark, plain_tip
@@ -24,7 +24,7 @@ def off_by(actual: float | None, foretold: float | None) -> str:
     """The difference in per cent of what was foretold."""
     if actual is None or not foretold:
         return "–"
-    return f"{100 * (actual / foretold - 1):+.0f} %".replace("-", "\N{MINUS SIGN}")
+    return f"{signed_text(100 * (actual / foretold - 1), plus=True)} %"
 
 
 class LedgerModel(QAbstractTableModel):

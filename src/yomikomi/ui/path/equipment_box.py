@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.planning.path.catalogue import DeviceKind
 from yomikomi.core.planning.path.equipment import PIECE_LIMIT, Equipment, read_equipment, write_equipment
+from yomikomi.core.work.text import capital
 from yomikomi.ui.path.kind_form import KindForm
 from yomikomi.ui.widgets.basics import Sentence, button, label, row
 
@@ -260,4 +261,4 @@ class EquipmentBox(QDialog):
         outs = ", ".join(port.words + (" (loop-through)" if port.loop else "") for port in kind.ports if port.way == "out") or "none"
         ends = "; ".join(f"{a} to {b}".replace("_", " ") for a, b in kind.ends)
         facts = f"Joins {ends}." if ends else f"Inputs: {ins}. Outputs: {outs}."
-        self.about.setText(f"{kind.words.capitalize()}. {facts} {' '.join(kind.quirks)}")
+        self.about.setText(f"{capital(kind.words)}. {facts} {' '.join(kind.quirks)}")

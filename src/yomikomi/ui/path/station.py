@@ -23,6 +23,7 @@ from yomikomi.core.planning.path.telling import told
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
+from yomikomi.core.work.text import capital
 from yomikomi.ui.path.diagnosis_box import DiagnosisBox
 from yomikomi.ui.path.drawing import StrandDrawing, in_scroll
 from yomikomi.ui.path.equipment_box import EquipmentBox
@@ -380,7 +381,7 @@ class PathStation(Station):
         self._buttons()
 
     def _tell_site(self, site: Site) -> None:
-        self.sentence.say(site.words.split(". ")[0] + ".", ". ".join(site.words.split(". ")[1:]))
+        self.sentence.say(f"{capital(site.name)}.", site.state)
 
     def _buttons(self) -> None:
         view, traced = self.planner.view, self.planner.traced

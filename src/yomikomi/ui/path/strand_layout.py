@@ -28,11 +28,17 @@ _COLUMN_PX, _GAP_PX, MARGIN_PX = 124, 96, 74
 
 @dataclass(frozen=True)
 class Site:
-    """A place that can be looked at: a device, or a strand's link. ``words``: what a screen reader says."""
+    """A place that can be looked at: a device, or a strand's link. ``name``: what it is, ``state``: what is so there."""
 
     place: QRectF
-    words: str
+    name: str
+    state: str
     findings: tuple[Finding, ...]
+
+    @property
+    def words(self) -> str:
+        """What a screen reader says."""
+        return f"{self.name}. {self.state}".rstrip()
 
 
 @dataclass
@@ -96,10 +102,9 @@ def sites_of(traced: Trace, layout: Layout) -> list[Site]:
     for piece, box in layout.columns.items():
         here = tuple(one for one in traced.findings if one.place == piece and one.link is None)
         told_here = " ".join(f"{one.cause} {one.remedy}" for one in here) or "Nothing to say against it."
-        made.append(Site(box, f"{setup.words(piece)}, {power_words(setup, piece)}. {told_here}", here))
+        made.append(Site(box, f"{setup.words(piece)}, {power_words(setup, piece)}", told_here, here))
         for report in traced.links:
             if report.link.source == piece and (area := layout.area(report)) is not None:
                 on = tuple(one for one in traced.findings if one.link == report.link and report.strand in one.strands)
-                words = f"{link_words(setup, report)}. " + " ".join(f"{one.cause} {one.remedy}" for one in on)
-                made.append(Site(area, words, on))
+                made.append(Site(area, link_words(setup, report), " ".join(f"{one.cause} {one.remedy}" for one in on), on))
     return made

@@ -10,6 +10,7 @@ from yomikomi.core.planning.path.rates import write_limit_mbps, written_mbps
 from yomikomi.core.planning.path.rules import RULES
 from yomikomi.core.planning.path.trace import LinkReport, Trace
 from yomikomi.core.video.units import bit_rate_text
+from yomikomi.core.work.text import capital
 from yomikomi.ui import theme
 from yomikomi.ui.path.strand_layout import LANES, MARGIN_PX, Layout
 from yomikomi.ui.widgets.basics import draw_mark
@@ -60,7 +61,7 @@ class StrandPainter:
         self._painter.setFont(theme.sans(theme.BODY_PX))
         words = setup.words(piece)
         name = QRectF(box.left() + 9, box.top() + 7, box.width() - 14, 34)
-        self._painter.drawText(name, Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignTop, words[:1].upper() + words[1:])
+        self._painter.drawText(name, Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignTop, capital(words))
         self._painter.setPen(QColor(theme.MUTED))
         self._painter.setFont(theme.sans(theme.SMALL_PX - 1))
         role = _ROLE_WORDS.get(setup.kind(piece).role, "")
@@ -123,7 +124,7 @@ class StrandPainter:
         port = setup.port_in(link) if into else setup.port_out(link)
         self._painter.setPen(QColor(theme.MUTED))
         self._painter.setFont(theme.sans(theme.SMALL_PX - 1))
-        words = _short(port.words)
+        words = port.short
         key = f"{box.left()}{words}{into}"
         if key in drawn:
             return
@@ -255,17 +256,12 @@ def _circle_cross(painter: QPainter, centre: QPointF) -> None:
 
 def _mark_words(finding: Finding) -> str:
     """A word or two beside a mark."""
-    if finding.rule in RULES:
+    if finding.option is None:
         return RULES[finding.rule].words
-    key, option = finding.rule.split("=", 1)
+    key, option = finding.option
     words = {"power": "no power", "plugged": "unplugged", "protection": "protected", "sound_to": "to the headset"}
     return words.get(key, f"{key.replace('_', ' ')}: {option}")
 
 
 def _rate(mbps: float) -> str:
     return f"{mbps / 1000:.2f} Gb/s" if mbps >= 1000 else f"{mbps:.0f} Mb/s" if mbps >= 100 else bit_rate_text(mbps * 1e6)
-
-
-def _short(words: str) -> str:
-    names = {"hdmi": "HDMI", "stereo": "line", "3.5": "3.5 mm", "microphone": "mic", "optical": "optical", "card": "slot"}
-    return names.get(words.split(maxsplit=1)[0].lower(), words.split(",", maxsplit=1)[0])

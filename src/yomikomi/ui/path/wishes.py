@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QDialog, QGridLayout, QSlider, QVBoxLay
 
 from yomikomi.core.planning.path.ranking import SIDES
 from yomikomi.core.planning.path.structure import WEIGHTS, Wishes
+from yomikomi.core.work.text import capital
 from yomikomi.ui.widgets.basics import button, label, row
 
 _WISHES = {
@@ -57,7 +58,7 @@ class WishesBox(QDialog):
             slider.valueChanged.connect(self._tell)
             figure = label(figure=True)
             self.sliders[key], self._figures[key] = slider, figure
-            grid.addWidget(label(words.capitalize()), number, 0)
+            grid.addWidget(label(capital(words)), number, 0)
             grid.addWidget(slider, number, 1)
             grid.addWidget(figure, number, 2)
         grid.setColumnStretch(1, 1)

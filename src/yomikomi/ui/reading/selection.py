@@ -7,6 +7,7 @@ from fractions import Fraction
 
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.timecode import frame_clock
+from yomikomi.core.video.units import counted, signed_text
 from yomikomi.ui.reading.strips import KIND_WORDS
 
 
@@ -22,11 +23,11 @@ def selection_words(reading: Reading, first: int, last: int) -> str:
         parts.append(f"{KIND_WORDS[kind]} {100 * count / sum(votes.values()):.0f} %")
     if reading.structure is not None:
         cuts = sum(first <= cut <= last for cut in reading.structure.cuts)
-        parts.append(f"{cuts} cut{'s' if cuts != 1 else ''}")
+        parts.append(counted(cuts, "cut", "cuts"))
     motion = strips.motion[places]
     if motion:
         parts.append(f"motion up to {max(motion):.0f} codes")
     sound = [level for level in strips.sound_db[places] if level > -120]
     if sound:
-        parts.append(f"sound up to {max(sound):.0f} dB".replace("-", "−"))
+        parts.append(f"sound up to {signed_text(max(sound))} dB")
     return " · ".join(parts)

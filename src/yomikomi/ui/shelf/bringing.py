@@ -232,7 +232,7 @@ def _title_intake(label: str, disc: Path, one: Judged) -> Intake:
     kind = one.kind if one.kind != "programme" else ""
     title = one.title
     return Intake(
-        label=label, title=f"{name} {kind} {title.entry.index}".replace("  ", " "), kind="disc",
+        label=label, title=" ".join(part for part in (name, kind, str(title.entry.index)) if part), kind="disc",
         format="525i" if title.height in {480, 240} else "625i", seconds=float(title.seconds) or None,
         details=CarrierDetails(shape=title.shape_words, sound=f"{len(title.sounds)} tracks", tags=(one.kind,)),
     )  # fmt: skip

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from yomikomi.core.planning.carriers import CAUTIONS, CHECKS, kind_of
 from yomikomi.core.planning.intake import Condition
+from yomikomi.core.work.text import capital
 from yomikomi.ui.widgets.basics import MarkShape, label
 
 MARKS = {"fine": "fine", "care": "look here", "unfit": "wrong", "not checked": "cannot tell"}
@@ -83,7 +84,7 @@ class ConditionCheck(QWidget):
         condition = self.condition
         self.mark.show_mark(MARKS[condition.verdict])
         words = condition.words
-        self.words.setText(words[:1].upper() + words[1:])
+        self.words.setText(capital(words))
         cautions = dict.fromkeys(CAUTIONS[caution].words for key in condition.ticked if (caution := CHECKS[key].caution))
         self.caution.setText("\n".join(cautions))
         self.caution.setVisible(bool(cautions))

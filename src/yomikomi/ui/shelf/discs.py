@@ -12,7 +12,7 @@ from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.disc.finding import DiscFound
 from yomikomi.core.planning.disc.titles import Judged
 from yomikomi.core.video.timecode import clock
-from yomikomi.core.video.units import size_text
+from yomikomi.core.video.units import counted, size_text
 from yomikomi.ui.widgets.basics import MarkShape, Sentence, button, label, row, scrolled_widget
 
 _WANTED = ("programme", "episode")
@@ -84,7 +84,7 @@ class DiscBox(QDialog):
         self.boxes[title.entry.index] = box
         certain = "fine" if one.confidence >= 0.8 else "cannot tell"
         kind = label(f"{one.kind}, {100 * one.confidence:.0f} %")
-        chapters = f"{len(title.chapter_starts)} chapter{'s' if len(title.chapter_starts) != 1 else ''}"
+        chapters = counted(len(title.chapter_starts), "chapter", "chapters")
         facts = f"{chapters} · {title.shape_words} · {tracks_words(one)} · {size_text(title.size_bytes)}"
         grid.addWidget(box, line, 0)
         grid.addWidget(label(clock(float(title.seconds)), figure=True), line, 1)
@@ -100,14 +100,14 @@ class DiscBox(QDialog):
     def _say(self) -> None:
         judged = self._found.judged
         counts = {kind: sum(one.kind == kind for one in judged) for kind in ("programme", "episode", "extra", "menu")}
-        parts = [f"{count} {kind}{'s' if count > 1 else ''}" for kind, count in counts.items() if count]
+        parts = [counted(count, kind, f"{kind}s") for kind, count in counts.items() if count]
         picked = self.picked()
         size = sum(one.title.size_bytes for one in picked)
         self.sentence.say(
             f"{len(judged)} titles: {', '.join(parts)}.",
             f"{len(picked)} ticked, {size_text(size)}, are copied as they are: nothing is encoded again",
         )
-        self.take.setText(f"Take in {len(picked)} title{'s' if len(picked) != 1 else ''}")
+        self.take.setText(f"Take in {counted(len(picked), 'title', 'titles')}")
         self.take.setEnabled(bool(picked))
 
     def _take(self) -> None:

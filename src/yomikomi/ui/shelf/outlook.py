@@ -38,7 +38,7 @@ class Outlook(Card):
         self.until.setAccessibleName("Session ends at")
         self.capture_codec, self.copy_codec = QComboBox(), QComboBox()
         for key, codec in CAPTURE_CODECS.items():
-            self.capture_codec.addItem(codec.words.split(",")[0], key)
+            self.capture_codec.addItem(codec.name, key)
         self.capture_codec.setAccessibleName("Captured as")
         for name, row_of_codec in CODECS.items():
             self.copy_codec.addItem(row_of_codec.words, name)

@@ -9,6 +9,7 @@ from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.labels import SHEETS, LabelText
 from yomikomi.core.video.timecode import clock
+from yomikomi.core.video.units import counted
 from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import Sentence, button, row
 
@@ -30,7 +31,7 @@ class LabelsBox(QDialog):
         self.setWindowTitle("Labels")
         sentence = Sentence()
         sentence.setMinimumWidth(460)
-        sentence.say(f"Labels for {count} carrier{'s' if count != 1 else ''}.", "Each with a QR code that holds its label")
+        sentence.say(f"Labels for {counted(count, 'carrier', 'carriers')}.", "Each with a QR code that holds its label")
         self.sheet = QComboBox()
         for key, sheet in SHEETS.items():
             self.sheet.addItem(sheet.words, key)

@@ -14,7 +14,9 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QLineEdit, QListView
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import KINDS, kind_of
+from yomikomi.core.video.units import counted
 from yomikomi.core.work.notices import Weight
+from yomikomi.core.work.text import capital
 from yomikomi.ui import theme
 from yomikomi.ui.icons import icon
 from yomikomi.ui.shelf.bringing import DISC_TITLE, Bringing
@@ -253,11 +255,11 @@ class ShelfStation(Station):
             return
         count = len(self.state.carriers)
         done = sum(one.progress == 8 for one in self.state.carriers)
-        head = f"{count} carrier{'s' if count != 1 else ''}, {done} copied and verified."
+        head = f"{counted(count, 'carrier', 'carriers')}, {done} copied and verified."
         if view is not None and view.unfit:
             head += f" {view.label} must not be played: {view.details.condition.words}."
         elif view is not None and view.progress < 8 and view.next_station != "shelf":
-            head += f" {view.label} goes on at {view.next_station.capitalize()}."
+            head += f" {view.label} goes on at {capital(view.next_station)}."
         self.sentence.say(head, "Enter goes on with the chosen one · Ctrl+K finds anything by name · Ctrl+R reckons")
 
     def _on_current(self, current: QModelIndex, _before: QModelIndex) -> None:

@@ -20,6 +20,7 @@ from yomikomi.core.errors import WrongUseError
 from yomikomi.core.planning.carriers import KINDS, kind_of
 from yomikomi.core.planning.inventory import FIELDS, Inventory, Table, match_columns, take_in
 from yomikomi.core.video.timecode import clock
+from yomikomi.core.work.text import capital
 from yomikomi.ui.widgets.basics import Sentence, button, label, row
 
 _SHOWN_ROWS, _SHOWN_PROBLEMS = 50, 100
@@ -52,7 +53,7 @@ class TableBox(QDialog):
             box.currentIndexChanged.connect(self._show)
             self.columns[field] = box
             line, place = divmod(number, 4)
-            grid.addWidget(label(FIELDS[field][0].capitalize(), quiet=True), line, 2 * place)
+            grid.addWidget(label(capital(FIELDS[field][0]), quiet=True), line, 2 * place)
             grid.addWidget(box, line, 2 * place + 1)
             grid.setColumnStretch(2 * place + 1, 1)
         self.kind = QComboBox()

@@ -26,10 +26,12 @@ class _Frozen(BaseModel):
 
 
 class Connector(_Frozen):
-    """``fidelity``: how much of the picture survives, 0…1. Rates in Mb/s: as the standard names it, and what pictures get."""
+    """``fidelity``: how much of the picture survives, 0…1. Rates in Mb/s: as the standard names it, and what pictures get.
+    ``short``: its name where there is little room, if that is another."""
 
     words: str
     carries: tuple[Carried, ...]
+    short: str = ""
     analogue: bool = False
     fidelity: float = Field(default=1.0, ge=0, le=1)
     nominal_mbps: float | None = None
@@ -83,6 +85,10 @@ class Port(_Frozen):
     @property
     def words(self) -> str:
         return CONNECTORS[self.connector].words
+
+    @property
+    def short(self) -> str:
+        return CONNECTORS[self.connector].short or self.words
 
     @property
     def analogue(self) -> bool:

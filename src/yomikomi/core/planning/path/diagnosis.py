@@ -18,6 +18,7 @@ from yomikomi.core.planning.path.plan import plan
 from yomikomi.core.planning.path.structure import Knob, Setup
 from yomikomi.core.planning.path.trace import Trace, trace
 from yomikomi.core.video.delivery import SYMPTOMS, Delivery, symptoms_of
+from yomikomi.core.work.text import capital
 
 # How people report. A symptom that is there is noticed nearly always when it is the one complained of, and left unsaid often
 # enough when it is not; one that is said and not there is rare, but happens. Our own figures.
@@ -249,7 +250,7 @@ def _probes(setup: Setup, causes: list[Cause]) -> Iterable[Test]:
                 continue
             before = set(devices[: place + 1])
             yield Test(
-                f"probe {strand} {piece}", f"{tools[strand].capitalize()} straight at the {setup.words(piece)}: is the {strand} there?",
+                f"probe {strand} {piece}", f"{capital(tools[strand])} straight at the {setup.words(piece)}: is the {strand} there?",
                 f"Plug {tools[strand]} into its output for a moment.", _PROBE_MINUTES, ("yes", "no"),
                 {cause.key: "no" if cause.broken_at.get(strand) in before else "yes" for cause in causes},
             )  # fmt: skip

@@ -9,6 +9,7 @@ from typing import Any, Literal
 from yomikomi.core.planning.path.catalogue import DeviceKind, Weight
 from yomikomi.core.planning.path.plan import option_of
 from yomikomi.core.planning.path.structure import Knob, Link, Setup
+from yomikomi.core.work.text import capital
 
 Strand = Literal["picture", "sound", "screen", "ears", "commentary"]
 STRANDS: tuple[Strand, ...] = ("picture", "sound", "screen", "ears", "commentary")
@@ -35,24 +36,31 @@ Change = SetOption | AddPiece
 @dataclass(frozen=True)
 class Finding:
     """``effect`` names fields of ``Delivery``; ``strands``: which ones it touches, in the order of ``STRANDS``;
-    ``place``: a device or cable; ``link``: where it lies on a link rather than in a device."""
+    ``place``: a device or cable; ``link``: where it lies on a link rather than in a device; ``clause``: what is so, as it stands
+    within a sentence; ``option``: the setting, and what it is at, where that alone does it."""
 
     rule: str
     weight: Weight
     strands: tuple[Strand, ...]
     place: str
-    cause: str
+    clause: str
     remedy: str
     changes: tuple[Change, ...] = ()
     effect: Mapping[str, Any] = field(default_factory=dict)
     link: Link | None = None
+    option: tuple[str, str] | None = None
+
+    @property
+    def cause(self) -> str:
+        """What is so, as a sentence."""
+        return f"{capital(self.clause)}."
 
 
 @dataclass(frozen=True)
 class Found:
     """What a rule answers when it applies; the trace adds place and strands."""
 
-    cause: str
+    clause: str
     remedy: str
     changes: tuple[Change, ...] = ()
     effect: Mapping[str, Any] = field(default_factory=dict)
@@ -120,11 +128,6 @@ class Rule:
 def the(words: str) -> str:
     """``USB grabber`` as it stands in the middle of a sentence."""
     return f"the {words}"
-
-
-def cap(words: str) -> str:
-    """As it stands at the beginning of one."""
-    return words[:1].upper() + words[1:]
 
 
 def gone(site: Site) -> dict[str, object]:

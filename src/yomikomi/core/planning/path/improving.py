@@ -15,6 +15,7 @@ from yomikomi.core.planning.path.finder import find_paths
 from yomikomi.core.planning.path.ranking import Ranked, rate, score_of
 from yomikomi.core.planning.path.structure import Link, Path, Setup, Task, Wishes
 from yomikomi.core.planning.path.trace import trace
+from yomikomi.core.work.text import capital
 
 _MOST_ADDED = 3  # pieces bought for one path
 _MOST_ADDED_TO_NOTHING = 6  # where there is none yet
@@ -123,11 +124,11 @@ def _improvement(adds: tuple[str, ...], score: float, path: Path, now: Ranked | 
     thing = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
     better = 1 + sum(one.score > score for one in ranked)
     if now is None:
-        words = f"{thing[:1].upper()}{thing[1:]} would make a path at all."
+        words = f"{capital(thing)} would make a path at all."
     elif better <= 1:
-        words = f"{thing[:1].upper()}{thing[1:]} would give a path better than all you have: {score:.0f} against {now.score:.0f} points."
+        words = f"{capital(thing)} would give a path better than all you have: {score:.0f} against {now.score:.0f} points."
     else:
-        words = f"{thing[:1].upper()}{thing[1:]} would lift you from {_nth(now.place)} to {_nth(better)}."
+        words = f"{capital(thing)} would lift you from {_nth(now.place)} to {_nth(better)}."
     return Improvement(adds, path, score, now.score if now else 0.0, words)
 
 

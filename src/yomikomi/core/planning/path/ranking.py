@@ -118,17 +118,11 @@ def _worst(traced: Trace, fields: set[str]) -> Finding | None:
     return min(touching, key=lambda one: order[one.weight], default=None)
 
 
-def _clause(finding: Finding) -> str:
-    words = finding.cause.rstrip(".")
-    name = words[1:2].isupper() or words[1:2] == "-"
-    return words if name else words[:1].lower() + words[1:]
-
-
 def _picture(traced: Trace) -> Side:
     setup, delivery = traced.setup, traced.delivery
     if delivery.picture != "there":
         worst = _worst(traced, {"picture"})
-        return Side(0.0, _clause(worst) if worst else "no picture arrives")
+        return Side(0.0, worst.clause if worst else "no picture arrives")
     names = []
     for link in setup.path.picture:
         port = setup.port_out(link)
@@ -138,7 +132,7 @@ def _picture(traced: Trace) -> Side:
     value = fidelity * _costs(delivery, _PICTURE_COSTS)
     worst = _worst(traced, {*_PICTURE_COSTS, "crawl"})
     if worst is not None:
-        return Side(value, _clause(worst))
+        return Side(value, worst.clause)
     return Side(value, _CONNECTOR_WORDS.get(names[-1] if names else "", "the picture comes as data, whole"))
 
 
@@ -153,10 +147,10 @@ def _sound(traced: Trace) -> Side:
         return Side(1.0, "there is no sound to take")
     if traced.delivery.sound != "there":
         worst = _worst(traced, {"sound"})
-        return Side(0.0, _clause(worst) if worst else "no sound arrives")
+        return Side(0.0, worst.clause if worst else "no sound arrives")
     worst = _worst(traced, set(_SOUND_COSTS))
     worth, converter = _converter(traced.setup)
-    return Side(worth * _costs(traced.delivery, _SOUND_COSTS), _clause(worst) if worst else converter)
+    return Side(worth * _costs(traced.delivery, _SOUND_COSTS), worst.clause if worst else converter)
 
 
 def _converter(setup: Setup) -> tuple[float, str]:
@@ -175,7 +169,7 @@ def _steadiness(traced: Trace) -> Side:
     value = _costs(traced.delivery, _STEADINESS_COSTS) * _RISK ** len(risks)
     worst = _worst(traced, set(_STEADINESS_COSTS)) or (risks[0] if risks else None)
     if worst is not None:
-        return Side(value, _clause(worst))
+        return Side(value, worst.clause)
     corrected = any(traced.setup.kind(piece).corrector for piece in traced.setup.path.devices)
     return Side(value, "a time-base corrector steadies it" if corrected else "the clock is steady")
 
@@ -185,7 +179,7 @@ def _lag(traced: Trace) -> Side:
     worst = {"late": 0.3, "none": 0.0}
     value = min(worst.get(delivery.screen, 1.0), worst.get(delivery.ears, 1.0))
     finding = _worst(traced, {"screen", "ears"})
-    return Side(value, _clause(finding) if finding and value < 1 else "nothing lags behind")
+    return Side(value, finding.clause if finding and value < 1 else "nothing lags behind")
 
 
 def _margin(traced: Trace) -> Side:
@@ -229,7 +223,7 @@ def _sets_apart(worse: Trace, better: Trace, side: str) -> str:
         one for one in worse.findings
         if one.rule not in shared and (fields & set(one.effect) or (side == "steadiness" and one.weight == "risk"))
     ]  # fmt: skip
-    return _clause(apart[0]) if apart else ""
+    return apart[0].clause if apart else ""
 
 
 def _reasons(
@@ -239,7 +233,7 @@ def _reasons(
     if other is None:
         return ("It is the only path with this equipment.",)
     if traced.breaks and not other[0].breaks:
-        return tuple(f"It breaks: {_clause(one)}." for one in traced.breaks[:2])
+        return tuple(f"It breaks: {one.clause}." for one in traced.breaks[:2])
     gains = {side: wishes.weight(side) * (sides[side].value - other[1][side].value) for side in SIDES}
     sign = 1 if first else -1
     telling = sorted((side for side in SIDES if sign * gains[side] > 0.02), key=lambda side: -sign * gains[side])

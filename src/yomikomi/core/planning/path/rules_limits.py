@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from yomikomi.core.planning.data_rates import CAPTURE_CODECS
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.path.findings import AddPiece, Found, SetOption, Site, cap, gone, the
+from yomikomi.core.planning.path.findings import AddPiece, Found, SetOption, Site, gone, the
 from yomikomi.core.planning.path.plan import format_at, option_of, recorded_format
 from yomikomi.core.planning.path.rates import flow_over, recorded_pixel_rate, seconds_until_full_buffer, write_limit_mbps, written_mbps
 from yomikomi.core.video.timecode import spoken
@@ -24,10 +24,10 @@ def cannot_take(site: Site) -> Found | None:
     source = site.setup.kind(site.setup.path.source)
     both = [one for one in source.takes if one in site.kind.takes]
     if not both:
-        return Found(f"{cap(the(site.words))} cannot take {FORMATS[arrives].words}.", "Take another recorder.", (), gone(site))
+        return Found(f"{the(site.words)} cannot take {FORMATS[arrives].words}", "Take another recorder.", (), gone(site))
     best = max(both, key=lambda one: FORMATS[one].pixel_rate)
     return Found(
-        f"{cap(the(site.words))} cannot take {FORMATS[arrives].words}.",
+        f"{the(site.words)} cannot take {FORMATS[arrives].words}",
         f"Have {the(site.setup.words(site.setup.path.source))} send {FORMATS[best].words}, which both know.",
         tuple(send_changes(site, best)), gone(site),
     )  # fmt: skip
@@ -49,13 +49,13 @@ def too_narrow(site: Site) -> Found | None:
     need, there = bit_rate_text(flow.needed * 1e6), bit_rate_text(flow.payload * 1e6)
     if site.setup.path.twin:
         return Found(
-            f"One link needs {need}, and {there} get through it.", "Set the recorder to two links.",
+            f"one link needs {need}, and {there} get through it", "Set the recorder to two links.",
             (SetOption((site.setup.path.recorder, "links"), "two"),), {"drops": True},
         )  # fmt: skip
     wider = "laptop_tunnel" if flow.needed > 3200 else "computer"
     adds = (AddPiece(wider), AddPiece("cable_usb3")) if "data" in out.carries else (AddPiece("cable_hdmi"),)
     return Found(
-        f"This link needs {need}, and {there} get through {out.words} into {into.words}.",
+        f"this link needs {need}, and {there} get through {out.words} into {into.words}",
         "Use a faster socket and cable, or a smaller size or rate.", adds,
         {"drops": True} if site.strand == "picture" else gone(site),
     )  # fmt: skip
@@ -67,7 +67,7 @@ def tight(site: Site) -> Found | None:
     flow = flow_over(site.setup, site.link)
     if flow.margin is None or not 1 <= flow.margin < 1.2 or site.setup.port_out(site.link).connector.startswith("sdi"):
         return None
-    return Found(f"This link has hardly any room left: {flow.margin:.2f} times what is needed.", "Keep other devices off this socket.")
+    return Found(f"this link has hardly any room left: {flow.margin:.2f} times what is needed", "Keep other devices off this socket.")
 
 
 def smaller_than_asked(site: Site) -> Found | None:
@@ -79,7 +79,7 @@ def smaller_than_asked(site: Site) -> Found | None:
     if share > _ENOUGH_PIXELS:
         return None
     return Found(
-        f"{now.words} is sent where {asked.words} is wanted: {100 * share:.0f} % of its pixels.",
+        f"{now.words} is sent where {asked.words} is wanted: {100 * share:.0f} % of its pixels",
         "Take a camera and a recorder that both know it.", (), {"detail": "soft"},
     )  # fmt: skip
 
@@ -95,7 +95,7 @@ def card_too_slow(site: Site) -> Found | None:
     squeeze = option_of(site.setup, path.source, "raw_compression") == "none"
     changes = (SetOption((path.source, "raw_compression"), "lossless"),) if squeeze else ()
     return Found(
-        f"{cap(the(site.words))} takes {limit / 8:.0f} MB/s of the {rate / 8:.0f} MB/s needed: it stops after about {lasts:.0f} s.",
+        f"{the(site.words)} takes {limit / 8:.0f} MB/s of the {rate / 8:.0f} MB/s needed: it stops after about {lasts:.0f} s",
         f"{'Compress losslessly, take' if squeeze else 'Take'} a faster card, or record a smaller picture.",
         (*changes, AddPiece("card_fast")),
         {"stops_after": round(lasts, 1)},
@@ -111,7 +111,7 @@ def drive_too_slow(site: Site) -> Found | None:
     if rate is None or limit is None or rate <= limit:
         return None
     return Found(
-        f"The drive takes {limit / 8:.0f} MB/s steadily and the recording needs up to {rate / 8:.0f} MB/s.",
+        f"the drive takes {limit / 8:.0f} MB/s steadily and the recording needs up to {rate / 8:.0f} MB/s",
         "Record to a faster drive, or with a codec that takes less.", (AddPiece("ssd"),), {"drops": True},
     )  # fmt: skip
 
@@ -129,7 +129,7 @@ def drive_full(site: Site) -> Found | None:
     codec = min(codecs, key=lambda key: -(written_mbps(site.setup.changed(((site.piece, "codec"), key)), worst=False) or 0), default="")
     other = f", or record with {site.option_words('codec', codec)}" if codec else ""
     return Found(
-        f"The drive has {task.free_gb} GB left: it is full after about {spoken(lasts)} of {spoken(task.seconds)}.",
+        f"the drive has {task.free_gb} GB left: it is full after about {spoken(lasts)} of {spoken(task.seconds)}",
         f"Make room on the drive of the workspace{other}.", (site.set_to("codec", codec),) if codec else (AddPiece("ssd"),),
         {"stops_after": round(lasts, 1)},
     ) if path.computer else None  # fmt: skip
@@ -146,7 +146,7 @@ def _fits(site: Site, codec: str) -> bool:
 def system_drive(site: Site) -> Found | None:
     if not site.is_computer or site.setup.reads_data or site.option("record_to") != "system":
         return None
-    says, remedy = "The recording shares the system drive with everything else.", "Record to a separate solid-state drive."
+    says, remedy = "the recording shares the system drive with everything else", "Record to a separate solid-state drive."
     if site.setup.path.store is None:
         return Found(says, remedy, (AddPiece("ssd"),))
     return Found(says, remedy, (site.set_to("record_to", "separate"),), {"drops": True})
@@ -162,7 +162,7 @@ def encoder_too_slow(site: Site) -> Found | None:
         return None
     quicker = [key for key, _ in site.kind.options("codec") if site.setup.task.pixel_rates.get(key, 0) >= need]
     return Found(
-        f"This machine was measured to encode {able / need:.2f} times what {site.option_words('codec', codec)} needs here.",
+        f"this machine was measured to encode {able / need:.2f} times what {site.option_words('codec', codec)} needs here",
         "Choose a codec it can keep up with, turn the preview off, or have a recorder that compresses inside.",
         tuple(site.set_to("codec", key) for key in quicker[:1]), {"drops": True},
     )  # fmt: skip
@@ -171,4 +171,4 @@ def encoder_too_slow(site: Site) -> Found | None:
 def shares_hub(site: Site) -> Found | None:
     if site.kind.role != "hub":
         return None
-    return Found(f"{cap(the(site.words))} shares one socket among all that hangs on it.", "Plug the recorder into the computer itself.")
+    return Found(f"{the(site.words)} shares one socket among all that hangs on it", "Plug the recorder into the computer itself.")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.path.findings import Check, Found, Site, cap, gone, the
+from yomikomi.core.planning.path.findings import Check, Found, Site, gone, the
 from yomikomi.core.planning.path.plan import format_at, goes_past_camera, option_of, planned, recorded_format
 
 # Sound that comes early or late by less is not noticed (ITU-R BT.1359: 45 ms early, 125 ms late; from memory).
@@ -20,7 +20,7 @@ def wrong_input(site: Site) -> Found | None:
     want = site.setup.port_in(link).words
     effect = {"picture": "blue"} if site.strand == "picture" else gone(site)
     return Found(
-        f"{cap(the(site.words))} looks at {site.option_words('input', chosen)}, but the cable ends at {want}.",
+        f"{the(site.words)} looks at {site.option_words('input', chosen)}, but the cable ends at {want}",
         f"Set its input to {want}.", (site.set_to("input", link.into),), effect,
     )  # fmt: skip
 
@@ -32,7 +32,7 @@ def wrong_output(site: Site) -> Found | None:
         return None
     want = site.setup.port_out(link).words
     return Found(
-        f"{cap(the(site.words))} sends its picture to {site.option_words('output', chosen)}, but the cable begins at {want}.",
+        f"{the(site.words)} sends its picture to {site.option_words('output', chosen)}, but the cable begins at {want}",
         f"Set its output to {want}.", (site.set_to("output", link.out),), {"picture": "blue"},
     )  # fmt: skip
 
@@ -45,7 +45,7 @@ def wrong_standard(site: Site) -> Found | None:
     if arrives not in site.kind.takes or chosen == arrives:
         return None
     return Found(
-        f"{cap(the(site.words))} is set to {FORMATS[chosen].words}, but {FORMATS[arrives].words} arrives.",
+        f"{the(site.words)} is set to {FORMATS[chosen].words}, but {FORMATS[arrives].words} arrives",
         f"Set its standard to {FORMATS[arrives].words}.", (site.set_to("standard", arrives),), {"picture": "torn"},
     )  # fmt: skip
 
@@ -60,7 +60,7 @@ def range_differs(site: Site) -> Found | None:
         return None
     want, other = ("full", "limited") if sends_full else ("limited", "full")
     return Found(
-        f"{cap(the(site.setup.words(source)))} sends {want} range and {the(site.words)} takes it for {other}.",
+        f"{the(site.setup.words(source))} sends {want} range and {the(site.words)} takes it for {other}",
         f"Set the range of {the(site.words)} to {want}.", (site.set_to("range", want),),
         {"levels": "crushed" if sends_full else "washed out"},
     )  # fmt: skip
@@ -74,8 +74,8 @@ def differs_from_plan(key: str, effect: dict[str, object], says: str) -> Check:
         if wanted is None or chosen is None or chosen == wanted.option:
             return None
         return Found(
-            f"{cap(the(site.words))} {says.format(site.option_words(key, chosen))}.",
-            f"Set it to {site.option_words(key, wanted.option)}: {wanted.why[:1].lower()}{wanted.why[1:]}",
+            f"{the(site.words)} {says.format(site.option_words(key, chosen))}",
+            f"Set it to {site.option_words(key, wanted.option)}. {wanted.why}",
             (site.set_to(key, wanted.option),), effect,
         )  # fmt: skip
 
@@ -91,7 +91,7 @@ def blends(site: Site) -> Found | None:
         return None
     undo = (site.set_to("deinterlace", "none"),) if planned(site.setup, site.piece, "deinterlace") else ()
     return Found(
-        f"{cap(the(site.words))} blends the fields: moving things show twice, for good.",
+        f"{the(site.words)} blends the fields: moving things show twice, for good",
         "Keep the fields, and deinterlace afterwards.", undo, {"fields": "blended"},
     )  # fmt: skip
 
@@ -100,7 +100,7 @@ def enlarges(site: Site) -> Found | None:
     if not site.is_recorder or site.option("size") != "enlarged":
         return None
     return Found(
-        f"{cap(the(site.words))} enlarges the picture: several times the bytes, and no more detail.",
+        f"{the(site.words)} enlarges the picture: several times the bytes, and no more detail",
         "Record the native size.", (site.set_to("size", "native"),), {"detail": "soft", "fields": "combed" if interlaced(site) else "kept"},
     )  # fmt: skip
 
@@ -121,7 +121,7 @@ def level_differs(site: Site) -> Found | None:
     # A microphone's gain clips what comes from a line; the hi-fi setting blows out a tape without a hi-fi track (common practice).
     hot = chosen == "mic" or (chosen, right) == ("hi-fi", "consumer")
     return Found(
-        f"{cap(the(site.words))} takes the sound at {site.option_words('level', chosen)} level.",
+        f"{the(site.words)} takes the sound at {site.option_words('level', chosen)} level",
         f"Set it to {site.option_words('level', right)}, and leave loud passages below −2 dB.", (site.set_to("level", right),),
         {"level": "hot" if hot else "quiet"},
     )  # fmt: skip
@@ -135,7 +135,7 @@ def sound_ahead(site: Site) -> Found | None:
         return None
     fix = (site.set_to("sound_delay", "matched"),) if "sound_delay" in site.kind.settings else ()
     return Found(
-        f"The camera's picture comes {lead} ms after the sound that goes past it.",
+        f"the camera's picture comes {lead} ms after the sound that goes past it",
         "Delay the sound to match, and prove it with a clap.", fix, {"sound_lead_ms": lead},
     )  # fmt: skip
 
@@ -144,7 +144,7 @@ def sound_behind(site: Site) -> Found | None:
     if not site.is_recorder or goes_past_camera(site.setup) or site.option("sound_delay") != "matched":
         return None
     return Found(
-        f"{cap(the(site.words))} delays sound that came with its picture.", "Set its sound delay to none.",
+        f"{the(site.words)} delays sound that came with its picture", "Set its sound delay to none.",
         (site.set_to("sound_delay", "none"),), {"sound_lead_ms": -200},
     )  # fmt: skip
 
@@ -154,7 +154,7 @@ def silent_input(site: Site) -> Found | None:
     if wanted is None or chosen is None or chosen == wanted.option:
         return None
     return Found(
-        f"The program listens to {site.option_words('sound_input', chosen)}, which is silent on this path.",
+        f"the program listens to {site.option_words('sound_input', chosen)}, which is silent on this path",
         f"Choose {site.option_words('sound_input', wanted.option)}.", (site.set_to("sound_input", wanted.option),), {"sound": "none"},
     )  # fmt: skip
 
@@ -168,7 +168,7 @@ def interlaced_sport(site: Site) -> Found | None:
     if not FORMATS[now].interlaced or fast not in site.kind.takes or fast not in site.setup.kind(path.recorder).takes:
         return None
     return Found(
-        "Fast sport in interlaced pictures: every second line lags behind.",
+        "fast sport in interlaced pictures: every second line lags behind",
         f"Send {FORMATS[fast].words}: progressive beats interlaced here.",
         (site.set_to("send", fast),),
     )  # fmt: skip
@@ -178,7 +178,7 @@ def two_links(site: Site) -> Found | None:
     if site.option("links") != "two":
         return None
     return Found(
-        "Two links are recorded as alternate frames on two drives.",
+        "two links are recorded as alternate frames on two drives",
         "Merge them afterwards" + ("." if site.setup.path.twin else ", or use one link."),
         () if site.setup.path.twin else (site.set_to("links", "one"),),
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.catalogue import CATALOGUE, CONNECTORS, cable_for
-from yomikomi.core.planning.path.findings import AddPiece, Found, SetOption, Site, cap, gone, the
+from yomikomi.core.planning.path.findings import AddPiece, Found, SetOption, Site, gone, the
 from yomikomi.core.planning.path.plan import format_at, recorded_format
 from yomikomi.core.planning.path.structure import Link
 
@@ -19,7 +19,7 @@ def cable_missing(site: Site) -> Found | None:
     best = cable_for(out.connector, into.connector)
     what = CATALOGUE[best].words if best else f"{out.words} cable"
     way = f"from {the(site.setup.words(link.source))} to {the(site.words)}"
-    return Found(f"No cable for the {site.strand} runs {way}.", f"Run a {what} {way}.", (AddPiece(best),) if best else (), gone(site))
+    return Found(f"no cable for the {site.strand} runs {way}", f"Run a {what} {way}.", (AddPiece(best),) if best else (), gone(site))
 
 
 def unfed(site: Site) -> Found | None:
@@ -31,7 +31,7 @@ def unfed(site: Site) -> Found | None:
         return None
     cable = site.setup.words(feeding.cable or "")
     return Found(
-        f"{cap(the(site.words))} is fed by {the(cable)}, which is not plugged in: it passes nothing, not even to a screen.",
+        f"{the(site.words)} is fed by {the(cable)}, which is not plugged in: it passes nothing, not even to a screen",
         f"Plug {the(cable)} in at both ends.", (SetOption((feeding.cable or "", "plugged"), "home"),), {site.strand: "none"},
     )  # fmt: skip
 
@@ -49,13 +49,13 @@ def no_sound_way(site: Site) -> Found | None:
     out = site.setup.port_out(link)
     if "sound" in CONNECTORS[out.connector].carries and "sound" not in out.carries:
         return Found(
-            f"{cap(the(site.words))} sends no sound over {out.words}.",
+            f"{the(site.words)} sends no sound over {out.words}",
             "Take the sound with a powered microphone at the recorder's own input.",
             (AddPiece("microphone_powered"), AddPiece("cable_mic")), {"sound": "none"},
         )  # fmt: skip
     recorder = site.setup.words(path.recorder)
     return Found(
-        f"{cap(the(recorder))} has no input for the sound of {the(site.words)}.", "Take the sound with a computer sound interface.",
+        f"{the(recorder)} has no input for the sound of {the(site.words)}", "Take the sound with a computer sound interface.",
         (AddPiece("sound_interface"), AddPiece("cable_stereo"), AddPiece("cable_usb2")), {"sound": "none"},
     )  # fmt: skip
 
@@ -69,7 +69,7 @@ def converts(site: Site) -> Found | None:
     if after is None:
         return None
     return Found(
-        f"{cap(the(site.words))} makes {FORMATS[after].words} of {FORMATS[before].words}: deinterlaced and enlarged for good.",
+        f"{the(site.words)} makes {FORMATS[after].words} of {FORMATS[before].words}: deinterlaced and enlarged for good",
         "Go into the recorder by its analogue input.", (), {"detail": "soft", "fields": "blended"},
     )  # fmt: skip
 
@@ -78,7 +78,7 @@ def unpowered_microphone(site: Site) -> Found | None:
     if not site.first or site.kind.role != "microphone" or site.kind.powered_mic:
         return None
     return Found(
-        f"{cap(the(site.words))} has no power of its own, and this input gives none.", "Take a powered microphone.",
+        f"{the(site.words)} has no power of its own, and this input gives none", "Take a powered microphone.",
         (AddPiece("microphone_powered"),), gone(site),
     )  # fmt: skip
 
@@ -88,7 +88,7 @@ def two_clocks(site: Site) -> Found | None:
     path = site.setup.path
     if not site.is_computer or site.setup.reads_data or not path.sound or path.sound[-1].target != site.piece:
         return None
-    return Found("Picture and sound are counted by two clocks, which may part over an hour.", "Compare them at the end of a long take.")
+    return Found("picture and sound are counted by two clocks, which may part over an hour", "Compare them at the end of a long take.")
 
 
 def takes_sound_away(site: Site) -> Found | None:
@@ -96,7 +96,7 @@ def takes_sound_away(site: Site) -> Found | None:
     if not site.first or not ears or ears[0].source != site.piece or not site.setup.port_out(ears[0]).takes_away:
         return None
     return Found(
-        f"Headphones at {the(site.words)} take the sound away from the recorder.",
+        f"headphones at {the(site.words)} take the sound away from the recorder",
         "Plug them in where the sound has arrived: at the screen, or at an amplifier with optical input.",
         (AddPiece("screen"), AddPiece("cable_hdmi")), {"sound": "none"},
     )  # fmt: skip
@@ -108,7 +108,7 @@ def side_bars(site: Site) -> Found | None:
         return None
     row = FORMATS[recorded_format(site.setup)]
     return Found(
-        f"The 3:2 picture comes as {row.height * 3 // 2} × {row.height} within side bars.",
+        f"the 3:2 picture comes as {row.height * 3 // 2} × {row.height} within side bars",
         "Leave the bars in the take; crop them in the treatment, to 1:1, 9:16 or 16:9 as wanted.",
     )
 
@@ -117,7 +117,7 @@ def squeezed(site: Site) -> Found | None:
     if not site.is_recorder or site.setup.task.shape != "16:9 squeezed":
         return None
     return Found(
-        "The wide picture is squeezed into 4:3: it looks tall and thin here.",
+        "the wide picture is squeezed into 4:3: it looks tall and thin here",
         "Leave it so in every device; the take is flagged 16:9 and nothing is resampled.",
     )
 
@@ -130,7 +130,7 @@ def no_corrector(site: Site) -> Found | None:
         return None
     kinds = {"vhs": "vhs_corrector", "svhs": "vhs_corrector", "video8": "camcorder_8_corrector", "hi8": "camcorder_8_corrector"}
     return Found(
-        "No time-base corrector: expect skew at the top and lost frames.",
+        "no time-base corrector: expect skew at the top and lost frames",
         "Use a deck that has one, or an outboard one.", (AddPiece(kinds.get(site.setup.task.kind, "corrector_box")),), {"wobble": True},
     )  # fmt: skip
 
@@ -139,7 +139,7 @@ def head_switching(site: Site) -> Found | None:
     if not site.first or not site.setup.task.wobbles or site.setup.reads_data:
         return None
     return Found(
-        "Tapes have a band of noise at the bottom, where the heads change.",
+        "tapes have a band of noise at the bottom, where the heads change",
         "Leave it in the take; crop it in the treatment.",
         (),
         {"band": True},
@@ -156,11 +156,11 @@ def composite(site: Site) -> Found | None:
     )
     if better:
         return Found(
-            "Composite mixes colour into detail: softer, and dots crawl along edges.", "Join the S-Video sockets instead.",
+            "composite mixes colour into detail: softer, and dots crawl along edges", "Join the S-Video sockets instead.",
             (AddPiece("cable_s_video"),), {"crawl": True},
         )  # fmt: skip
     return Found(
-        "Composite mixes colour into detail: dots crawl along edges.", "Nothing better is there at both ends.", (), {"crawl": True}
+        "composite mixes colour into detail: dots crawl along edges", "Nothing better is there at both ends.", (), {"crawl": True}
     )
 
 
@@ -169,7 +169,7 @@ def false_component(site: Site) -> Found | None:
     if link is None or site.setup.port_out(link).connector != "component" or site.setup.kind(link.source).true_component:
         return None
     return Found(
-        f"For tapes the component socket of {the(site.setup.words(link.source))} carries what S-Video would.",
+        f"for tapes the component socket of {the(site.setup.words(link.source))} carries what S-Video would",
         "S-Video does as well, with one plug less.",
     )  # fmt: skip
 
@@ -178,7 +178,7 @@ def disc_captured(site: Site) -> Found | None:
     if not site.first or site.setup.task.kind != "disc" or site.setup.reads_data:
         return None
     return Found(
-        "What is on a disc is data already; playing it into a recorder loses a generation, its titles and its tracks.",
+        "what is on a disc is data already; playing it into a recorder loses a generation, its titles and its tracks",
         "Copy it with a disc drive.", (AddPiece("disc_drive"),), {"detail": "soft"},
     )  # fmt: skip
 
@@ -187,7 +187,7 @@ def marks_stay(site: Site) -> Found | None:
     if not site.first or not site.kind.always_marks:
         return None
     return Found(
-        f"{cap(the(site.words))} cannot hide its information.", "Record inside the camera and copy the card, or take another camera.",
+        f"{the(site.words)} cannot hide its information", "Record inside the camera and copy the card, or take another camera.",
         (AddPiece("camera_clean"),), {"marks": ["information"]},
     )  # fmt: skip
 
@@ -199,7 +199,7 @@ def hidden_cadence(site: Site) -> Found | None:
     if not FORMATS[recorded_format(site.setup)].interlaced:
         return None
     return Found(
-        "A project rate of 23.976 may travel inside this signal.",
+        "a project rate of 23.976 may travel inside this signal",
         "Believe the cadence in the pictures, which the reading measures, not the label.",
     )
 
@@ -208,7 +208,7 @@ def watches_preview(site: Site) -> Found | None:
     if not site.is_computer or not site.setup.wishes.watch or site.setup.path.screen:
         return None
     return Found(
-        f"Nothing but {_PREVIEW_WORDS}, is there to watch or play on.", "Join a screen to the loop-through.",
+        f"nothing but {_PREVIEW_WORDS}, is there to watch or play on", "Join a screen to the loop-through.",
         (AddPiece("screen"), AddPiece("cable_hdmi")), {"screen": "late"},
     )  # fmt: skip
 
@@ -218,6 +218,6 @@ def hears_preview(site: Site) -> Found | None:
     if not site.first or not ears or site.setup.kind(ears[0].source).role != "computer":
         return None
     return Found(
-        "The headphones hang on the computer, one to two seconds late.", "Plug them in at the screen or at an amplifier.",
+        "the headphones hang on the computer, one to two seconds late", "Plug them in at the screen or at an amplifier.",
         (AddPiece("screen"), AddPiece("cable_hdmi")), {"ears": "late"},
     )  # fmt: skip

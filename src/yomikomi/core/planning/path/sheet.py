@@ -16,6 +16,7 @@ from yomikomi.core.planning.path.structure import Knob, Path, Setup, Wishes
 from yomikomi.core.planning.path.trace import Trace
 from yomikomi.core.video.delivery import Delivery
 from yomikomi.core.video.units import bit_rate_text, frame_rate_text
+from yomikomi.core.work.text import capital
 
 State = Literal["open", "done", "unsure"]
 
@@ -146,8 +147,7 @@ def differences(now: PathSheet, last: PathSheet) -> list[str]:
 
 
 def _device_words(setup: Setup, piece: str) -> str:
-    words = setup.words(piece)
-    return words[:1].upper() + words[1:]
+    return capital(setup.words(piece))
 
 
 def _in_order(setup: Setup, items: Iterable[SheetItem]) -> list[SheetItem]:

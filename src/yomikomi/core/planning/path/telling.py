@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from yomikomi.core.planning.path.findings import STRANDS, Finding, Strand, cap, the
+from yomikomi.core.planning.path.findings import STRANDS, Finding, Strand, the
 from yomikomi.core.planning.path.rates import Flow
 from yomikomi.core.planning.path.structure import Setup
 from yomikomi.core.planning.path.trace import LinkReport, Trace
 from yomikomi.core.video.units import bit_rate_text
+from yomikomi.core.work.text import capital
 
 STRAND_WORDS: dict[Strand, str] = {
     "picture": "picture", "sound": "sound", "screen": "the screen's picture", "ears": "sound in the headphones", "commentary": "commentary",
@@ -27,7 +28,7 @@ def headline(traced: Trace) -> tuple[str, str]:
             return f"The recording stops by itself: {place_words(traced.setup, first)}.", f"{first.cause} {first.remedy}"
         if first.effect.get("drops"):
             return f"Frames will be lost {place_words(traced.setup, first)}.", f"{first.cause} {first.remedy}"
-        return f"{cap(lost)} {verb} lost {place_words(traced.setup, first)}.", f"{first.cause} {first.remedy}"
+        return f"{capital(lost)} {verb} lost {place_words(traced.setup, first)}.", f"{first.cause} {first.remedy}"
     costs = traced.degradations
     if costs:
         return f"The path is whole. {costs[0].cause}", costs[0].remedy + (f" · {len(costs) - 1} more to look at" if len(costs) > 1 else "")
@@ -62,7 +63,7 @@ def _strands(traced: Trace) -> Iterator[str]:
         reports = [one for one in traced.links if one.strand == strand]
         if not reports:
             continue
-        yield f"{cap(STRAND_WORDS[strand])}:"
+        yield f"{capital(STRAND_WORDS[strand])}:"
         for one in reports:
             yield f"  {link_words(setup, one)}"
 

@@ -218,16 +218,18 @@ class _Walk:
                     right = dict(self.setup.kind(piece).options(key)).get(setting.right, setting.right)
                     name = self.setup.words(piece)
                     mend = (SetOption((piece, key), setting.right),)
-                    found = Found(f"The {name} {wrong.says}.", f"Set “{setting.words}” to: {right}.", mend, wrong.effect)
-                    self._apply(f"{key}={wrong.option}", wrong.weight, strand, piece, found, link)
+                    found = Found(f"the {name} {wrong.says}", f"Set “{setting.words}” to: {right}.", mend, wrong.effect)
+                    self._apply(f"{key}={wrong.option}", wrong.weight, strand, piece, found, link, option=(key, wrong.option))
             if key == "plugged" and chosen == "loose":
                 found = Found(
-                    f"The {self.setup.words(piece)} is not plugged in.", "Push it home at both ends.",
+                    f"the {self.setup.words(piece)} is not plugged in", "Push it home at both ends.",
                     (SetOption((piece, key), "home"),), {"picture": "none", "sound": "none"},
                 )  # fmt: skip
-                self._apply("plugged=loose", "break", strand, piece, found, link)
+                self._apply("plugged=loose", "break", strand, piece, found, link, option=(key, chosen))
 
-    def _apply(self, rule: str, weight: Any, strand: Strand, place: str, found: Found, link: Link | None) -> None:
+    def _apply(
+        self, rule: str, weight: Any, strand: Strand, place: str, found: Found, link: Link | None, *, option: tuple[str, str] | None = None
+    ) -> None:  # fmt: skip
         if strand in self.broken_at:
             return
         effect = _effect_on(strand, found.effect)
@@ -239,7 +241,9 @@ class _Walk:
         known = self.findings.get(key)
         strands = (*known.strands, strand) if known and strand not in known.strands else known.strands if known else (strand,)
         merged = {**(known.effect if known else {}), **effect}
-        self.findings[key] = Finding(rule, found.weight or weight, strands, place, found.cause, found.remedy, found.changes, merged, link)
+        self.findings[key] = Finding(
+            rule, found.weight or weight, strands, place, found.clause, found.remedy, found.changes, merged, link, option
+        )  # fmt: skip
 
     def _spoil(self, strand: Strand, place: str, effect: dict[str, Any]) -> None:
         for name, value in effect.items():

@@ -9,6 +9,7 @@ from yomikomi.core.planning.reckoner.engine import Field, ReckonError, Relation,
 from yomikomi.core.planning.reckoner.quantities import time_words
 from yomikomi.core.video.timecode import TimecodeRule
 from yomikomi.core.video.units import number_text, parse_frame_rate
+from yomikomi.core.work.text import capital
 
 _RATES = ("23.976", "24", "25", "29.97", "30", "50", "59.94", "60")
 _DROP, _ALL = "drop", "non-drop"
@@ -26,7 +27,7 @@ def _frames_of_code(v: Values) -> Fraction:
     try:
         return Fraction(rule_of(v).to_frames(v["code"]))
     except ValueError as error:
-        raise ReckonError(f"{error}.".replace("..", ".").capitalize(), remedy="Write it as hh:mm:ss:ff.") from error
+        raise ReckonError(f"{capital(str(error))}.", remedy="Write it as hh:mm:ss:ff.") from error
 
 
 def _words(v: Values) -> list[str]:

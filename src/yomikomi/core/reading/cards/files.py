@@ -9,12 +9,11 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import counted, grouped
 
-_DAMAGE = ("damaged", "cut off", "length", "changes its size", "gone")
 _LONG_BLACK_S = 3.0
 
 
 def file_card(reading: Reading) -> Finding:
-    damage = [w for w in reading.warnings if any(word in w for word in _DAMAGE)]
+    damage = reading.doubted("damage")
     what = f"{reading.codec}, {reading.pixel_format}, {reading.bit_depth} bits, in {reading.container}"
     if damage:
         return Finding("file", Mark.WRONG, "The file is not whole", "certain", "; ".join(damage), "copy or capture it again if you can", 95)

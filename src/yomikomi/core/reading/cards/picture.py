@@ -8,6 +8,7 @@ from yomikomi.core.video.units import number_text
 
 _CAST, _CAST_DRIFT = 6.0, 10.0
 _PHASE, _SATURATION, _BAR_LUMA = 5.0, 0.1, 6.0
+_TRANSFERS = {"could be PQ": "PQ", "could be SDR": "SDR"}
 
 
 def shape_card(reading: Reading) -> Finding:
@@ -118,7 +119,7 @@ def colour_cards(reading: Reading) -> list[Finding]:
                     "correct the tag", 70, bars.at_frame,
                 )
             )  # fmt: skip
-    unusual = next((w for w in reading.warnings if "unusual for its size" in w), "")
+    unusual = next(iter(reading.doubted("matrix")), "")
     if unusual and bars is None:
         cards.append(Finding("matrix", Mark.UNKNOWN, "Colour matrix doubtful", "–", unusual, "compare skin and sky with another take", 30))
     if levels is not None and (max(abs(one) for one in levels.cast) > _CAST or levels.cast_drift > _CAST_DRIFT):
@@ -127,8 +128,7 @@ def colour_cards(reading: Reading) -> list[Finding]:
         title = "Colour cast wanders" if levels.cast_drift > _CAST_DRIFT else "Colour cast"
         advice = "balance greys, if the scenes are not meant so (lamps, dusk)"
         cards.append(Finding("cast", Mark.UNKNOWN, title, "–", what + drift, advice, 20, strip="luma range"))
-    if levels is not None and levels.transfer_found in {"could be PQ", "could be SDR"}:
-        kind = levels.transfer_found.removeprefix("could be ")
+    if levels is not None and (kind := _TRANSFERS.get(levels.transfer_found)):
         cards.append(
             Finding(
                 "transfer", Mark.UNKNOWN, f"Could be {kind}, by its levels", "–", f"the brightest parts lie at {levels.white:.0f} of 255",

@@ -17,13 +17,14 @@ KIND_WORDS = {
     "film_2_3_3_2": "film in video 2:3:3:2", "repeats": "repeated pictures", "blended": "blended fields", "mixed": "mixed",
     "undetermined": "cannot be told",
 }  # fmt: skip
+_PULLDOWNS = {"film_2_3": "2:3", "film_2_3_3_2": "2:3:3:2"}
 _LOSSES_A_MINUTE_WRONG = 2.0
 
 
 def scan_card(reading: Reading) -> Finding:
     scan, rate = reading.scan, Fraction(reading.rate.nominal)
     votes = f"{grouped(scan.agreeing_frames)} of {grouped(scan.informative_frames)} telling frames agree"
-    contradiction = next((w for w in reading.warnings if "the file says" in w and "pictures" in w), "")
+    contradiction = next(iter(reading.doubted("scan")), "")
     extra = f"; {contradiction}" if contradiction else ""
     sure = certainty_words(scan.confidence)
     order = FieldOrder(scan.field_order).words if scan.field_order else ""
@@ -40,11 +41,11 @@ def scan_card(reading: Reading) -> Finding:
         return card(Mark.LOOK if contradiction else Mark.FINE, "Progressive", "do not deinterlace")
     if scan.kind == "interlaced":
         return card(Mark.LOOK, f"Interlaced, {order}", f"deinterlace; {rate_text(2 * rate)} keeps all motion")
-    if scan.kind in {"film_2_3", "film_2_3_3_2"}:
+    if scan.kind in _PULLDOWNS:
         broken = f"; the cadence breaks {counted(len(scan.broken_at), 'time', 'times')}" if scan.broken_at else ""
         return card(
             Mark.LOOK,
-            f"Film in video, {KIND_WORDS[scan.kind].split()[-1]}, {order}",
+            f"Film in video, {_PULLDOWNS[scan.kind]}, {order}",
             f"recover {true}; do not deinterlace",
             why=votes + broken,
         )

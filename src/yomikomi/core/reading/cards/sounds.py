@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from yomikomi.core.reading.cards.finding import Finding, Mark
 from yomikomi.core.reading.models import Reading, Sound
-from yomikomi.core.video.units import counted, decibel_text, number_text
+from yomikomi.core.video.units import counted, decibel_text, number_text, signed_text
 
 # A programme's peaks at or above this are clipped, or soon will be.
 _HOT_DB = -0.1
@@ -57,7 +57,7 @@ def sync_card(reading: Reading) -> Finding | None:
 
 
 def _level(reading: Reading, sound: Sound, name: str) -> Finding:
-    what = f"{sound.channels} channel{'s' if sound.channels != 1 else ''}, {sound.codec}, {sound.sample_rate / 1000:g} kHz"
+    what = f"{counted(sound.channels, 'channel', 'channels')}, {sound.codec}, {sound.sample_rate / 1000:g} kHz"
     silent = sum(end - start for start, end in sound.silences)
     level = f"peak {decibel_text(sound.peak_db)}"
     heard = sound.heard_seconds or sound.seconds
@@ -66,7 +66,7 @@ def _level(reading: Reading, sound: Sound, name: str) -> Finding:
         return Finding("sound", Mark.WRONG, f"{name}: a stream with nothing in it", "certain", what, "check where the sound goes", 90)
     if silent > 0.98 * heard:
         return Finding("sound", Mark.WRONG, f"{name}: silent throughout", "certain", what, "check where the sound goes", 90)
-    loud = f", {sound.loudness:.1f} LUFS, range {sound.loudness_range:.0f} LU".replace("-", "−") if sound.loudness is not None else ""
+    loud = f", {signed_text(sound.loudness, places=1)} LUFS, range {sound.loudness_range:.0f} LU" if sound.loudness is not None else ""
     if sound.clipped:
         at = tuple(int(second * rate) for second in sound.clipped_at)
         return Finding(
