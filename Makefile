@@ -2,6 +2,9 @@
 VENV := .venv
 PY := $(VENV)/bin/python
 
+# Where bytecode is not to be kept, each of the hundred processes of a test run would compile the whole program again.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo test bench shots fuzz torture setup clean
 
 setup:

@@ -21,8 +21,10 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import SilentReporter
+from yomikomi.core.work.warm import keep_warm
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.player import TapePlayerSpec
+from yomikomi.workers import LOADED
 
 # Folders and files whose tests run one after the other, since they go by the clock: they record in real time through the window, or
 # watch how soon a worker answers. Others that do are marked one by one; two long ones that only wait for encoders need not.
@@ -42,6 +44,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         path = item.path.relative_to(Path(__file__).parents[1])
         if _ALONE & {str(path), str(path.parent)} and item.name not in _NOT_ALONE:
             item.add_marker("alone")
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _warm_workers() -> None:
+    """Workers are copies of a helper that has loaded what they need, as in the window; the command line's own processes begin fresh."""
+    keep_warm(LOADED)
 
 
 @pytest.fixture(autouse=True)
@@ -67,9 +75,10 @@ def _nothing_left_running() -> Iterator[None]:
 
 
 def _is_helper(process: psutil.Process) -> bool:
-    """The interpreter's own resource tracker stays for the whole run."""
+    """The interpreter's own resource tracker stays for the whole run, and so does the helper that workers are copies of."""
     try:
-        return process.status() == psutil.STATUS_ZOMBIE or "resource_tracker" in " ".join(process.cmdline())
+        words, ours = " ".join(process.cmdline()), process.ppid() == os.getpid()
+        return process.status() == psutil.STATUS_ZOMBIE or "resource_tracker" in words or (ours and "forkserver" in words)
     except psutil.NoSuchProcess:
         return True
 

@@ -20,10 +20,15 @@ _QUICK = ("--codec", "h264", "--quality", "30", "--speed", "ultrafast")
 
 
 def _run(*words: object, env: dict[str, str] | None = None) -> subprocess.Popen[bytes]:
-    return subprocess.Popen(
-        [sys.executable, "-m", "yomikomi", *map(os.fspath, words)],  # type: ignore[call-overload]
-        stdout=subprocess.PIPE, stderr=subprocess.PIPE, stdin=subprocess.DEVNULL, env={**os.environ, **(env or {})},
-    )  # fmt: skip
+    # As from a terminal, even where these tests themselves were begun in the background, which lets nobody interrupt them.
+    before = signal.signal(signal.SIGINT, signal.default_int_handler)
+    try:
+        return subprocess.Popen(
+            [sys.executable, "-m", "yomikomi", *map(os.fspath, words)],  # type: ignore[call-overload]
+            stdout=subprocess.PIPE, stderr=subprocess.PIPE, stdin=subprocess.DEVNULL, env={**os.environ, **(env or {})},
+        )  # fmt: skip
+    finally:
+        signal.signal(signal.SIGINT, before)
 
 
 def _ended(process: subprocess.Popen[bytes], limit: float = 60) -> tuple[int, str, str]:

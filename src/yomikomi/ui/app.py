@@ -21,10 +21,12 @@ from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.work.defects import defect
 from yomikomi.core.work.notices import Weight
 from yomikomi.core.work.text import printable
+from yomikomi.core.work.warm import keep_warm
 from yomikomi.ui import theme
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.shell.window import MainWindow, Maker
 from yomikomi.ui.state import AppState
+from yomikomi.workers import LOADED
 
 _CLASSES = {
     "shelf": "ShelfStation",
@@ -77,6 +79,7 @@ class Preload:
         if not self._thread.is_alive():
             self._timer.stop()
             window.make_rest_idly()
+            keep_warm(LOADED)
 
 
 def build_window(workspace: Workspace) -> MainWindow:

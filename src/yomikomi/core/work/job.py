@@ -9,9 +9,11 @@ import os
 import signal
 import time
 from collections.abc import Callable
+from multiprocessing.process import BaseProcess
 from typing import Any
 
 from yomikomi.core.errors import UnfinishedError, WorkerDiedError, YomikomiError
+from yomikomi.core.work import warm
 from yomikomi.core.work.defects import defect
 from yomikomi.core.work.reporter import PipeReporter, Reporter
 
@@ -81,15 +83,18 @@ class Job:
         self._stop_asked_at: float | None = None
         self._ended_at = 0.0
         self._far_end_gone = False
-        self._context = multiprocessing.get_context("spawn")
-        self._pipe, self._far_end = self._context.Pipe()
-        self._process = self._context.Process(target=_work, args=(function, request, self._far_end, urgent), name=name, daemon=True)
+        self._pipe, self._far_end = multiprocessing.Pipe()
+        self._what = (function, request, urgent)
+        self._process: BaseProcess | None = None
 
     @property
     def pid(self) -> int | None:
-        return self._process.pid
+        return self._process.pid if self._process else None
 
     def start(self) -> Job:
+        self._process = warm.context().Process(
+            target=_work, args=(*self._what, self._far_end, warm.surroundings()), name=self.name, daemon=True
+        )  # fmt: skip
         self._process.start()
         self._far_end.close()
         self.state = JobState.RUNNING
@@ -117,16 +122,16 @@ class Job:
         if self.state.ended or self.state is JobState.QUEUED:
             return False
         changed = self._read_pipe()
-        if not self.state.ended and self._far_end_gone and not self._process.is_alive():
+        if not self.state.ended and self._far_end_gone and not self._alive:
             self._died()
             changed = True
         overdue = self._stop_asked_at is not None and time.monotonic() - self._stop_asked_at > self._grace
         if not self.state.ended and overdue:
-            self._process.kill()
+            self._kill()
             self._end(JobState.CANCELLED)
             changed = True
         if not self.state.ended and self._limit is not None and time.monotonic() - self.started_at > self._limit:
-            self._process.kill()
+            self._kill()
             self.error = UnfinishedError(
                 f"{self.name} took longer than {self._limit:.0f} s and was stopped.", remedy="What it works on is probably damaged."
             )
@@ -149,10 +154,10 @@ class Job:
 
     def gone(self) -> bool:
         """Whether nothing is left of the worker process; never blocks. One that does not leave is ended."""
-        if self._process.pid is None or not self._process.is_alive():
+        if not self._alive:
             return True
         if self.state.ended and time.monotonic() - self._ended_at > _LEAVE_S:
-            self._process.kill()
+            self._kill()
         return False
 
     def answer(self) -> Any:
@@ -163,11 +168,19 @@ class Job:
 
     def kill(self) -> None:
         """End the worker at once (tests of survival, and closing the program)."""
-        if self._process.is_alive():
-            self._process.kill()
+        if self._process is not None and self._alive:
+            self._kill()
             self._process.join(2)
         if not self.state.ended:
             self._end(JobState.CANCELLED)
+
+    @property
+    def _alive(self) -> bool:
+        return self._process is not None and self._process.is_alive()
+
+    def _kill(self) -> None:
+        if self._process is not None:
+            self._process.kill()
 
     def _wait_for_word(self, seconds: float) -> None:
         if self._far_end_gone:
@@ -206,7 +219,7 @@ class Job:
         if self.state is JobState.CANCELLING:
             self._end(JobState.CANCELLED)
             return
-        code = self._process.exitcode
+        code = self._process.exitcode if self._process else None
         how = f"signal {signal.Signals(-code).name}" if code is not None and code < 0 else f"code {code}"
         self.error = WorkerDiedError(
             f"{self.name}: the worker process ended unexpectedly ({how}).",
@@ -223,7 +236,10 @@ class Job:
             self._on_end(self)
 
 
-def _work(function: Callable[[Any, Reporter], Any], request: Any, pipe: Any, urgent: bool) -> None:
+def _work(
+    function: Callable[[Any, Reporter], Any], request: Any, urgent: bool, pipe: Any, place: tuple[dict[str, str], str | None]
+) -> None:  # fmt: skip
+    warm.enter(place)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     if not urgent:
         os.nice(BACKGROUND_NICENESS)
