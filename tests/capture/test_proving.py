@@ -45,11 +45,11 @@ def _sync(spec: SourceSpec, folder: Path, how: RecordAs | None = None) -> SyncRe
 )
 def test_flash_and_beep_within_two_milliseconds(offset: float, whole: bool, tmp_path: Path) -> None:
     """On fields of 525 lines, and on whole pictures at 25 a second."""
-    fields, pictures = SyncTestSpec(offset_ms=offset, seconds=6, seed=2), SyncTestSpec(offset_ms=offset, seconds=6, standard="625i")
+    fields, pictures = SyncTestSpec(offset_ms=offset, seconds=4.5, seed=2), SyncTestSpec(offset_ms=offset, seconds=4.5, standard="625i")
     result = _sync(replace(pictures, progressive=True) if whole else fields, tmp_path)
     assert result.kind == "flash"
     assert result.offset_ms == pytest.approx(offset, abs=2.0)
-    assert result.events == 5
+    assert result.events == 4
     assert result.spread_ms is not None
     assert result.spread_ms < 2
 
@@ -92,7 +92,7 @@ def test_where_nothing_can_be_measured_that_is_said(tmp_path: Path) -> None:
 
 def test_what_is_applied_is_gone_in_the_second_test(tmp_path: Path) -> None:
     """The journey of the Prove page: measure, apply by one key, measure again through the same recorder."""
-    path = OnPathSpec(SyncTestSpec(seconds=6), Delivery(sound_lead_ms=220))
+    path = OnPathSpec(SyncTestSpec(seconds=4.5), Delivery(sound_lead_ms=220))
     first = _sync(path, tmp_path, RecordAs())
     assert first.offset_ms == pytest.approx(-220, abs=2)
     assert "220 ms before its picture" in first.words
@@ -203,7 +203,7 @@ def _rehearsed(spec: SourceSpec, expected: SourceSpec, folder: Path, *, silent: 
 
 
 def test_a_rehearsal_shows_what_is_wrong_before_the_tape_is_committed(tmp_path: Path) -> None:
-    tape = TapePlayerSpec(seed=3, seconds=1.5, tape="laserdisc", mixture="lively", real_time=False)
+    tape = TapePlayerSpec(seed=3, seconds=1.0, tape="laserdisc", mixture="lively", real_time=False)
     wrong, _sentence = _rehearsed(tape, tape, tmp_path)
     assert wrong == set()
     for delivery, found in (

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from multiprocessing.util import Finalize
 from pathlib import Path
 
 import pytest
@@ -106,13 +107,11 @@ def test_jobs_that_only_waited_hear_of_the_end_too(qtbot: QtBot) -> None:
 
 def _opens_slowly_closed(request: tuple[Path, float], _reporter: Reporter) -> float:
     """Holds a "device" until its process is gone, as a driver does."""
-    import atexit
-
     path, hold = request
     if path.exists():
         raise DriveAwayError("the device was still open")
     path.touch()
-    atexit.register(lambda: (time.sleep(hold), path.unlink()))
+    Finalize(None, lambda: (time.sleep(hold), path.unlink()), exitpriority=1)
     return time.monotonic()
 
 

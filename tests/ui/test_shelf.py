@@ -293,12 +293,12 @@ def test_this_machine_is_measured_and_remembered(
     window: MainWindow, shelf: ShelfStation, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("yomikomi.ui.state.MachineTrialRequest", partial(MachineTrialRequest, encoder_seconds=0.1))
-    monkeypatch.setattr("yomikomi.ui.state.CODECS", {key: codec for key, codec in CODECS.items() if key != "av1"})  # the slow one
+    monkeypatch.setattr("yomikomi.ui.state.CODECS", {key: codec for key, codec in CODECS.items() if key == "h264"})  # the quick one
     put(window, Intake(label="K-1", kind="vhs", format="525i", seconds=3600))
     shelf.outlook.measure_button.click()
     qtbot.waitUntil(lambda: window.state.machine is not None, timeout=60_000)
     assert window.state.record.machine_speeds() == window.state.machine
-    assert {"ffv1", "h264", "hevc"} <= set(window.state.machine.encoders)
+    assert {"ffv1", "h264"} <= set(window.state.machine.encoders)
     assert shelf.outlook.forecast is not None
     assert shelf.outlook.forecast.write_margin is not None
     assert "written" in shelf.outlook._figures["drive"][1].text()

@@ -92,10 +92,7 @@ class Job:
         return self._process.pid if self._process else None
 
     def start(self) -> Job:
-        self._process = warm.context().Process(
-            target=_work, args=(*self._what, self._far_end, warm.surroundings()), name=self.name, daemon=True
-        )  # fmt: skip
-        self._process.start()
+        self._process = warm.begin(_work, (*self._what, self._far_end, warm.surroundings()), self.name)
         self._far_end.close()
         self.state = JobState.RUNNING
         self.started_at = time.monotonic()

@@ -7,27 +7,67 @@ them by itself, and until it is ready, or where nobody asked for it, workers beg
 
 from __future__ import annotations
 
+import contextlib
 import multiprocessing
 import os
 import threading
-from collections.abc import Sequence
+import time
+from collections.abc import Callable, Sequence
+from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerContext, SpawnContext
+from multiprocessing.process import BaseProcess
+from typing import Any
 
-_ready = threading.Event()
+import psutil
+
+# Seconds before each attempt: a helper that is just being ended is in the way of the next for a moment.
+_PAUSES_S = (0.0, 0.2, 1.0, 5.0)
+
+
+class _Helper:
+    """``pid``: of the helper once it is ready, else None."""
+
+    def __init__(self) -> None:
+        self.pid: int | None = None
+        self.modules: list[str] = []
+
+
+_helper = _Helper()
 
 
 def keep_warm(modules: Sequence[str]) -> threading.Thread:
     """Begin the helper, which loads ``modules``; at once back. The thread returned ends when it is ready (or could not be had)."""
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(list(modules))
-    waiting = threading.Thread(target=_wait_for, args=(context,), name="warming", daemon=True)
+    _helper.modules = list(modules)
+    waiting = threading.Thread(target=_wait_for_helper, name="warming", daemon=True)
     waiting.start()
     return waiting
 
 
-def context() -> SpawnContext | ForkServerContext:
-    """How the next worker begins: as a copy of the helper once it is ready, so that nobody waits for it to load; else fresh."""
-    return multiprocessing.get_context("forkserver") if _ready.is_set() else multiprocessing.get_context("spawn")
+def begin(target: Callable[..., None], args: tuple[Any, ...], name: str) -> BaseProcess:
+    """A worker that runs ``target(*args)``: a copy of the helper if it is ready, so that nobody waits for it to load; else fresh."""
+    if _is_ready():
+        try:
+            return _started(multiprocessing.get_context("forkserver"), target, args, name)
+        except (OSError, EOFError):  # the helper went this very moment
+            _renew()
+    return _started(multiprocessing.get_context("spawn"), target, args, name)
+
+
+def _started(context: ForkServerContext | SpawnContext, target: Callable[..., None], args: tuple[Any, ...], name: str) -> BaseProcess:
+    process = context.Process(target=target, args=args, name=name, daemon=True)
+    process.start()
+    return process
+
+
+def _is_ready() -> bool:
+    if _helper.pid is not None and not _lives(_helper.pid):  # the system ended it, for want of memory perhaps
+        _renew()
+    return _helper.pid is not None
+
+
+def _renew() -> None:
+    _helper.pid = None
+    keep_warm(_helper.modules)
 
 
 def surroundings() -> tuple[dict[str, str], str | None]:
@@ -45,22 +85,41 @@ def enter(place: tuple[dict[str, str], str | None]) -> None:
         del os.environ[name]
     os.environ.update(environment)
     if folder is not None:
-        try:
+        with contextlib.suppress(OSError):
             os.chdir(folder)
-        except OSError:
+
+
+def _wait_for_helper() -> None:
+    for pause in _PAUSES_S:
+        time.sleep(pause)
+        if (pid := _ask_helper()) is not None:
+            _helper.pid = pid
             return
 
 
-def _wait_for(context: ForkServerContext) -> None:
+def _ask_helper() -> int | None:
+    """Its process id, once it has loaded everything; None where it went meanwhile."""
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(_helper.modules)
+    here, there = context.Pipe(duplex=False)
+    with here, there:
+        try:
+            probe = context.Process(target=_tell_parent, args=(there,), name="warming", daemon=True)
+            probe.start()
+            there.close()
+            pid = int(here.recv())
+            probe.join()
+        except (OSError, EOFError):
+            return None
+    return pid
+
+
+def _tell_parent(pipe: Connection) -> None:
+    pipe.send(os.getppid())
+
+
+def _lives(pid: int) -> bool:
     try:
-        probe = context.Process(target=_nothing, name="warming", daemon=True)
-        probe.start()
-        probe.join()
-    except (OSError, EOFError):
-        return
-    if probe.exitcode == 0:
-        _ready.set()
-
-
-def _nothing() -> None:
-    return None
+        return psutil.Process(pid).status() != psutil.STATUS_ZOMBIE
+    except psutil.Error:
+        return False
