@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from itertools import islice
 from pathlib import Path
 
@@ -84,6 +85,34 @@ def _is_helper(process: psutil.Process) -> bool:
 
 
 @pytest.fixture(scope="session")
+def shared(tmp_path_factory: pytest.TempPathFactory) -> Shared:
+    """Where all the workers of one test run find what one of them has made."""
+    own = tmp_path_factory.getbasetemp()
+    return Shared(own.parent if "PYTEST_XDIST_WORKER" in os.environ else own)
+
+
+class Shared:
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+
+    def file(self, name: str, make: Callable[[Path], object]) -> Path:
+        """The file of that name, made by whoever asks first. Not to be written on."""
+        path = self._folder / name
+        with (self._folder / f"{name}.lock").open("w") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            if not path.exists():
+                part = self._folder / f"part-{name}"
+                part.unlink(missing_ok=True)
+                make(part)
+                part.rename(path)
+        return path
+
+    def reading(self, path: Path) -> Reading:
+        made = self.file(f"{path.name}.json", lambda part: part.write_text(read(ReadRequest(path), SilentReporter()).model_dump_json()))
+        return Reading.model_validate_json(made.read_text())
+
+
+@pytest.fixture(scope="session")
 def media(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return tmp_path_factory.mktemp("media")
 
@@ -94,32 +123,28 @@ def tape_spec() -> TapePlayerSpec:
 
 
 @pytest.fixture(scope="session")
-def tape(media: Path, tape_spec: TapePlayerSpec) -> Path:
+def tape(shared: Shared, tape_spec: TapePlayerSpec) -> Path:
     """3 s of simulated VHS, 525 lines, top field first, as the recorder writes it."""
-    path = media / "tape.mkv"
-    simulate_to(SimulateRequest(tape_spec, path), SilentReporter())
-    return path
+    return shared.file("tape.mkv", lambda part: simulate_to(SimulateRequest(tape_spec, part), SilentReporter()))
 
 
 @pytest.fixture(scope="session")
-def tape_reading(tape: Path) -> Reading:
-    return read(ReadRequest(tape), SilentReporter())
+def tape_reading(shared: Shared, tape: Path) -> Reading:
+    return shared.reading(tape)
 
 
 @pytest.fixture(scope="session")
-def short_tape(media: Path) -> Path:
+def short_tape(shared: Shared) -> Path:
     """1 s of simulated disc, 625 lines, bottom field first: little noise, quick to encode."""
-    path = media / "short.mkv"
     spec = TapePlayerSpec(
         standard="625i", field_order=FieldOrder.BFF, seed=5, tape="laserdisc", mixture="lively", seconds=1, real_time=False
     )
-    simulate_to(SimulateRequest(spec, path), SilentReporter())
-    return path
+    return shared.file("short.mkv", lambda part: simulate_to(SimulateRequest(spec, part), SilentReporter()))
 
 
 @pytest.fixture(scope="session")
-def short_reading(short_tape: Path) -> Reading:
-    return read(ReadRequest(short_tape), SilentReporter())
+def short_reading(shared: Shared, short_tape: Path) -> Reading:
+    return shared.reading(short_tape)
 
 
 @pytest.fixture(scope="session")

@@ -27,10 +27,10 @@ def test_kills_at_random_moments_lose_nothing(tmp_path: Path) -> None:
 
 
 def test_damaged_bytes_are_a_result_or_one_clear_line() -> None:
-    outcome = fuzzing.run(0, 558)
+    outcome = fuzzing.run(0, 510)
     assert outcome.wrong == []
-    assert outcome.ends["result"] + outcome.ends["refused"] == 558
-    assert outcome.ends["result"] > 60, "some are still read"
+    assert outcome.ends["result"] + outcome.ends["refused"] == 510
+    assert outcome.ends["result"] > 50, "some are still read"
     assert outcome.largest_mb < 1500
 
 

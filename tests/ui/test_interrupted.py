@@ -50,7 +50,7 @@ def _read_carrier(window: MainWindow, clip: Path, reading: Reading, label: str =
 @pytest.fixture(scope="module")
 def clip(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Long enough that its slow copy does not end while a window closes."""
-    return write_clip(tmp_path_factory.mktemp("clip") / "clip.mkv", programme_frames(250, width=640, height=480), sound_seconds=10)
+    return write_clip(tmp_path_factory.mktemp("clip") / "clip.mkv", programme_frames(50, width=640, height=480) * 5, sound_seconds=10)
 
 
 @pytest.fixture(scope="module")
