@@ -8,12 +8,14 @@ import sys
 import time
 
 from bench import capture, path, prediction, reading, scan, shelf, simulation, window
+from bench.unseen import proof as unseen
 
 BENCHES = {
     "simulation": simulation.run,
     "reading": reading.run,
     "reading-memory": reading.memory,
     "scan": scan.run,
+    "unseen": unseen.run,
     "start": window.start,
     "stall": window.stall,
     "shelf": shelf.run,

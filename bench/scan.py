@@ -85,7 +85,10 @@ def run() -> Iterator[str]:
             claims[one.material == _name("h264")].append((one.claim, one.outcome == "right"))
         frames.update(told=one.told, right=one.correct, alarms=one.false_alarm)
     share = frames["right"] / max(1, frames["told"])
-    _FILE.write_text("\n".join(_document(table, claims, share, frames["alarms"], still)) + "\n", encoding="utf-8")
+    # What was found on other material stands behind the mark, and stays.
+    behind = _FILE.read_text(encoding="utf-8").partition("<!-- unseen -->")
+    made = "\n".join(_document(table, claims, share, frames["alarms"], still)) + "\n"
+    _FILE.write_text(made + ("\n" + "".join(behind[1:]) if behind[1] else ""), encoding="utf-8")
     total = sum((counts for counts in table.values()), Counter[str]())
     yield (
         f"{sum(total.values())} clips that move: {total['right']} right, {total['cannot tell']} cannot tell, {total['wrong']} wrong; "
