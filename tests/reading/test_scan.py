@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.making import Luma, blended, decode_luma, interlace, noisy, programme_frames, pulled_down, repeated, sliding_frames, write_clip
-from yomikomi.core.reading.scan.blends import BlendMeter
+from tests.reading.seeing import textured
+from yomikomi.core.reading.scan.blends import BlendMeter, BlendVerdict
 from yomikomi.core.reading.scan.evidence import Evidence, EvidenceMeter
 from yomikomi.core.reading.scan.likelihood import cuts
 from yomikomi.core.reading.scan.patterns import LENGTHS, PATTERNS
@@ -143,18 +146,88 @@ def test_thin_fields_hold_the_pictures_own_samples(lines: int, columns: int, dep
             np.testing.assert_array_equal(sight.slopes[parity][:, column], rise)
 
 
-def test_blended_fields_show_two_images() -> None:
-    """Only where there is detail that moves far enough; what the share says on whole pictures is far below."""
-    pictures = programme_frames(160, width=640, height=360, seed=3)
-    for made, blends in ((blended(pictures), True), (pictures[1::2], False)):
-        meter = BlendMeter()
-        sights = [Sight(number, number, frame) for number, frame in enumerate(made)]
-        for number in range(2, len(sights) - 1, 4):
-            meter.look(sights[number], sights[number + 1])
-        found = meter.verdict()
-        assert found.blocks >= 16
-        assert found.blended is blends
+def _under_a_camera(pose: Callable[[int], tuple[float, float, float]], count: int = 60) -> list[Luma]:
+    """A still scene under a camera that stands at (x, y) in samples and is turned by degrees at each field instant."""
+    wide, made = textured(width=1100, height=800, seed=3), []
+    for instant in range(count):
+        x, y, degrees = pose(instant)
+        turn = cv2.getRotationMatrix2D((550 + x, 400 + y), degrees, 1.0)
+        turn[:, 2] += (360 - 550 - x, 240 - 400 - y)
+        made.append(np.asarray(cv2.warpAffine(wide, turn, (720, 480), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT), np.uint8))
+    return made
+
+
+def _filtered(frames: list[Luma]) -> list[Luma]:
+    """Both fields mixed by a vertical filter of three lines."""
+    lines = [np.pad(frame.astype(np.float32), ((1, 1), (0, 0)), mode="edge") for frame in frames]
+    return [np.round(0.25 * one[:-2] + 0.5 * one[1:-1] + 0.25 * one[2:]).astype(np.uint8) for one in lines]
+
+
+def _blends(frames: list[Luma]) -> BlendVerdict:
+    meter = BlendMeter()
+    sights = [Sight(number, number, frame) for number, frame in enumerate(frames)]
+    for number in range(2, len(sights) - 1, 4):
+        meter.look(sights[number], sights[number + 1])
+    return meter.verdict()
+
+
+_CAMERAS: dict[str, Callable[[int], tuple[float, float, float]]] = {
+    "a pan": lambda t: (4.0 * t - 100, 0, 0), "across": lambda t: (2.0 * t, 1.2 * t, 0), "upwards": lambda t: (0, 2.3 * t, 0),
+    "a turn": lambda t: (0, 0, 0.4 * t),
+    "by hand": lambda t: (14 * np.sin(0.15 * t) + 5 * np.sin(0.4 * t), 9 * np.sin(0.11 * t + 1), 0.5 * np.sin(0.07 * t)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("camera", list(_CAMERAS))
+def test_blended_fields_show_two_moments_whichever_way_they_were_mixed(camera: str) -> None:
+    """Filtered ones were told as progressive, 99 %. In noise they may stay untold; whole pictures are never taken for them."""
+    pictures = _under_a_camera(_CAMERAS[camera])
+    mixed = {"mean": blended(pictures), "filter": _filtered(interlace(pictures, FieldOrder.TFF))}
+    assert _blends(pictures[::2]).blended is False
+    assert _blends(noisy(pictures[::2], 6.0)).blended in {False, None}
+    for way, frames in mixed.items():
+        assert _blends(frames).blended is True, way
+        assert _blends(noisy(frames, 6.0)).blended in {True, None}, way
+
+
+def test_without_motion_nobody_can_tell_two_moments_from_one() -> None:
     assert BlendMeter().verdict().blended is None
+    assert _blends(_under_a_camera(lambda t: (0.5 * t, 0, 0))).blended is None
+
+
+def _long_repeats(each: int, count: int, seed: int) -> list[Luma]:
+    pictures = programme_frames(count, width=360, height=288, seed=seed)
+    return [picture for number, picture in enumerate(pictures) for _ in range(2 if number % each == each - 1 else 1)][:count]
+
+
+@pytest.mark.parametrize("each", [6, 8, 12, 24, 49])
+def test_one_repeat_in_any_number_of_frames_is_another_rate(each: int) -> None:
+    """Twenty-four pictures in twenty-five frames were told as losses."""
+    count = max(60, 5 * (each + 1))
+    for frames in (_long_repeats(each, count, 7), noisy(_long_repeats(each, count, 11), 4.0)):
+        found = judge(frames)
+        assert (found.kind, found.pictures) == ("repeats", Fraction(each, each + 1))
+        assert f"{each} pictures in {each + 1} frames" in found.pattern
+
+
+def test_repeats_at_random_are_losses_and_no_rate() -> None:
+    pictures = programme_frames(150, width=360, height=288, seed=7)
+    for seed in range(12):
+        again = set(np.random.default_rng(seed).choice(np.arange(4, 146), 6, replace=False).tolist())
+        frames = [pictures[number - 1] if number in again else pictures[number] for number in range(150)]
+        assert judge(frames).kind == "progressive"
+
+
+@pytest.mark.parametrize("sigma", [3.0, 7.0])
+def test_stills_in_noise_say_nothing_however_much_of_them_is_clipped(sigma: float) -> None:
+    """Noise was taken where clipping hides it, and the rest passed for motion: progressive, 99 %."""
+    scene = textured(seed=8)
+    boxed, night, card = scene.copy(), np.clip(2.2 * (scene.astype(float) - 130), 0, 255).astype(np.uint8), np.full_like(scene, 2)
+    boxed[:70] = boxed[-70:] = 0
+    cv2.putText(card, "KAMOME BAY", (70, 250), cv2.FONT_HERSHEY_SIMPLEX, 3, 230, 5, cv2.LINE_AA)
+    for still in (scene, boxed, night, card):
+        assert judge(noisy([still] * 40, sigma)).kind == "undetermined"
+    assert judge(noisy([card] * 14 + [scene] * 14 + [night] * 14, sigma)).kind == "undetermined"
 
 
 @pytest.mark.parametrize("order", list(FieldOrder))
@@ -224,7 +297,7 @@ def test_fields_coded_as_whole_pictures_keep_their_order(tmp_path: Path, tape: P
 def test_any_evidence_gives_a_sound_verdict(seed: int, frames: int) -> None:
     """Whatever was measured: segments cover the take once, confidences are probabilities, no frame number is out of range."""
     rng = np.random.default_rng(seed)
-    columns = rng.gamma(0.5, 10.0 ** rng.uniform(-2, 4), (12, frames))
+    columns = rng.gamma(0.5, 10.0 ** rng.uniform(-2, 4), (14, frames))
     columns[0] = rng.integers(0, 300, frames)
     found = judge_scan(Evidence(*columns), lossy=bool(seed % 2))
     assert 0 <= found.confidence <= 1

@@ -13,7 +13,6 @@ import math
 from array import array
 from collections import deque
 from dataclasses import dataclass
-from functools import cached_property
 
 import cv2
 import numpy as np
@@ -33,10 +32,20 @@ _RECENT, _FADES = 12, 0.998
 # The noise as it is told here is low by about so much.
 _NOISE_TRUE = 1.5
 _TINY = np.float32(1e-9)
+# Frames back that a picture is held against to see whether things go on moving: beyond the longest row of repeats.
+LAG = 6
+# A block that changes by so much, codes squared, changes by more than noise of a standard deviation of 20 would make it.
+BEYOND_NOISE = 800.0
+# What goes on moving differs by so much more, at least, from a picture further back.
+_LEAST_GROWTH = 0.2
+# The ends of what a picture uses hold so small a part of it unless something is clipped; so much of a block at an end may be clipped;
+# and so much of the picture must be free of that to tell its noise.
+_END_PART, _END_SHARE, _FREE = 5e-4, 0.12, 0.15
 
 Values = NDArray[np.float64]
 _NAMES = (
-    "blocks", "noise", "own", "held", "early", "change_top", "change_bottom", "spread", "liveliest", "quietest", "motion", "combing",
+    "blocks", "noise", "own", "held", "early", "change_top", "change_bottom", "spread", "liveliest", "quietest", "motion", "strong",
+    "growth", "combing",
 )  # fmt: skip
 
 
@@ -52,7 +61,11 @@ class Evidence:
     change_top, change_bottom : of each field against the one before of its kind.
     spread : standard error of the logarithm of the comb ratios over the blocks.
     liveliest, quietest : mean change of the liveliest and of the stillest tenth of all blocks, the livelier field.
-    motion : mean absolute change, codes. ``combing``: root-mean-square height of comb teeth beyond what detail explains, codes.
+    motion : mean absolute change, codes.
+    strong : how many of the blocks change by more than any noise makes.
+    growth : how surely the moving blocks differ more from a picture some frames back than from the last, in standard errors of their
+        difference; 0 where there is none so far back. What moves goes on moving away; noise, however it depends on level, does not.
+    combing: root-mean-square height of comb teeth beyond what detail explains, codes.
     """
 
     blocks: Values
@@ -66,6 +79,8 @@ class Evidence:
     liveliest: Values
     quietest: Values
     motion: Values
+    strong: Values
+    growth: Values
     combing: Values
 
     def __len__(self) -> int:
@@ -81,7 +96,7 @@ class Evidence:
 
 
 class EvidenceMeter:
-    """Fed frame by frame; keeps 48 bytes a frame.
+    """Fed frame by frame; keeps 56 bytes a frame.
 
     Parameters
     ----------
@@ -91,6 +106,7 @@ class EvidenceMeter:
     def __init__(self, *, lossy: bool = False) -> None:
         self._lossy = lossy
         self._before: _Woven | None = None
+        self._far: deque[Fields] = deque(maxlen=LAG)
         self._strongest = 0.0
         self._recent: deque[float] = deque(maxlen=_RECENT)
         self._kept = array("f")
@@ -106,11 +122,15 @@ class EvidenceMeter:
             self._kept.extend((0.0,) * len(_NAMES))
             return
         before, self._before = self._before, _Woven(fields)
-        self._kept.extend(self._measure(before, self._before, slopes))
+        if self._far and self._far[-1].shape != fields.shape:
+            self._far.clear()
+        self._kept.extend(self._measure(before, self._before, slopes, _clipped(fields)))
+        self._far.append(fields)
 
     def skip(self) -> None:
         """The next frame does not follow the last one."""
         self._before = None
+        self._far.clear()
 
     @property
     def combed(self) -> bool:
@@ -125,29 +145,44 @@ class EvidenceMeter:
         table = np.frombuffer(self._kept, np.float32).reshape(-1, len(_NAMES)).astype(np.float64)
         return Evidence(**dict(zip(_NAMES, table.T, strict=True)))
 
-    def _measure(self, before: _Woven | None, now: _Woven, slopes: Fields | None) -> tuple[float, ...]:
+    def _measure(
+        self, before: _Woven | None, now: _Woven, slopes: Fields | None, clipped: NDArray[np.bool_]
+    ) -> tuple[float, ...]:  # fmt: skip
         own = blocks_of(now.comb(now))
         if before is None or before.fields.shape != now.fields.shape:
             return (*(0.0,) * (len(_NAMES) - 1), now.combing(own, 0.0))
         change = now.fields - before.fields
         energies = blocks_of(change * change)
-        noise = 1.35 * min(now.detail_noise, _low(np.minimum(*energies)) / 2)
-        quietest = _quietest(np.maximum(*energies))
+        plain = energies
+        # What is clipped hides its noise: where enough is not, that tells how strong it is.
+        free = ~clipped if np.count_nonzero(~clipped) > _FREE * clipped.size else np.ones_like(clipped)
+        noise = 1.35 * min(now.detail_noise(free), _low(np.minimum(*energies)[free]) / 2)
+        quietest = _quietest(np.maximum(*energies)[free])
         if slopes is not None:
-            energies -= wobble_energy(change, slopes, _NOISE_TRUE * noise)
+            energies = energies - wobble_energy(change, slopes, _NOISE_TRUE * noise)
         energy = np.maximum(*energies)
         motion = cv2.norm(change.reshape(-1, change.shape[2]), cv2.NORM_L1) / change.size
         liveliest = max(_liveliest(energies[0]), _liveliest(energies[1]))
         keep = self._moving(energy, noise)
         blocks = int(np.count_nonzero(keep))
         if blocks < MIN_BLOCKS:
-            return (float(blocks), noise, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, liveliest, quietest, motion, now.combing(own, noise))
+            return (float(blocks), noise, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, liveliest, quietest, motion, 0.0, 0.0, now.combing(own, noise))
         combs = np.stack((own[keep], blocks_of(now.comb(before))[keep], blocks_of(before.comb(now))[keep]))
         means = (*combs.mean(axis=1), energies[0][keep].mean(), energies[1][keep].mean())
         return (
             float(blocks), noise, *(float(mean) for mean in means), _spread(combs, noise), liveliest, quietest, motion,
-            now.combing(own, noise),
+            float(np.count_nonzero(energy > BEYOND_NOISE)), self._growth(now.fields, plain, keep), now.combing(own, noise),
         )  # fmt: skip
+
+    def _growth(self, fields: Fields, energies: Fields, keep: NDArray[np.bool_]) -> float:
+        """See :class:`Evidence`; ``energies``: of the change since the last frame."""
+        if len(self._far) < LAG:
+            return 0.0
+        far = fields - self._far[0]
+        near = energies.sum(axis=0)[keep]
+        more = blocks_of(far * far).sum(axis=0)[keep] - near
+        error = float(more.std()) / math.sqrt(len(more)) + 1e-3
+        return float(more.mean()) / error if more.mean() > _LEAST_GROWTH * near.mean() else 0.0
 
     def _moving(self, energy: Field, noise: float) -> NDArray[np.bool_]:
         floor = 1.9 * 2 * noise + 4
@@ -173,11 +208,13 @@ class _Woven:
         self._halfway = fields[:, :-1] + np.float32(0.5) * step
         self._step = step[0]
 
-    @cached_property
-    def detail_noise(self) -> float:
-        """Variance of the noise as the blocks of the top field with the least vertical detail show it (their second difference)."""
+    def detail_noise(self, free: NDArray[np.bool_]) -> float:
+        """Variance of the noise as the blocks of the top field with the least vertical detail show it (their second difference);
+        ``free``: which are looked at."""
         second = self._step[1:] - self._step[:-1]
-        return _low(blocks_of(second * second)) / 6
+        blocks = blocks_of(second * second)
+        free = free[: blocks.shape[0]]
+        return _low(blocks[free] if free.any() else blocks) / 6
 
     def comb(self, other: _Woven) -> Field:
         """Squared height of the teeth when this top field is woven with the bottom field of another frame, a value a line."""
@@ -195,6 +232,17 @@ class _Woven:
         detail = blocks_of(self._step * self._step)
         rest = own[: detail.shape[0]] - np.float32(0.5) * detail - np.float32(1.5 * noise)
         return float(np.sqrt(np.maximum(rest, 0, out=rest).mean()))
+
+
+def _clipped(fields: Fields) -> NDArray[np.bool_]:
+    """Blocks in which an eighth of the samples of the top field or more lie at the end of what the picture uses: clipped there, perhaps,
+    and then less noisy than the rest. Shape (lines, columns) of blocks."""
+    codes = np.clip(fields[0], 0, 255).astype(np.uint8)
+    counts = np.cumsum(np.bincount(codes.ravel(), minlength=256))
+    low = int(np.searchsorted(counts, _END_PART * counts[-1], side="right"))
+    high = int(np.searchsorted(counts, (1 - _END_PART) * counts[-1]))
+    ends = ((codes <= low) | (codes >= high)).astype(np.float32)
+    return np.asarray(blocks_of(ends) >= _END_SHARE)
 
 
 def wobble_energy(change: Fields, slopes: Fields, noise: float) -> Fields:

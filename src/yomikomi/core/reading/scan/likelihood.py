@@ -15,7 +15,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.reading.scan.evidence import Evidence, Values
+from yomikomi.core.reading.scan.evidence import LAG, MIN_BLOCKS, Evidence, Values
 from yomikomi.core.reading.scan.patterns import Class
 
 # Rays: direction in the plane (f1, f2) and weight.
@@ -52,6 +52,8 @@ _CHAOS_WIDTH = 1.2
 # Compressed pictures of one group differ by so much where nothing moves, and differently by their kind: a still scene in groups of
 # three would pass for every picture shown three times. Codes squared, in the liveliest tenth.
 _PULSE = 12.0
+# Standard errors by which things must have gone on moving.
+_SURE_GROWTH = 3.0
 # Frames on either side that tell how lively it is here.
 _AROUND = 6
 
@@ -155,7 +157,21 @@ def moving_frames(evidence: Evidence, *, lossy: bool = False) -> NDArray[np.bool
     """Frames in which something moves beyond noise (or, compressed, beyond what groups of pictures pulse by): only those say how they
     were scanned. Noise alone passes for whole pictures, because both ratios share the frame's own teeth."""
     floor = noise_top(evidence)
-    return np.asarray(evidence.telling & (evidence.liveliest > 1.2 * floor + (_PULSE if lossy else 1.0)))
+    moves = evidence.telling & (evidence.liveliest > 1.2 * floor + (_PULSE if lossy else 1.0))
+    return np.asarray(moves & ((evidence.strong >= MIN_BLOCKS) | _goes_on(evidence)))
+
+
+def _goes_on(evidence: Evidence) -> NDArray[np.bool_]:
+    """Frames in which what changes goes on changing. Across a cut everything differs, which says nothing of motion; within the first
+    frames of a shot the next one that can be compared tells."""
+    cut = cuts(evidence.motion)
+    cut[:1] = True
+    since = np.arange(len(cut)) - np.maximum.accumulate(np.where(cut, np.arange(len(cut)), 0))
+    sure = (evidence.growth > _SURE_GROWTH) & (since >= LAG)
+    goes_on = sure.copy()
+    for back in range(1, LAG + 1):
+        goes_on[:-back] |= sure[back:] & (since[back:] >= back)
+    return goes_on
 
 
 def _repeat_part(evidence: Evidence, cut: NDArray[np.bool_], *, lossy: bool) -> tuple[Values, Values, Values]:

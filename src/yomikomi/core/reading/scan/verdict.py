@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from yomikomi.core.reading.scan.evidence import Evidence, Values
 from yomikomi.core.reading.scan.likelihood import likelihoods, moving_frames
 from yomikomi.core.reading.scan.patterns import CLASS_OF, PATTERNS, Class
+from yomikomi.core.reading.scan.regular import Regular, regular_repeats
 from yomikomi.core.reading.scan.sequence import likeliest_path, pattern_chances, runs_of
 from yomikomi.core.video.standards import FieldOrder
 
@@ -101,10 +102,26 @@ def judge_scan(evidence: Evidence, *, lossy: bool = False) -> ScanVerdict:
     segments = _joined(segments)
     whole = weigh(segments, frames=len(evidence), lossy=lossy)
     votes = _votes(path.pattern, telling, found)
+    regular = regular_repeats(evidence, cut) if whole.kind in {"progressive", "undetermined", "mixed"} else None
+    if regular is not None and all(one.kind in {"progressive", "undetermined", "repeats"} for one in segments):
+        return _with_repeats(whole, regular, cut, np.where(votes == Vote.PROGRESSIVE, np.int8(Vote.REPEATS), votes))
     broken = tuple(at for at in path.broken if not cut[at] and kind_at(segments, at) not in {"interlaced", "progressive", "undetermined"})
     return replace(
         whole, broken=broken, cuts=tuple(int(at) for at in np.flatnonzero(cut)), votes=votes,
         telling=_best_frame(found, evidence, CLASS_OF[path.pattern, path.place], segments, whole.kind),
+    )  # fmt: skip
+
+
+def _with_repeats(whole: ScanVerdict, regular: Regular, cut: NDArray[np.bool_], votes: NDArray[np.int8]) -> ScanVerdict:
+    """Whole pictures of which one is repeated every so often. That so many stand at one distance is no chance; where each alone is
+    faint, the distance might be a multiple."""
+    confidence = min(_MOST_LOSSY, 1 - 0.5 ** (regular.repeats - 1))
+    segments = tuple(
+        replace(one, kind="repeats", field_order=None, confidence=confidence, pattern=regular.words) for one in whole.segments
+    )  # fmt: skip
+    return replace(
+        whole, kind="repeats", field_order=None, confidence=confidence, segments=segments, pictures=regular.pictures, pattern=regular.words,
+        agreeing=whole.informative, cuts=tuple(int(at) for at in np.flatnonzero(cut)), votes=votes,
     )  # fmt: skip
 
 
