@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.capture.clocks import line_through
+from yomikomi.core.capture.flashes import Flash, flashes
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.media import heard_streams, open_media, probe, video_stream
 from yomikomi.core.video.packets import frames_of
@@ -29,11 +30,24 @@ _MOST_OFFSET_S = 0.48
 _PAIR_TOLERANCE_S = 0.030
 _FEWEST_EVENTS = 3
 _ENVELOPE_S = 0.0005
-_SMALL = (160, 90)
+_SMALL, _CELLS = (160, 90), (40, 24)
 # Part of all sounds that must belong to a movement (and the reverse); chance brings a third of that.
 _LEAST_SHARE = 0.6
-# Of the full light; noise of a tape stays below.
-_SOME_LIGHT = 0.04
+# Where much moves, some movement ends near any sound: so many sounds at least, and this part of all, must have one.
+_FEWEST_CLAPS, _LEAST_OF_SOUNDS = 4, 0.6
+# Of the beginnings and ends of flashes, so many at least are seen as a part of the light where fields are exposed for all their time.
+_MOSTLY = 0.6
+# Movements and sounds within so many seconds of a flash are that flash's own.
+_OF_A_FLASH_S = 0.3
+# Hands that come together darken as much as they brighten; where nearly all turns one way, a light comes or goes.
+_ONE_WAY = 0.8
+# Flashes and claps that stand further apart than this contradict each other.
+_CONTRADICTION_S = 0.03
+# Part of a field's time by which light that is too strong for the picture was seen to come too soon.
+_STRONG_LIGHT = 0.15
+# What no number of events takes away, milliseconds: the rounding of a sound's beginning and of light, and what claps were found to be
+# off by (docs/science.md).
+_FLASH_BIAS_MS, _CLAP_BIAS_MS = 0.7, 8.0
 
 Series = NDArray[np.float64]
 
@@ -55,6 +69,7 @@ class SyncResult(BaseModel):
     offset_ms: float | None = None
     spread_ms: float | None = None
     error_ms: float | None = None
+    bound_ms: float | None = Field(default=None, description="the offset lies within so much of the one told, 95 times in 100")
     events: int = 0
     drift_ms_per_hour: float | None = None
     drift_error: float | None = None
@@ -85,13 +100,16 @@ class SyncRequest:
 class SyncMaterial:
     """What was taken from a stretch of a file.
 
-    ``times``: when each field (or frame) begins and ``lasts`` so long; ``bright``: its mean luma;
-    ``moved``: change since the one before of the same kind, the noise taken off."""
+    ``times``: when each field (or frame) begins and ``lasts`` so long; ``cells``: means of small parts of each, shape (fields,
+    lines, columns); ``kinds``: 2 for fields; ``moved``: change since the one before, the noise taken off; ``one_way``: how much of that
+    change is all to the brighter or all to the darker, 0…1."""
 
     times: Series
     lasts: float
-    bright: Series
+    cells: NDArray[np.float32]
+    kinds: int
     moved: Series
+    one_way: Series
     wave: Series
     rate: int
     sound_at: float
@@ -107,43 +125,82 @@ def measure_sync(request: SyncRequest, reporter: Reporter) -> SyncResult:
 
 @dataclass(frozen=True)
 class SyncEvents:
-    """When flashes began, hands came together, and sharp sounds began; seconds on the file's clock."""
+    """When flashes began, hands came together, and sharp sounds began; seconds on the file's clock. ``lasts``: length of a field."""
 
-    flashes: tuple[float, ...] = ()
-    claps: tuple[float, ...] = ()
+    flashes: tuple[Flash, ...] = ()
+    claps: tuple[Clap, ...] = ()
     sounds: tuple[float, ...] = ()
+    lasts: float = 0.0
 
     def and_then(self, more: SyncEvents) -> SyncEvents:
-        return SyncEvents(self.flashes + more.flashes, self.claps + more.claps, self.sounds + more.sounds)
+        return SyncEvents(self.flashes + more.flashes, self.claps + more.claps, self.sounds + more.sounds, more.lasts or self.lasts)
+
+
+@dataclass(frozen=True)
+class Clap:
+    """``at``: when hands that moved stop, seconds; ``one_way``: see :class:`SyncMaterial`."""
+
+    at: float
+    one_way: float
 
 
 def events_in(seen: SyncMaterial) -> SyncEvents:
-    return SyncEvents(tuple(_flashes(seen)), tuple(_hits(seen)), tuple(_onsets(seen)))
+    lights = flashes(seen.cells, seen.times, seen.lasts, kinds=seen.kinds)
+    return SyncEvents(tuple(lights), tuple(_hits(seen)), tuple(_onsets(seen)), seen.lasts)
 
 
 def judge_events(events: SyncEvents) -> SyncResult:
     """Which of what was seen and heard belongs together, and how far it is apart."""
     if len(events.sounds) < _FEWEST_EVENTS:
         return SyncResult(kind="nothing", reason=f"{len(events.sounds)} sharp sounds were heard; at least {_FEWEST_EVENTS} are needed")
-    for kind, moments in (("flash", events.flashes), ("clap", events.claps)):
-        pairs = _pairs(list(moments), list(events.sounds))
-        if pairs is not None:
-            return _result("flash" if kind == "flash" else "clap", pairs)
+    lights = _pairs([one.at for one in events.flashes], list(events.sounds))
+    lit = np.array([at for at, _ in lights]) if lights else np.zeros(0)
+    # What moves when a light comes and goes is no hand.
+    hands = [one for one in events.claps if not len(lit) or np.min(np.abs(lit - one.at)) > _OF_A_FLASH_S]
+    claps = _pairs([one.at for one in hands], list(events.sounds), of_sounds=_LEAST_OF_SOUNDS)
+    if lights and claps and abs(_middle(lights) - _middle(claps)) > _CONTRADICTION_S:
+        return SyncResult(kind="nothing", reason="flashes and claps contradict each other: only one of them belongs to the sound")
+    if lights:
+        return _of_flashes(lights, events)
+    if claps and float(np.median([one.one_way for one in hands])) > _ONE_WAY:
+        return SyncResult(kind="nothing", reason="a light comes and goes with the sound, too dimly or too slowly to tell when")
+    if claps:
+        return _result("clap", claps, _CLAP_BIAS_MS)
     if max(len(events.flashes), len(events.claps)) < _FEWEST_EVENTS:
         return SyncResult(kind="nothing", reason="the sound has sharp beginnings, but neither flashes nor claps are seen with them")
     return SyncResult(kind="nothing", reason="what is seen and what is heard do not belong together")
 
 
-def _result(kind: Literal["flash", "clap"], pairs: list[tuple[float, float]]) -> SyncResult:
+def _of_flashes(lights: list[tuple[float, float]], events: SyncEvents) -> SyncResult:
+    """Fields that are exposed for a part of their time only see a flash up to half a field late on the mean; that they are is to be feared
+    where few of its beginnings and ends were seen as a part of the light."""
+    belonging = [one for one in events.flashes if any(abs(one.at - at) < 1e-6 for at, _ in lights)]
+    edges, cut = sum(one.edges for one in belonging), sum(one.cut for one in belonging)
+    if edges < _FEWEST_EVENTS:  # too short to light a field for all of its time
+        return _result("flash", lights, _FLASH_BIAS_MS + 500 * events.lasts)
+    unexposed = 1 - cut / edges if cut < _MOSTLY * edges else 0.0
+    return _result("flash", lights, _FLASH_BIAS_MS + 1000 * events.lasts * (_STRONG_LIGHT + unexposed / 2))
+
+
+def _middle(pairs: list[tuple[float, float]]) -> float:
+    return float(np.median([offset for _, offset in pairs]))
+
+
+def _result(kind: Literal["flash", "clap"], pairs: list[tuple[float, float]], bias_ms: float) -> SyncResult:
+    """``bias_ms``: what may be off in all events alike."""
+    from scipy.stats import t as student
+
     at, offset = np.array(pairs).T
     middle = float(np.median(offset))
     keep = np.abs(offset - middle) < _PAIR_TOLERANCE_S
     at, offset = at[keep], offset[keep] * 1000
     spread = float(np.std(offset, ddof=1))
     drift, drift_error = _drift(at, offset)
+    error = spread / np.sqrt(len(offset))
+    bound = bias_ms + float(student.ppf(0.975, len(offset) - 1)) * error
     return SyncResult(
-        kind=kind, offset_ms=round(float(np.mean(offset)), 2), spread_ms=round(spread, 2), error_ms=round(spread / np.sqrt(len(offset)), 2),
-        events=len(offset), drift_ms_per_hour=drift, drift_error=drift_error,
+        kind=kind, offset_ms=round(float(np.mean(offset)), 2), spread_ms=round(spread, 2), error_ms=round(float(error), 2),
+        bound_ms=round(bound, 2), events=len(offset), drift_ms_per_hour=drift, drift_error=drift_error,
         offsets=tuple((round(float(t), 3), round(float(o), 2)) for t, o in zip(at, offset, strict=True)),
     )  # fmt: skip
 
@@ -156,8 +213,9 @@ def _drift(at: Series, offset: Series) -> tuple[float | None, float | None]:
     return round(slope * 3600, 1), round(error * 3600, 1)
 
 
-def _pairs(moments: list[float], sounds: list[float]) -> list[tuple[float, float]] | None:
-    """Moments with the offset of the sound that belongs to each, where one offset serves most of them; else None."""
+def _pairs(moments: list[float], sounds: list[float], *, of_sounds: float = 0.0) -> list[tuple[float, float]] | None:
+    """Moments with the offset of the sound that belongs to each, where one offset serves most of them; else None. ``of_sounds``: part
+    of all sounds that must have their moment."""
     if len(moments) < _FEWEST_EVENTS or len(sounds) < _FEWEST_EVENTS:
         return None
     seen, heard = np.array(moments), np.array(sounds)
@@ -170,53 +228,32 @@ def _pairs(moments: list[float], sounds: list[float]) -> list[tuple[float, float
     nearest = np.argmin(np.abs(gaps - common), axis=1)
     found = [(float(at), float(gaps[row, nearest[row]])) for row, at in enumerate(seen)]
     found = [(at, gap) for at, gap in found if abs(gap - common) < _PAIR_TOLERANCE_S]
-    enough = len(found) >= max(_FEWEST_EVENTS, _LEAST_SHARE * min(len(moments), len(sounds)))
+    fewest = max(_FEWEST_EVENTS, _LEAST_SHARE * min(len(moments), len(sounds)))
+    enough = len(found) >= (max(fewest, _FEWEST_CLAPS, of_sounds * len(sounds)) if of_sounds else fewest)
     return found if enough else None
 
 
-def _flashes(seen: SyncMaterial) -> list[float]:
-    """When each flash begins. A field that the flash begins in is lit for part of its time, and so much brighter.
-
-    Source: the exposure of a field integrates light over its time; our own reckoning.
-    """
-    low, high = np.percentile(seen.bright, (20, 99.5))
-    if high - low < 40:
-        return []
-    lit, moments = seen.bright > (low + high) / 2, []
-    crossings = np.flatnonzero(lit[1:] & ~lit[:-1]) + 1
-    # The full light: of most flashes some field is lit all the time; of a short one no frame may be.
-    full = float(np.percentile([np.max(seen.bright[first : first + 4]) for first in crossings], 75)) if len(crossings) else high
-    for crossing in crossings:
-        dark = float(np.median(seen.bright[max(0, crossing - 8) : max(1, crossing - 1)]))
-        parts = np.clip((seen.bright - dark)[crossing - 1 : crossing + 1] / max(1.0, full - dark), 0, 1)
-        # The first field with some light in it is lit from the flash's beginning to its own end.
-        first = crossing - 1 if parts[0] > _SOME_LIGHT else crossing
-        part = float(parts[0] if first < crossing else parts[1])
-        moments.append(float(seen.times[first] + seen.lasts * (1 - part)))
-    return moments
-
-
-def _hits(seen: SyncMaterial) -> list[float]:
+def _hits(seen: SyncMaterial) -> list[Clap]:
     """When hands that come together stop: movement that grows over some fields and ends from one to the next."""
     moved = seen.moved
     if len(moved) < 12 or np.percentile(moved, 98) < 4 * max(np.percentile(moved, 30), 1e-3):
         return []
     strong = float(np.percentile(moved, 98)) * 0.3
-    moments: list[float] = []
+    moments: list[Clap] = []
     for place in range(4, len(moved) - 4):
         before, after = moved[place - 3 : place + 1], moved[place + 2 : place + 5]
         if moved[place] < strong or moved[place] < 0.999 * max(before) or float(np.max(after)) > 0.45 * moved[place]:
             continue
         if float(np.mean(before[:2])) < 0.15 * moved[place]:
             continue
-        if moments and seen.times[place] - moments[-1] < 0.25:
+        if moments and seen.times[place] - moments[-1].at < 0.25:
             continue
         # In the field after the strongest the hands go on for part of its time.
         growth = min(1.5, float(moved[place] / max(1e-6, moved[place - 1])))
         still = float(np.median(after))
         part = float(np.clip((moved[place + 1] - still) / max(1e-6, moved[place] * growth - still), 0, 1))
         # Fields show the middle of their time; the change up to ``place`` ended there.
-        moments.append(float(seen.times[place] + seen.lasts * (0.5 + part)))
+        moments.append(Clap(float(seen.times[place] + seen.lasts * (0.5 + part)), float(seen.one_way[place])))
     return moments
 
 
@@ -262,7 +299,6 @@ def _take(request: SyncRequest, reporter: Reporter) -> SyncMaterial:
     step = 2 if info.flagged_field_order in {"tff", "bff"} else 1
     order = (1, 0) if info.flagged_field_order == "bff" else tuple(range(step))
     times: list[Fraction] = []
-    bright: list[float] = []
     smalls: list[NDArray[np.float32]] = []
     with open_media(request.path) as container:
         stream = video_stream(container, request.path)
@@ -280,26 +316,38 @@ def _take(request: SyncRequest, reporter: Reporter) -> SyncMaterial:
                 field = plane[first::step]
                 small = cv2.resize(field, _SMALL, interpolation=cv2.INTER_AREA).astype(np.float32) / 2 ** (bits(frame) - 8)
                 times.append((number + Fraction(index, step)) / rate)
-                bright.append(float(small.mean()))
                 smalls.append(small)
             reporter.report(float(number / rate) / request.seconds)
     wave, sound_rate, sound_at = _sound(request)
     lasts = float(1 / (rate * step))
-    return SyncMaterial(np.array([float(t) for t in times]), lasts, np.array(bright), movement(smalls), wave, sound_rate, sound_at)
+    when = np.array([float(t) for t in times])
+    return SyncMaterial(when, lasts, cells_of(smalls), step, *movement(smalls), wave, sound_rate, sound_at)
 
 
-def movement(smalls: list[NDArray[np.float32]]) -> Series:
+def cells_of(smalls: list[NDArray[np.float32]]) -> NDArray[np.float32]:
+    """Small copies as one table, shape (fields, lines, columns), at no more than so many cells."""
+    if not smalls:
+        return np.zeros((0, 0, 0), np.float32)
+    lines, columns = smalls[0].shape
+    size = min(columns, _CELLS[0]), min(lines, _CELLS[1])
+    return np.stack([cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in smalls])
+
+
+def movement(smalls: list[NDArray[np.float32]]) -> tuple[Series, Series]:
     """Change of the liveliest part of the picture from each field to the one before (which lies half a line off: the small copies
-    hardly see it), less what noise makes of it."""
-    moved = np.zeros(len(smalls))
+    hardly see it), less what noise makes of it; and how much of all change is to one side, 0…1. Both of shape (fields,)."""
+    moved, one_way = np.zeros(len(smalls)), np.zeros(len(smalls))
     for place in range(1, len(smalls)):
-        change = np.abs(smalls[place] - smalls[place - 1])
+        signed = smalls[place] - smalls[place - 1]
+        change = np.abs(signed)
+        strong = change > 0.3 * change.max()
+        one_way[place] = abs(float(signed[strong].sum())) / max(1e-6, float(change[strong].sum()))
         # Hands are a few hundredths of the picture.
         strongest = np.partition(change.ravel(), -change.size // 20)[-change.size // 20 :]
         moved[place] = float(strongest.mean())
     if len(moved) > 1:
         moved[0] = moved[1]
-    return np.maximum(0.0, moved - np.percentile(moved, 20))
+    return np.maximum(0.0, moved - np.percentile(moved, 20)), one_way
 
 
 def _sound(request: SyncRequest) -> tuple[Series, int, float]:

@@ -105,7 +105,7 @@ class ProvePage(QWidget):
             self.sync.say("cannot tell", result.words)
             self.apply_button.hide()
             return
-        error = max(2.0, 2 * (result.error_ms or 0.0))
+        error = max(2.0, result.bound_ms or 0.0)
         fine = abs(result.offset_ms) <= error
         lines = []
         if result.drift_ms_per_hour is not None and result.drift_error is not None:

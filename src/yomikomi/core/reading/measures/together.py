@@ -7,7 +7,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.capture.sync import SyncEvents, SyncMaterial, events_in, judge_events, movement
+from yomikomi.core.capture.sync import SyncEvents, SyncMaterial, cells_of, events_in, judge_events, movement
 from yomikomi.core.reading.models import Sync
 from yomikomi.core.reading.scan.evidence import blocks_of
 from yomikomi.core.reading.sight import Sight
@@ -29,7 +29,6 @@ class TogetherMeter:
         self._lasts = float(1 / (rate * (1 if order is None else 2)))
         self._events = SyncEvents()
         self._times: list[float] = []
-        self._bright: list[float] = []
         self._small: list[NDArray[np.float32]] = []
         self._wave: list[NDArray[np.float32]] = []
         self._heard_from: float | None = None
@@ -42,7 +41,6 @@ class TogetherMeter:
             self._close()
         for number, field in enumerate(fields):
             self._times.append(seconds + number * self._lasts)
-            self._bright.append(float(field.mean()) if field.size else 0.0)
             self._small.append(np.asarray(field, np.float32))
         if self._times and self._times[-1] - self._times[0] > _STRETCH_S:
             self._close()
@@ -60,10 +58,9 @@ class TogetherMeter:
     def finish(self) -> Sync:
         self._close()
         found = judge_events(self._events)
-        if found.offset_ms is None or found.error_ms is None:
+        if found.offset_ms is None or found.bound_ms is None:
             return Sync(offset_ms=None, events=found.events, reason=found.reason)
-        # Three standard errors and the bias that claps were measured to keep (docs/science.md).
-        half = 1.645 * found.error_ms + (1.0 if found.kind == "flash" else 9.0)
+        half = found.bound_ms
         kind = "flashes with beeps" if found.kind == "flash" else "claps"
         return Sync(
             offset_ms=found.offset_ms, low=round(found.offset_ms - half, 1), high=round(found.offset_ms + half, 1), events=found.events,
@@ -75,11 +72,11 @@ class TogetherMeter:
         """Look at the stretch, keep its events and forget it."""
         if len(self._times) > 12 and self._wave and self._heard_from is not None:
             material = SyncMaterial(
-                np.asarray(self._times), self._lasts, np.asarray(self._bright), movement(self._small),
+                np.asarray(self._times), self._lasts, cells_of(self._small), 1 if self._order is None else 2, *movement(self._small),
                 np.concatenate(self._wave).astype(np.float64), self._sound_rate, self._heard_from,
             )  # fmt: skip
             self._events = self._events.and_then(events_in(material))
-        self._times, self._bright, self._small, self._wave, self._heard_from = [], [], [], [], None
+        self._times, self._small, self._wave, self._heard_from = [], [], [], None
 
 
 def _sure(drift: float | None, error: float | None) -> bool:
