@@ -135,7 +135,8 @@ def test_wrong_settings_give_what_the_trade_says_they_give() -> None:
         (tape, ("hd_box-1", "range"), "full", "levels", "washed out"),  # full on a limited signal looks flat
         (tape, ("hd_box-1", "deinterlace"), "blend", "fields", "blended"),
         (tape, ("hd_box-1", "shape"), "fill", "shape", "stretched"),
-        (tape, ("hd_box-1", "level"), "hi-fi", "level", "hot"),  # blows out a tape without a hi-fi track
+        (tape, ("hd_box-1", "level"), "professional", "level", "quiet"),  # −10 dBV at an input for +4 dBu
+        (tape, ("hd_box-1", "level"), "mic", "level", "hot"),
         (tape, ("hd_box-1", "standard"), "625i", "picture", "torn"),
         (tape, ("computer-1", "matrix"), "bt709", "colours", "wrong"),
         (live, ("camera_clean-1", "information"), "on", "marks", ("information",)),

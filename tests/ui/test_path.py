@@ -304,12 +304,12 @@ def test_a_question_that_cannot_be_answered_is_left(station: PathStation) -> Non
 def test_the_sheet_is_saved_kept_with_the_take_and_brought_back(
     station: PathStation, window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
 ) -> None:
-    turn(station, ("hd_box-1", "level"), "hi-fi")
+    turn(station, ("hd_box-1", "level"), "professional")
     for name in ("sheet.pdf", "sheet.md"):
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, name=name: (str(tmp_path / name), ""))
         QTest.keySequence(window, "Ctrl+P")
     assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")
-    assert "(now: hi-fi (+4 dBu))" in (tmp_path / "sheet.md").read_text()
+    assert "(now: +4 dBu (professional, less sensitive))" in (tmp_path / "sheet.md").read_text()
     station.save_to(tmp_path / "no folder" / "sheet.pdf")
     assert "is not there" in window.state.notices.history[-1].text
     record, view = window.state.record, window.state.current
@@ -318,12 +318,12 @@ def test_the_sheet_is_saved_kept_with_the_take_and_brought_back(
     turn(station, ("hd_box-1", "level"), "consumer")
     kept = record.sheet_of_take(take_id)
     assert kept is not None
-    assert kept.options == {("hd_box-1", "level"): "hi-fi"}, "a take keeps the sheet it was made with"
+    assert kept.options == {("hd_box-1", "level"): "professional"}, "a take keeps the sheet it was made with"
     assert not record.carrier(view.id).path.options  # type: ignore[union-attr]
     QTest.keySequence(window, "Ctrl+T")
     told = window.state.notices.history[-1]
     assert told.text.startswith("As for K-001 on ")
-    assert "HD box, sound level: hi-fi (+4 dBu) then, consumer (−10 dBV) now" in told.text
+    assert "HD box, sound level: +4 dBu (professional, less sensitive) then, −10 dBV (consumer, more sensitive) now" in told.text
     assert station.planner.sheet is not None
     assert station.planner.sheet.options == kept.options
     record.save_equipment(Equipment())

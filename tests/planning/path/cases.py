@@ -120,7 +120,7 @@ CASES: dict[str, Case] = {
     ),
     "no corrector": _kinds(VHS, BOX_TABLE, ("vhs_corrector", *BOX_TABLE[1:])),
     "hidden cadence": lambda: (best(LIVE_TABLE, LIVE), best(LIVE_TABLE, replace(LIVE, format="1080p25"))),
-    "level differs": _knob(BOX_TABLE, VHS, "hd_box-1", "level", "hi-fi"),
+    "level differs": _knob(BOX_TABLE, VHS, "hd_box-1", "level", "professional"),
     "sound ahead": lambda: (
         best((*_FIELD, "microphone_powered"), LIVE).changed((("field_recorder-1", "sound_delay"), "none")),
         best((*_FIELD, "microphone_powered"), LIVE),

@@ -108,7 +108,7 @@ def test_a_loop_through_shows_what_protection_keeps_from_the_recorder() -> None:
 
 
 def test_what_lies_behind_a_break_is_not_looked_at_for_that_strand() -> None:
-    both = tape(input="composite_in", range="full", level="hi-fi")
+    both = tape(input="composite_in", range="full", level="professional")
     rules = rules_of(both)
     assert "wrong input" in rules
     assert "range differs" not in rules, "there is no picture whose range could differ"
@@ -159,8 +159,9 @@ def test_every_symptom_can_come_about_and_is_told_in_words() -> None:
     shown |= symptoms_of(trace(tape().changed((("cable_s_video-1", "plugged"), "loose"))).delivery)
     dark = best(GAME_TABLE, GAME, Wishes(watch=True)).changed((("screen-1", "power"), "off"))
     full = best(("pc_graphics", *GAME_TABLE[1:]), GAME).changed((("pc_graphics-1", "range_out"), "full"))
-    hifi = best(BOX_TABLE, replace(VHS, sound="hi-fi stereo")).changed((("hd_box-1", "level"), "consumer"))
-    for setup in (dark, full, hifi):
+    dull = best(BOX_TABLE, VHS).changed((("hd_box-1", "level"), "professional"))
+    hot = best(BOX_TABLE, VHS).changed((("hd_box-1", "level"), "mic"))
+    for setup in (dark, full, dull, hot):
         shown |= symptoms_of(trace(setup).delivery)
     nowhere = best(GAME_TABLE[:-2], GAME, Wishes(headphones=True, commentary=True))
     shown |= symptoms_of(trace(nowhere).delivery)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import io
+import math
 from dataclasses import replace
 
 import pypdfium2
 import pytest
 
 from tests.planning.path.making import BOX_TABLE, GAME, GAME_TABLE, LIVE, LIVE_TABLE, TAPE_TABLE, VHS, best, by
+from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.planning.path.catalogue import SETTINGS
 from yomikomi.core.planning.path.equipment import Piece, equipment_of
@@ -53,7 +55,7 @@ def test_a_tape_is_captured_as_the_trade_asks() -> None:
         (lambda: best(("camera_raw", "tunnel_recorder", "laptop_tunnel", "cable_hdmi", "cable_tunnel"), LIVE), "matrix", "bt2020"),
         (lambda: best(LIVE_TABLE, LIVE, Wishes(fast_sport=True)), "send", "720p59.94"),
         (lambda: best(LIVE_TABLE, replace(LIVE, format="1080i50"), Wishes(fast_sport=True)), "send", "720p50"),
-        (lambda: best(BOX_TABLE, replace(VHS, sound="hi-fi stereo")), "level", "hi-fi"),
+        (lambda: best(BOX_TABLE, replace(VHS, sound="hi-fi stereo")), "level", "consumer"),  # its tracks do not change what a player gives
         (lambda: best(BOX_TABLE, VHS, Wishes(fields="finished")), "deinterlace", "blend"),
         (
             lambda: best((*BOX_TABLE, "sound_interface", "cable_usb2"), VHS, where=lambda one: len(one.path.sound) == 2),
@@ -67,6 +69,17 @@ def test_a_tape_is_captured_as_the_trade_asks() -> None:
 )
 def test_settings_follow_from_the_path_and_the_school(setup: object, key: str, option: str) -> None:
     assert _item(_sheet(setup()), key) == option  # type: ignore[operator]
+
+
+@pytest.mark.parametrize("asked", [key for key in FORMATS if key[:4] in {"1080", "2160", "720p"}])
+def test_what_is_sent_stays_in_its_family_of_rates(asked: str) -> None:
+    """2160p at 25 gave 1080p at 59.94, which judders. Families: common practice, no source."""
+    families = {"24": {24, 48}, "25": {25, 50, 100}, "30": {30, 60, 120}}
+    setup = best(LIVE_TABLE, replace(LIVE, format=asked))
+    planned = plan(setup).get((setup.path.source, "send"))
+    assert planned is not None
+    wanted, sent = (next(name for name, whole in families.items() if round(FORMATS[key].rate) in whole) for key in (asked, planned.option))
+    assert sent == wanted or (wanted, sent) == ("24", "30")  # film travels inside it
 
 
 def test_devices_come_in_the_order_of_the_signal_and_only_what_matters_is_asked() -> None:
@@ -114,8 +127,9 @@ def test_as_last_time_tells_what_differs() -> None:
     )
     assert "HD box, input: S-Video; not on the last sheet" in lines
     assert "USB grabber, input: could not be verified then" in lines
-    turned = _sheet(best(BOX_TABLE, VHS).changed((("hd_box-1", "level"), "hi-fi")))
-    assert differences(now, turned) == ["HD box, sound level: hi-fi (+4 dBu) then, consumer (−10 dBV) now"]
+    turned = _sheet(best(BOX_TABLE, VHS).changed((("hd_box-1", "level"), "professional")))
+    levels = "+4 dBu (professional, less sensitive) then, −10 dBV (consumer, more sensitive) now"
+    assert differences(now, turned) == [f"HD box, sound level: {levels}"]
 
 
 def test_a_sheet_comes_back_from_json_as_it_was() -> None:
@@ -192,11 +206,21 @@ def test_both_schools_stand_side_by_side_with_what_they_cost() -> None:
     assert points["fields"]["kept"] > points["fields"]["finished"], "the default school, because it can be undone"
     assert points["size"]["native"] > points["size"]["enlarged"]
     assert points["connector"]["s_video"] > points["connector"]["composite"]
-    assert points["level"]["by the tape"] > points["level"]["hi-fi"]
+    assert points["level"]["consumer"] > points["level"]["professional"]
     followed = schools["size"].options[1]
     assert trace(replace(setup, wishes=followed.wishes)).delivery.detail == "soft"
     figures = {option.key: option.figure for option in schools["codec"].options}
     assert figures["ffv1"] == "59.1 GB for 1 h 58 min"  # (720 × 480 × 29.97 × 6.3 bits + PCM) ÷ 8 × 7080 s
+
+
+def test_line_levels_lie_as_far_apart_as_their_definitions_say() -> None:
+    """−10 dBV is 0.316 V, +4 dBu is 1.228 V (0 dBu: 0.7746 V, one milliwatt in 600 ohms; IEC 60268-15, from memory). Wishes kept by an
+    earlier version, which named the levels by a tape's tracks, are read as what they meant."""
+    apart = 20 * math.log10(0.7746 * 10 ** (4 / 20) / 10 ** (-10 / 20))
+    ranked = rank_paths(equipment_of(*BOX_TABLE), VHS)
+    level = next(school for school in schools_of(ranked[0].trace.setup, ranked) if school.key == "level")
+    assert f"{apart:.1f} dB lower" in {option.figure for option in level.options}
+    assert [Wishes.model_validate({"level": old}).level for old in ("by the tape", "hi-fi")] == ["consumer", "professional"]
 
 
 def test_sport_has_its_choice_and_copies_have_none() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from typing import Literal
 
 # Frame rates in use: SMPTE ST 170/274/296 rates, film, ITU-R BT.470 and their doubles.
 KNOWN_RATES = tuple(
@@ -18,6 +19,13 @@ def nearest_known_rate(rate: Fraction, *, tolerance: float) -> Fraction | None:
     """The known rate closest to ``rate``, or None if none lies within the relative ``tolerance``."""
     best = min(KNOWN_RATES, key=lambda known: abs(known / rate - 1))
     return best if abs(float(best / rate) - 1) <= tolerance else None
+
+
+def rate_family(rate: Fraction) -> Literal["24", "25", "30", ""]:
+    """Rates between which pictures go over by whole steps: 23.976 and 24 · 25, 50 and 100 · 29.97, 30, 59.94, 60, 119.88 and 120
+    pictures a second; empty for others. From one family to another they judder (common practice, no source)."""
+    whole = round(rate)
+    return "24" if whole in {24, 48} else "25" if whole in {25, 50, 100} else "30" if whole in {30, 60, 120} else ""
 
 
 def rate_text(rate: Fraction) -> str:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.catalogue import SETTINGS, DeviceKind
 from yomikomi.core.planning.path.structure import Knob, Setup
+from yomikomi.core.video.rates import rate_family
 
 # Lossless compression of raw pictures: what is left of 12 bits a pixel (common practice, no source).
 RAW_LOSSLESS = 0.55
@@ -95,8 +96,14 @@ def _best_format(setup: Setup, source: DeviceKind) -> str:
         return wanted
     if asked in common:
         return asked
-    same_family = [one for one in common if round(float(FORMATS[one].rate)) % 5 == round(float(base.rate)) % 5] or common
-    return min(same_family, key=lambda one: abs(float(FORMATS[one].pixel_rate - base.pixel_rate)))
+    # Film may travel inside a faster signal of the 30 family; between those of 25 and of 30 nothing goes without judder, and where
+    # nothing else is to be had, what was asked for stays and the trace says where it breaks.
+    wanted_family = rate_family(base.rate)
+    for families in ({wanted_family}, {wanted_family} | ({"30"} if wanted_family == "24" else set())):
+        near = [one for one in common if rate_family(FORMATS[one].rate) in families]
+        if near:
+            return min(near, key=lambda one: abs(float(FORMATS[one].pixel_rate - base.pixel_rate)))
+    return asked
 
 
 def _by_school(setup: Setup, common: list[str]) -> str | None:
@@ -205,12 +212,10 @@ def _level(setup: Setup, piece: str) -> Answer:
     if link is None or not setup.port_in(link).analogue:
         return None
     if setup.kind(link.source).role == "microphone":
-        return Planned("mic", "A microphone gives −40 dBu, a hundredth of what a deck gives.")
-    if setup.wishes.level == "hi-fi" or setup.task.hifi:
-        return Planned(
-            "hi-fi", "The tape has a hi-fi track: it is meant for this level." if setup.task.hifi else "Asked for: it risks clipping."
-        )
-    return Planned("consumer", "The tape has no hi-fi track: the hi-fi level would clip it.")
+        return Planned("mic", "A microphone gives −40 dBu, about a fortieth of what a player gives.")
+    if setup.wishes.level == "professional":
+        return Planned("professional", "Asked for: nothing clips, but a consumer player reads about 12 dB too low.")
+    return Planned("consumer", "Players give −10 dBV, with a hi-fi track and without; the peak of the rehearsal decides.")
 
 
 def _mic_power(setup: Setup, piece: str) -> Answer:

@@ -166,18 +166,16 @@ def _level(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
         return None
     if setup.kind(link.source).role == "microphone":
         return None
-    track = "a hi-fi track" if setup.task.hifi else "no hi-fi track"
     return School(
         "level", "Which sound level?",
         (
             _option(
-                setup, "by the tape", "hi-fi" if setup.task.hifi else "consumer", f"Fits a tape with {track}: nothing clips.",
-                "Quiet tapes stay quiet; they can be raised later.", "loud passages below −2 dB", level="by the tape",
+                setup, "consumer", "−10 dBV, more sensitive", "Fits what a player gives: the full range of the converter is used.",
+                "A hot player clips; the peak of the rehearsal tells.", "loud passages below −2 dB", level="consumer",
             ),
             _option(
-                setup, "hi-fi", "hi-fi", "Strong sound without a later step.",
-                "Fits." if setup.task.hifi else "Blows out a tape without a hi-fi track: the whole tape has to be captured again.",
-                "fits this tape" if setup.task.hifi else "about 12 dB too hot for this tape", level="hi-fi",
+                setup, "professional", "+4 dBu, less sensitive", "Nothing clips, however hot the player.",
+                "A consumer player reads too low, and its noise is raised with it later.", "11.8 dB lower", level="professional",
             ),
         ),
         setup.wishes.level,

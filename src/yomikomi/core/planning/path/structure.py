@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from yomikomi.core.planning.carriers import CarrierKind, kind_of
 from yomikomi.core.planning.intake import Intake
@@ -43,10 +43,16 @@ class Wishes(BaseModel):
     fast_sport: bool = False
     fields: Literal["kept", "finished"] = "kept"
     size: Literal["native", "enlarged"] = "native"
-    level: Literal["by the tape", "hi-fi"] = "by the tape"
+    level: Literal["consumer", "professional"] = "consumer"
     codec: Literal["ffv1", "rdd36_hq", "h264_high"] = "ffv1"
     scan: Literal["as it is", "progressive 720", "interlaced 1080"] = "as it is"
     weights: dict[str, float] = Field(default_factory=lambda: dict(WEIGHTS))
+
+    @field_validator("level", mode="before")
+    @classmethod
+    def _renamed(cls, value: object) -> object:
+        """Earlier versions named the levels by the tape's tracks, which do not change what a player gives."""
+        return {"by the tape": "consumer", "hi-fi": "professional"}.get(value, value) if isinstance(value, str) else value
 
     @classmethod
     def usual(cls, intake: Intake) -> Wishes:
@@ -92,10 +98,6 @@ class Task:
     @property
     def silent(self) -> bool:
         return self.sound == "silent"
-
-    @property
-    def hifi(self) -> bool:
-        return "hi-fi" in self.sound
 
     @property
     def picture_format(self) -> str:
