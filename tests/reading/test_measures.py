@@ -8,6 +8,7 @@ from fractions import Fraction
 import cv2
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 
 from tests.making import Luma, noisy, programme_frames, sliding_frames
 from tests.reading.seeing import caption_line, displaced, grainy, sight, sights, textured, timecode_line
@@ -24,7 +25,7 @@ from yomikomi.core.reading.measures.losses import JumpMeter, losses_of
 from yomikomi.core.reading.measures.noise import NoiseMeter
 from yomikomi.core.reading.measures.samples import median_of, rate_of
 from yomikomi.core.reading.measures.structure import black_stretches, make_structure
-from yomikomi.core.reading.models import Borders, Colour, Complexity, Levels, Shape
+from yomikomi.core.reading.models import Borders, Colour, Complexity, Levels, Shape, Structure
 from yomikomi.core.reading.scan.evidence import EvidenceMeter
 from yomikomi.core.reading.sight import Sight
 
@@ -399,6 +400,65 @@ def test_black_fades_and_stray_fragments() -> None:
     assert first == pytest.approx(50 + 25 + 900 + 25 + 150, abs=3)
     assert last - first + 1 == pytest.approx(20, abs=3)
     assert complexity.cell_bytes[found.hardest_frame // 12] == max(complexity.cell_bytes)
+
+
+def test_short_black_at_the_end_and_a_stray_after_two_seconds_are_told() -> None:
+    """0.8 s of black at the very end counted as none; a stray after 4.8 s of black was not told. With sound, the black must be silent."""
+    body = [np.roll(textured(width=320, height=240, seed=4), 3 * number, axis=1) for number in range(300)]
+    black = [np.full((240, 320), 16, np.uint8)]
+
+    def structure(pictures: list[Luma], silences: list[tuple[float, float]] | None = None) -> Structure:
+        meter = LightMeter()
+        for number, picture in enumerate(pictures):
+            meter.see(Sight(number, number, picture))
+        cells = Complexity(frames_per_cell=12, cell_bytes=[1] * (len(pictures) // 12))
+        return make_structure(
+            meter.table, [], cells, frames=len(pictures), rate=Fraction(25), noise=0.5, spatial=None, temporal=None, silences=silences
+        )  # fmt: skip
+
+    assert structure(body + black * 20).tail_black_seconds == pytest.approx(0.8, abs=0.05)
+    assert structure(body + black * 10).tail_black_seconds == 0
+    stray = body + black * 60 + body[:20]
+    assert structure(stray).fragments == [(360, 379)]
+    assert structure(stray, [(11.9, 14.4)]).fragments == [(360, 379)]
+    assert structure(stray, []).fragments == []
+    assert structure(body + black * 30 + body[:20]).fragments == []
+
+
+@pytest.mark.parametrize("still", [1.0, 0.5, 0.2])
+@pytest.mark.parametrize(("sigma", "along"), [(2.0, 0.0), (5.0, 0.7), (9.0, 0.0)])
+def test_noise_lies_within_the_interval_told_however_much_moves(sigma: float, along: float, still: float) -> None:
+    """σ 2, 5 and 9 read 4 to 7 % too high, with intervals a tenth of that."""
+    meter, rng = NoiseMeter(), np.random.default_rng(7)
+
+    def grain() -> NDArray[np.float32]:
+        noise = rng.standard_normal((480, 720)).astype(np.float32)
+        if along:
+            noise = cv2.GaussianBlur(noise, (0, 0), sigmaX=along, sigmaY=0.01)
+        return np.float32(sigma) * noise / noise.std()
+
+    for seed in range(8):
+        one = textured(seed=seed, low=40, high=200)
+        two, moved = one.copy(), round((1 - still) * 720)
+        two[:, :moved] = np.roll(one, 5, axis=1)[:, :moved]
+        meter.look(*(sight(np.clip(np.round(each + grain()), 0, 255).astype(np.uint8)) for each in (one, two)))
+    found = meter.result()[0]
+    assert found is not None
+    assert found.low <= np.hypot(sigma, np.sqrt(1 / 12)) <= found.high
+    assert found.high - found.low < 0.45 * sigma
+
+
+def test_strong_noise_reaches_beyond_the_range_by_itself() -> None:
+    """The margin for noise passed below the lowest code, and all of a tape was told to lie below 16."""
+    for sigma in (4.0, 6.0, 9.0, 30.0):
+        meter = LevelMeter()
+        for seed in range(4):
+            picture = sight(grainy(textured(seed=seed), sigma, seed), seed)
+            meter.look(picture, picture)
+        found = meter.result(Colour(range=0, primaries=2, transfer=2, matrix=2, words=""), noise=sigma, depth=8, scenes=4)
+        assert found is not None
+        assert found.below_16 < 0.01
+        assert found.above_235 < 0.01
 
 
 def test_captions_and_timecode_in_the_first_lines() -> None:

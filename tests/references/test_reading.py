@@ -197,11 +197,11 @@ def test_spatial_and_temporal_information_are_the_librarys() -> None:
     assert theirs_ti[1:] == pytest.approx(stretch * ours_ti[1:], rel=0.01, abs=0.1)
 
 
-def _heard(samples: NDArray[np.float64]) -> dict[str, object]:
+def _heard(samples: NDArray[np.float64], layout: str = "stereo") -> dict[str, object]:
     meter = HeardMeter(RATE, samples.shape[0])
     for start in range(0, samples.shape[1], 4800):
-        piece = np.ascontiguousarray(samples[:, start : start + 4800].astype(np.float32))
-        block = av.AudioFrame.from_ndarray(piece, format="fltp", layout="stereo")
+        piece = np.ascontiguousarray(samples[:, start : start + 4800].T.astype(np.float32)).reshape(1, -1)
+        block = av.AudioFrame.from_ndarray(piece, format="flt", layout=layout)
         block.sample_rate, block.pts, block.time_base = RATE, start, Fraction(1, RATE)
         meter.feed(block)
     return meter.findings()
@@ -253,6 +253,37 @@ def test_loudness_agrees_with_pyloudnorm_and_peaks_with_oversampling() -> None:
     # True peak: ITU-R BS.1770-5, annex 2, four-fold oversampling; within its own tolerance of +0.2/−0.4 dB.
     over = np.abs(resample_poly(samples, 4, 1, axis=1)).max()
     assert found["true_peak"] == pytest.approx(20 * np.log10(over), abs=0.4)
+
+
+# Places in the order of the library's layouts, and their weights: ITU-R BS.1770-5, table 3 (1.41 from behind, none for the
+# low-frequency channel), as the reference library has them for five channels.
+_PLACES = {
+    "mono": (1.0,), "stereo": (1.0, 1.0), "3.0": (1.0, 1.0, 1.0), "5.0(side)": (1.0, 1.0, 1.0, 1.41, 1.41),
+    "5.1": (1.0, 1.0, 1.0, 0.0, 1.41, 1.41), "5.1(side)": (1.0, 1.0, 1.0, 0.0, 1.41, 1.41),
+    "7.1": (1.0, 1.0, 1.0, 0.0, 1.41, 1.41, 1.41, 1.41),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("layout", list(_PLACES))
+def test_every_layout_is_measured_by_all_its_channels(layout: str) -> None:
+    """Each channel holds another level, the centre the highest: measured by two channels, it was told as very quiet."""
+    weights = _PLACES[layout]
+    rng = np.random.default_rng(len(weights))
+    noise = np.stack([np.convolve(rng.normal(0, 1, 8 * RATE), np.hanning(7) / 4, mode="same") for _ in weights])
+    levels = np.array([0.01, 0.012, 0.2, 0.3, 0.03, 0.02, 0.025, 0.015])[: len(weights), None]
+    samples = levels * noise
+    found = _heard(samples, layout)
+    meter = pyloudnorm.Meter(RATE)
+    # The reference library takes five channels, the last two from behind: each of ours is put where it weighs as much.
+    energy = 0.0
+    for channel, weight in zip(samples, weights, strict=True):
+        if weight:
+            loud = meter.integrated_loudness(channel[:, None])
+            energy += weight * 10 ** ((loud + 0.691) / 10)
+    expected = 10 * np.log10(energy) - 0.691 + (3.01 if layout == "mono" else 0)
+    assert found["loudness"] == pytest.approx(expected, abs=0.1)
+    highest = 20 * np.log10(np.abs(samples).max())
+    assert highest - 0.1 < found["true_peak"] < highest + 1.0  # type: ignore[operator]
 
 
 # Eight bars of 100/0/75/0 (ITU-R BT.471; white at 100 %) in 8-bit codes: BT.601 as handbooks tabulate them (from memory), BT.709 by

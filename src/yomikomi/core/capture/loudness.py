@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Any
 
 import av
 import av.filter
 import numpy as np
 from numpy.typing import NDArray
 
+# How channels are arranged where a stream does not say; more than these are not told apart.
+LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "quad", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
 _NOTHING = -70.0  # what the meter says of silence: the absolute gate of BS.1770
 
 
@@ -27,18 +30,22 @@ class Loudness:
 
 
 class LoudnessMeter:
-    """Takes blocks of 16-bit sound in order.
+    """Takes blocks of sound in order, of 16 bits or (``exact``) of floating-point samples with full scale 1.
 
     Parameters
     ----------
+    channels : all that there are, or their layout as the library names it ("5.1"): which weigh more because they come from behind, and
+        which is the low-frequency channel, that does not count (ITU-R BS.1770-5, table 3). A lone channel counts as heard from two
+        loudspeakers (EBU R 128 s1 calls for that in two-channel programmes; 3 LU more than it alone).
     true_peak : measure it too; costs four times as much.
     """
 
-    def __init__(self, rate: int, channels: int, *, true_peak: bool = True) -> None:
+    def __init__(self, rate: int, channels: int | str, *, true_peak: bool = True, exact: bool = False) -> None:
         self._rate = rate
-        self._layout = "mono" if channels == 1 else "stereo"
+        self._layout = channels if isinstance(channels, str) else LAYOUTS.get(channels, "stereo")
+        self._format = "flt" if exact else "s16"
         graph = av.filter.Graph()
-        self._source = graph.add_abuffer(sample_rate=rate, format="s16", layout=self._layout, time_base=Fraction(1, rate))
+        self._source = graph.add_abuffer(sample_rate=rate, format=self._format, layout=self._layout, time_base=Fraction(1, rate))
         meter = graph.add("ebur128", f"metadata=1:framelog=quiet:peak={'true' if true_peak else 'none'}:dualmono=true")
         self._sink = graph.add("abuffersink")
         self._source.link_to(meter)
@@ -49,11 +56,12 @@ class LoudnessMeter:
         self._at = 0
         self.now = Loudness()
 
-    def push(self, samples: NDArray[np.int16]) -> Loudness:
+    def push(self, samples: NDArray[np.int16] | NDArray[np.float32]) -> Loudness:
         """``samples``: shape (samples, channels)."""
         if not len(samples):
             return self.now
-        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples).reshape(1, -1), format="s16", layout=self._layout)
+        flat: Any = np.ascontiguousarray(samples).reshape(1, -1)
+        frame = av.AudioFrame.from_ndarray(flat, format=self._format, layout=self._layout)
         frame.sample_rate, frame.pts, frame.time_base = self._rate, self._at, Fraction(1, self._rate)
         self._at += len(samples)
         self._source.push(frame)

@@ -90,6 +90,7 @@ class _Pass:
         self.content = ContentWatch(self.rate, fields=source.field_order is not None, frame_bytes=frame_bytes)
         self.sound = Listening(source)
         self.written: deque[tuple[float, int, float, int]] = deque()
+        self.free = 0
         self.free, self.free_at = self._measure_free(), time.monotonic()
         self.status_at = 0.0
         self.number = -1
@@ -278,8 +279,6 @@ class _Pass:
             return shutil.disk_usage(folder).free
         except OSError:
             return self.free
-
-    free = 0
 
     def _drain(self) -> None:
         """Keep what was read before the end; then let the reader go. After an end as wished nothing more is wanted."""

@@ -38,6 +38,10 @@ from yomikomi.core.work.text import printable
 
 # Looks at least before a blend is claimed as likely as this.
 _BLEND_CONFIDENCE = 0.9
+# Whole pictures are claimed with no more than this where it could not be seen whether fields were blended into them.
+_UNLOOKED = 0.8
+# Noise, code values, that hides the second moment; and that tells a tape from a digital source.
+_HIDING_NOISE, _TAPE_NOISE = 4.0, 1.5
 _MOST_LISTED = 200
 
 
@@ -48,12 +52,11 @@ def assemble(one: Pass) -> Reading:
     rate = _rate(one)
     frames = _frames(one, rate)
     scan, numbers = _scan(one, evidence, frames)
-    blend = meters.blends.verdict()
-    scan = _with_blends(scan, blend)
+    noise = meters.noise.luma_sigma
+    scan = _with_blends(scan, meters.blends.verdict(), noise, taped=meters.analogue_size)
     quick = one.request.mode == "quick"
     first = Fraction(one.first_stamp or 0) * one.base
     complexity = _complexity(one, frames, rate)
-    noise = meters.noise.luma_sigma
     windows = pairwise_windows(one.windows, len(evidence))
     parts = [(window.first, evidence.part(window.at, end)) for window, end in windows]
     losses = losses_of(parts, scan.segments, meters.jumps.suspected, gaps=[at for at, _ in rate.gap_places])
@@ -147,8 +150,16 @@ def _spanned(segments: list[Segment]) -> list[Segment]:
     return kept
 
 
-def _with_blends(scan: ScanVerdict, blend: BlendVerdict) -> ScanVerdict:
+def _with_blends(scan: ScanVerdict, blend: BlendVerdict, noise: float, *, taped: bool) -> ScanVerdict:
     """Whole pictures that show two moments each were blended from fields."""
+    unseen = blend.blended is None or (blend.blended is False and noise > _HIDING_NOISE)
+    if scan.kind == "progressive" and unseen:
+        # Nothing moves so that two moments in one picture could be seen: then it is not known that there is but one. Tapes are never
+        # progressive of themselves, and what comes from them without teeth was mixed as likely as not.
+        if taped and noise > _TAPE_NOISE:
+            return replace(scan, kind="undetermined", confidence=0.5, agreeing=0)
+        segments = tuple(replace(one, confidence=min(one.confidence, _UNLOOKED)) for one in scan.segments)
+        return replace(scan, confidence=min(scan.confidence, _UNLOOKED), segments=segments)
     if not blend.blended or scan.kind not in {"progressive", "undetermined"}:
         return scan
     segments = tuple(
@@ -163,7 +174,7 @@ def _with_blends(scan: ScanVerdict, blend: BlendVerdict) -> ScanVerdict:
 
 
 def _scan_document(scan: ScanVerdict, info: MediaInfo, rate: Fraction) -> Scan:
-    words = next((pattern.words for pattern in PATTERNS if pattern.key == scan.pattern), "")
+    words = next((pattern.words for pattern in PATTERNS if pattern.key == scan.pattern), scan.pattern)
     return Scan(
         kind=scan.kind,  # type: ignore[arg-type]
         field_order=scan.field_order.value if scan.field_order else None,
@@ -301,7 +312,13 @@ def _sync(one: Pass) -> Sync | None:
 def _structure(one: Pass, scan: ScanVerdict, complexity: Complexity, rate: RateVerdict, noise: float, frames: int) -> Structure:
     spatial, temporal = one.meters.activity.result()
     light = one.meters.light.table if one.request.mode == "full" else one.meters.light.table[:0]
-    return make_structure(light, scan.cuts, complexity, frames=frames, rate=rate.nominal, noise=noise, spatial=spatial, temporal=temporal)
+    heard = [meter.meter for meter in one.heard.values() if meter.meter.seconds]
+    loudest = max(heard, key=lambda meter: meter.rms_db, default=None)
+    first = float(Fraction(one.first_stamp or 0) * one.base)
+    silences = [(start - first, end - first) for start, end in loudest.silences()] if loudest else None
+    return make_structure(
+        light, scan.cuts, complexity, frames=frames, rate=rate.nominal, noise=noise, spatial=spatial, temporal=temporal, silences=silences
+    )  # fmt: skip
 
 
 def _without_black(losses: Losses, structure: Structure) -> Losses:

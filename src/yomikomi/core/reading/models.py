@@ -223,10 +223,14 @@ class Structure(Document):
     cuts: list[int] = Field(description="first frames of new shots; 2000 at most")
     cut_count: int
     fades: list[tuple[int, int, str]] = Field(default_factory=list, description="first, last, 'in' or 'out'")
-    black: list[tuple[int, int]] = Field(default_factory=list, description="first and last frame of black stretches of a second or more")
+    black: list[tuple[int, int]] = Field(
+        default_factory=list, description="first and last frame of black stretches: of a second or more, at head and tail of half a second"
+    )
     head_black_seconds: float = 0.0
     tail_black_seconds: float = 0.0
-    fragments: list[tuple[int, int]] = Field(default_factory=list, description="short material after a long black near the end")
+    fragments: list[tuple[int, int]] = Field(
+        default_factory=list, description="short material after two seconds or more of black and silence near the end"
+    )
     spatial: Measured | None = Field(default=None, description="spatial information, ITU-T P.910")
     temporal: Measured | None = Field(default=None, description="temporal information, ITU-T P.910")
     hardest_frame: int = 0

@@ -9,6 +9,8 @@ from yomikomi.core.video.units import number_text
 # From these on a fault is pointed at (common practice, no source; tapes of the first generation stay below).
 _NOISE, _JITTER, _WOBBLE, _DELAY, _DROPOUTS = 2.5, 0.3, 0.4, 1.0, 5.0
 _CRAWL_DB, _CROSS, _BLOCKING, _BANDING = 8.0, 2.0, 1.35, 0.6
+# A band that changes by less, code values, is not seen.
+_HUM_BAR = 1.0
 
 
 def fault_cards(reading: Reading) -> list[Finding]:
@@ -62,7 +64,7 @@ def _tape(reading: Reading) -> list[Finding | None]:
     if (tape.cross_colour or 0) > _CROSS:
         why = f"colour flickers by {tape.cross_colour:.1f} codes more in fine detail than beside it"
         cards.append(Finding("cross-colour", Mark.LOOK, "Cross-colour", "measured", why, "use S-Video where the player has it", 34, frame))
-    if tape.hum_bar:
+    if (tape.hum_bar or 0) > _HUM_BAR:
         why = f"a band that rolls, changing by {tape.hum_bar:.1f} codes from frame to frame"
         cards.append(
             Finding("hum bar", Mark.WRONG, "Hum bar", "measured", why, "look for a ground loop in the path, and capture again", 62, frame)

@@ -9,7 +9,8 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import counted, grouped
 
-_LONG_BLACK_S = 3.0
+# From these on black at an end is told of, and to be trimmed.
+_TOLD_BLACK_S, _LONG_BLACK_S = 0.5, 3.0
 
 
 def file_card(reading: Reading) -> Finding:
@@ -34,17 +35,19 @@ def structure_cards(reading: Reading) -> list[Finding]:
         cards.append(
             Finding(
                 "fragment", Mark.WRONG, f"A stray fragment at {clock(float(first / rate))}", "likely",
-                f"{clock(float((last - first + 1) / rate))} of picture after a long black near the end",
+                f"{clock(float((last - first + 1) / rate))} of picture after two seconds of black or more near the end",
                 "end the copy before it, if it does not belong", 78, first, (first,), "luma range",
             )
         )  # fmt: skip
     head, tail = structure.head_black_seconds, structure.tail_black_seconds
-    if head > _LONG_BLACK_S or tail > _LONG_BLACK_S:
-        parts = [f"{clock(length)} at the {where}" for length, where in ((head, "head"), (tail, "tail")) if length > _LONG_BLACK_S]
-        frame = structure.black[-1][0] if tail > _LONG_BLACK_S else 0
+    if max(head, tail) >= _TOLD_BLACK_S:
+        parts = [f"{clock(length)} at the {where}" for length, where in ((head, "head"), (tail, "tail")) if length >= _TOLD_BLACK_S]
+        long = max(head, tail) > _LONG_BLACK_S
+        frame = structure.black[-1][0] if tail >= _TOLD_BLACK_S else 0
         cards.append(
             Finding(
-                "black", Mark.LOOK, "Black: " + ", ".join(parts), "measured", "nothing is to be seen there", "trim it", 57, frame,
+                "black", Mark.LOOK if long else Mark.FINE, "Black: " + ", ".join(parts), "measured", "nothing is to be seen there",
+                "trim it" if long else "trim it if it is not wanted", 57 if long else 4, frame,
                 strip="luma range",
             )
         )  # fmt: skip

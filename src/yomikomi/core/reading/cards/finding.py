@@ -53,5 +53,7 @@ def measured_words(value: Measured, *, places: int = 1) -> str:
 
 
 def interval_words(value: Measured, *, places: int = 1) -> str:
-    """``±0.3``, half the width of the interval."""
-    return f"±{number_text((value.high - value.low) / 2, places=places)}"
+    """``±0.3``, half the width of the interval; what rounds to nothing is told as less than the least that is shown."""
+    half = (value.high - value.low) / 2
+    least = 10.0**-places
+    return f"±{number_text(half, places=places)}" if half >= least / 2 else f"within ±{number_text(least, places=places)}"

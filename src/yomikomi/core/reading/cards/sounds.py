@@ -11,6 +11,8 @@ from yomikomi.core.video.units import counted, decibel_text, number_text, signed
 # A programme's peaks at or above this are clipped, or soon will be.
 _HOT_DB = -0.1
 _SYNC_MS, _DC, _LENGTH_S, _QUIET_LUFS = 45.0, 0.01, 1.0, -35.0
+# Of all channels: one that speaks up now and then is not quiet, however little the others hold.
+_QUIET_DB = -20.0
 
 
 def sound_cards(reading: Reading) -> list[Finding]:
@@ -78,7 +80,7 @@ def _level(reading: Reading, sound: Sound, name: str) -> Finding:
             "sound", Mark.LOOK, f"{name}: {level}, at the limit", "measured", what + loud, "capture with less level if it distorts", 50,
             strip="sound",
         )  # fmt: skip
-    if sound.loudness is not None and sound.loudness < _QUIET_LUFS:
+    if sound.loudness is not None and sound.loudness < _QUIET_LUFS and sound.peak_db < _QUIET_DB:
         why = f"{what}; {level}{loud}"
         return Finding("sound", Mark.LOOK, f"{name}: very quiet", "measured", why, "raise it in the treatment", 30, strip="sound")
     quiet = f", silent for {silent:.0f} s" if silent else ", no silence"

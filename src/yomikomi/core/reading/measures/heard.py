@@ -8,7 +8,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.capture.loudness import LoudnessMeter
+from yomikomi.core.capture.loudness import LAYOUTS, LoudnessMeter
 from yomikomi.core.capture.runs import runs_where
 from yomikomi.core.reading.sound import SoundMeter, decibels, to_float
 
@@ -60,7 +60,7 @@ class HeardMeter:
         if float(np.abs(wave).max()) >= _CLIP_LEVEL:
             self._clip(wave, frame)
         self._spectrum.feed(wave.mean(axis=0))
-        self._loud(wave)
+        self._loud(wave, frame.layout.name)
         return wave
 
     def _clip(self, wave: Wave, frame: av.AudioFrame) -> None:
@@ -72,11 +72,13 @@ class HeardMeter:
             if count and len(self.clipped_at) < _MOST_CLIPS and frame.time is not None:
                 self.clipped_at.append(round(float(frame.time) + runs[0] / self._rate, 3))
 
-    def _loud(self, wave: Wave) -> None:
-        """Of the first two channels."""
+    def _loud(self, wave: Wave, layout: str) -> None:
+        """Of all channels, each by its place; of more than eight without one, the first eight."""
+        count = wave.shape[0]
         if self._loudness is None:
-            self._loudness = LoudnessMeter(self._rate, min(2, wave.shape[0]), true_peak=self._true_peak)
-        self._loudness.push(np.clip(np.round(wave[:2].T * 32768), -32768, 32767).astype(np.int16))
+            known = layout if "channels" not in layout else LAYOUTS[min(count, max(LAYOUTS))]
+            self._loudness = LoudnessMeter(self._rate, known, true_peak=self._true_peak, exact=True)
+        self._loudness.push(np.ascontiguousarray(wave[: count if "channels" not in layout else max(LAYOUTS)].T, np.float32))
 
     def findings(self) -> dict[str, Any]:
         """The fields of a :class:`~yomikomi.core.reading.models.Sound` that this meter adds."""

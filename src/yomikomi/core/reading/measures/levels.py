@@ -56,7 +56,8 @@ class LevelMeter:
         if not total:
             return None
         margin = max(2, round(_NOISES * noise))
-        below, above = self._part(0, 16 - margin), self._part(235 + margin + 1, _CODES)
+        # Strong noise reaches beyond the ends of the range by itself: then nothing is told of what lies there.
+        below, above = self._part(0, max(0, 16 - margin)), self._part(min(_CODES, 235 + margin + 1), _CODES)
         black = float(np.percentile([low for low, _ in self.dark], 10))
         white = float(np.percentile([high for high, _ in self.bright], 90))
         low_pile, high_pile = self._piles()
@@ -73,7 +74,7 @@ class LevelMeter:
         )  # fmt: skip
 
     def _part(self, first: int, end: int) -> float:
-        return float(self.histogram[max(0, first) : end].sum()) / float(self.histogram.sum())
+        return float(self.histogram[first:end].sum()) / float(self.histogram.sum())
 
     def _piles(self) -> tuple[float, float]:
         """Part of all samples at the lowest (highest) code in use beyond what its neighbours suggest."""

@@ -7,6 +7,8 @@ many samples strays, serves both. Tape noise is alike along a line, so a high-pa
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -16,9 +18,18 @@ from yomikomi.core.reading.models import Measured
 from yomikomi.core.reading.sight import Sight
 
 _LINES, _COLUMNS = 8, 8
-# The lowest part of blocks that is looked at, and the samples of a block that count as independent along a line of tape noise.
+# The lowest part of blocks that is looked at for how alike noise is.
 _LOW = 0.15
-_ALONG = 0.5
+# Parts of all blocks whose quantiles are looked at, with so many blocks below at least; parts of them that may be still; how deep into
+# those it is looked; and how far the logarithms may stray from what noise would give.
+_PARTS = np.array([0.004, 0.008, 0.015, 0.03, 0.05, 0.08, 0.12, 0.18, 0.25])
+_STILL_PARTS = (1.0, 0.8, 0.6, 0.45, 0.35, 0.25, 0.18, 0.13, 0.1, 0.07, 0.05)
+_FEWEST_BELOW, _DEEPEST, _MOST_STRAY = 8, 0.6, 0.15
+# How far noise is looked at for how alike it is to its neighbours, samples; what is above shows no more than chance.
+_REACH = 3
+# By so much of its value the noise was found to be off, one way or the other, on material of known noise: where all stands still, and
+# what it grows by towards nothing being still (docs/science.md).
+_BIAS, _BIAS_MOVING = 0.04, 0.16
 # Codes below or above this may be clipped, and then hold less noise.
 _DARK, _BRIGHT = 20, 230
 
@@ -26,6 +37,7 @@ _DARK, _BRIGHT = 20, 230
 class NoiseMeter:
     def __init__(self) -> None:
         self._luma: list[float] = []
+        self._still: list[float] = []
         self.luma_sigma = 0.0  # standard deviation in codes, by the looks so far; 0 where it is not known
         self._chroma: list[float] = []
 
@@ -33,35 +45,95 @@ class NoiseMeter:
         if before.codes.shape != now.codes.shape or min(now.codes.shape) < 64:
             return
         one, two = before.codes[::2].astype(np.float32), now.codes[::2].astype(np.float32)
-        energy = still_energy(one, two)
-        if energy is not None:
-            self._luma.append(float(np.sqrt(energy / 2)))
+        luma = still_energy(one, two)
+        if luma is not None:
+            self._luma.append(float(np.sqrt(luma.energy / 2)))
+            self._still.append(luma.part)
             self.luma_sigma = float(np.median(self._luma))
         if before.chroma is not None and now.chroma is not None:
             found = [still_energy(a[::2], b[::2], clipped=False) for a, b in zip(before.chroma, now.chroma, strict=True)]
-            kept = [value for value in found if value is not None]
+            kept = [value.energy for value in found if value is not None]
             if kept:
                 self._chroma.append(float(np.sqrt(np.mean(kept) / 2)))
 
     def result(self) -> tuple[Measured | None, Measured | None]:
-        return median_of(self._luma, "codes"), median_of(self._chroma, "codes")
+        bias = _BIAS + _BIAS_MOVING * (1 - float(np.median(self._still))) if self._still else _BIAS
+        return median_of(self._luma, "codes", bias=bias), median_of(self._chroma, "codes", bias=bias)
 
 
-def still_energy(one: NDArray[np.float32], two: NDArray[np.float32], *, clipped: bool = True) -> float | None:
-    """Mean square change in the stillest blocks, as it would be over many: two fields of shape (lines, columns)."""
+@dataclass(frozen=True)
+class StillBlocks:
+    """``energy``: mean square change where nothing moves, code values squared; ``part``: of all blocks that stand still, 0…1."""
+
+    energy: float
+    part: float
+
+
+def still_energy(one: NDArray[np.float32], two: NDArray[np.float32], *, clipped: bool = True) -> StillBlocks | None:
+    """Two fields of shape (lines, columns), code values; ``clipped``: some of them may be."""
     lines, columns = one.shape[0] // _LINES * _LINES, one.shape[1] // _COLUMNS * _COLUMNS
     if not lines or not columns:
         return None
     change = (two - one)[:lines, :columns]
     size = (columns // _COLUMNS, lines // _LINES)
     energy = cv2.resize(change * change, size, interpolation=cv2.INTER_AREA)
+    alike = _likeness(change, energy)
     if clipped:
         level = cv2.resize(one[:lines, :columns], size, interpolation=cv2.INTER_AREA)
         energy = energy[(level > _DARK) & (level < _BRIGHT)]
     energy = energy.ravel()
     if len(energy) < 20:
         return None
-    # A mean over k independent squares of normal samples scatters by sqrt(2/k) about the variance (chi-square).
-    independent = _LINES * _COLUMNS * _ALONG
-    low = float(np.quantile(energy, _LOW))
-    return low / (1 - 1.04 * np.sqrt(2 / independent))
+    return _variance(energy, _LINES * _COLUMNS / alike)
+
+
+def _variance(energy: NDArray[np.float32], independent: float) -> StillBlocks | None:
+    """What the means of still blocks would be over many samples, from blocks of which some move: the lowest of all are the lowest of
+    the still ones, and how they rise tells what part of all is still. None where too little is.
+
+    Source: the quantiles of a mean of k squares of normal samples, Wilson and Hilferty (1931) (from memory).
+    """
+    ordered = np.sort(energy)
+    places = _PARTS[_PARTS * len(ordered) >= _FEWEST_BELOW]
+    found = np.maximum([float(np.quantile(ordered, part)) for part in places], 1e-6)
+    best: tuple[float, StillBlocks] | None = None
+    for still in _STILL_PARTS:
+        inside = places < _DEEPEST * still
+        if np.count_nonzero(inside) < 4:
+            break
+        scale = 2 / (9 * independent)
+        expected = (1 - scale + _normal(places[inside] / still) * np.sqrt(scale)) ** 3
+        ratios = np.log(found[inside] / np.maximum(expected, 1e-3))
+        stray = float(ratios.std())
+        # Of parts that fit about as well, the larger.
+        if best is None or stray < 0.7 * best[0]:
+            best = (stray, StillBlocks(float(np.exp(np.median(ratios))), still))
+    return best[1] if best is not None and best[0] < _MOST_STRAY else None
+
+
+def _normal(part: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Quantiles of the normal distribution."""
+    from statistics import NormalDist
+
+    return np.array([NormalDist().inv_cdf(float(one)) for one in part])
+
+
+def _likeness(change: NDArray[np.float32], energy: NDArray[np.float32]) -> float:
+    """By how many times neighbouring samples make a mean of squares stray more than independent ones would, from the stillest blocks:
+    one and twice the sum of the squared correlations, along the line and across (tape noise is alike along it only)."""
+    still = energy <= np.quantile(energy, 2 * _LOW)
+    mask = np.kron(still, np.ones((_LINES, _COLUMNS), np.bool_))
+    noise = np.where(mask, change, 0)
+    power = float((noise * noise).sum())
+    if power <= 0:
+        return 1.0
+    total = 1.0
+    for axis in (0, 1):
+        squares = 1.0
+        for lag in range(1, _REACH + 1):
+            one, two = (noise[lag:], noise[:-lag]) if axis == 0 else (noise[:, lag:], noise[:, :-lag])
+            both = (mask[lag:] & mask[:-lag]) if axis == 0 else (mask[:, lag:] & mask[:, :-lag])
+            alike = float((one * two)[both].sum()) / power * mask.sum() / max(1, both.sum())
+            squares += 2 * min(alike, 1.0) ** 2
+        total *= squares
+    return total

@@ -14,8 +14,10 @@ _NINETY = 1.645
 _MEDIAN = 1.2533
 
 
-def median_of(values: Sequence[float], unit: str, *, fewest: int = 3) -> Measured | None:
+def median_of(values: Sequence[float], unit: str, *, fewest: int = 3, bias: float = 0.0) -> Measured | None:
     """Median, and the interval that holds it nine times in ten; None for too few samples.
+
+    ``bias``: part of the value by which the measure was found to be off all alike, which no number of samples takes away.
 
     The scatter is told by the median absolute deviation, so that a few odd samples neither move nor widen it.
     """
@@ -24,7 +26,7 @@ def median_of(values: Sequence[float], unit: str, *, fewest: int = 3) -> Measure
     data = np.asarray(values, float)
     middle = float(np.median(data))
     scatter = 1.4826 * float(np.median(np.abs(data - middle)))
-    half = _NINETY * _MEDIAN * scatter / np.sqrt(len(data))
+    half = _NINETY * _MEDIAN * scatter / np.sqrt(len(data)) + bias * abs(middle)
     return Measured(value=round(middle, 4), low=round(middle - half, 4), high=round(middle + half, 4), unit=unit, samples=len(data))
 
 
