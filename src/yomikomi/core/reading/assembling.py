@@ -41,7 +41,7 @@ _BLEND_CONFIDENCE = 0.9
 # Whole pictures are claimed with no more than this where it could not be seen whether fields were blended into them.
 _UNLOOKED = 0.8
 # Noise, code values, that hides the second moment; and that tells a tape from a digital source.
-_HIDING_NOISE, _TAPE_NOISE = 4.0, 1.5
+_HIDING_NOISE, _TAPE_NOISE = 2.0, 1.5
 _MOST_LISTED = 200
 
 
