@@ -32,7 +32,7 @@ _LIT, _DARK = 0.5, 0.35
 # Light below this part of the full one is none: noise of a tape stays below.
 _SOME_LIGHT = 0.04
 # A part of the light between this and the rest of it is a field that the flash began or ended in.
-CUT = 0.07
+_CUT = 0.07
 _BEFORE = 4  # fields that tell how bright it was
 
 Cells = NDArray[np.float32]
@@ -151,11 +151,11 @@ def _moments(found: list[tuple[float, _Course]], times: Series, lasts: float, lo
         parts = np.clip(course.rises[:3] / max(light, 1e-6), 0, 1)
         # The first field with some light in it is lit from the flash's beginning to its own end. Where the next one has not all of it,
         # that is the first: what seems to be light before it moves.
-        place = 0 if parts[0] > _SOME_LIGHT and (parts[1] > 1 - CUT or not len(full)) else 1
+        place = 0 if parts[0] > _SOME_LIGHT and (parts[1] > 1 - _CUT or not len(full)) else 1
         field = course.first - 1 + place
-        cut = [CUT < parts[place] < 1 - CUT] if len(full) else []
+        cut = [_CUT < parts[place] < 1 - _CUT] if len(full) else []
         if len(full) and full[-1] + 1 < len(inner):
             last = float(inner[full[-1] + 1]) / max(light, 1e-6)
-            cut.append(CUT < last < 1 - CUT)
+            cut.append(_CUT < last < 1 - _CUT)
         made.append(Flash(float(times[field] + lasts * (1 - parts[place])), len(full), len(cut), sum(cut)))
     return made

@@ -57,10 +57,11 @@ def assemble(one: Pass) -> Reading:
     quick = one.request.mode == "quick"
     first = Fraction(one.first_stamp or 0) * one.base
     complexity = _complexity(one, frames, rate)
+    sound = _sound(one, float(first))
     windows = pairwise_windows(one.windows, len(evidence))
     parts = [(window.first, evidence.part(window.at, end)) for window, end in windows]
     losses = losses_of(parts, scan.segments, meters.jumps.suspected, gaps=[at for at, _ in rate.gap_places])
-    structure = _structure(one, scan, complexity, rate, noise, frames)
+    structure = _structure(one, scan, complexity, rate, noise, frames, sound)
     losses = _without_black(losses, structure)
     colour = Colour(**vars(info.colour), words=info.colour.words)
     doubts = doubts_of(one, scan, rate)
@@ -86,7 +87,7 @@ def assemble(one: Pass) -> Reading:
         geometry=_shape(info),
         colour=colour,
         rotation=info.rotation,
-        sound=_sound(one, float(first)),
+        sound=sound,
         subtitle_streams=info.subtitle_streams,
         strips=strips,
         complexity=complexity,
@@ -309,13 +310,13 @@ def _sync(one: Pass) -> Sync | None:
     return one.meters.together.finish()
 
 
-def _structure(one: Pass, scan: ScanVerdict, complexity: Complexity, rate: RateVerdict, noise: float, frames: int) -> Structure:
+def _structure(
+    one: Pass, scan: ScanVerdict, complexity: Complexity, rate: RateVerdict, noise: float, frames: int, sound: list[Sound]
+) -> Structure:  # fmt: skip
     spatial, temporal = one.meters.activity.result()
     light = one.meters.light.table if one.request.mode == "full" else one.meters.light.table[:0]
-    heard = [meter.meter for meter in one.heard.values() if meter.meter.seconds]
-    loudest = max(heard, key=lambda meter: meter.rms_db, default=None)
-    first = float(Fraction(one.first_stamp or 0) * one.base)
-    silences = [(start - first, end - first) for start, end in loudest.silences()] if loudest else None
+    loudest = max((stream for stream in sound if stream.heard_seconds), key=lambda stream: stream.rms_db, default=None)
+    silences = loudest.silences if loudest else None
     return make_structure(
         light, scan.cuts, complexity, frames=frames, rate=rate.nominal, noise=noise, spatial=spatial, temporal=temporal, silences=silences
     )  # fmt: skip

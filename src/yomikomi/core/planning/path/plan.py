@@ -99,8 +99,8 @@ def _best_format(setup: Setup, source: DeviceKind) -> str:
     # Film may travel inside a faster signal of the 30 family; between those of 25 and of 30 nothing goes without judder, and where
     # nothing else is to be had, what was asked for stays and the trace says where it breaks.
     wanted_family = rate_family(base.rate)
-    for families in ({wanted_family}, {wanted_family} | ({"30"} if wanted_family == "24" else set())):
-        near = [one for one in common if rate_family(FORMATS[one].rate) in families]
+    for family in (wanted_family, "30") if wanted_family == "24" else (wanted_family,):
+        near = [one for one in common if rate_family(FORMATS[one].rate) == family]
         if near:
             return min(near, key=lambda one: abs(float(FORMATS[one].pixel_rate - base.pixel_rate)))
     return asked

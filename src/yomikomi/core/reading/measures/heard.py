@@ -74,11 +74,11 @@ class HeardMeter:
 
     def _loud(self, wave: Wave, layout: str) -> None:
         """Of all channels, each by its place; of more than eight without one, the first eight."""
-        count = wave.shape[0]
+        named = "channels" not in layout
+        count = wave.shape[0] if named else min(wave.shape[0], max(LAYOUTS))
         if self._loudness is None:
-            known = layout if "channels" not in layout else LAYOUTS[min(count, max(LAYOUTS))]
-            self._loudness = LoudnessMeter(self._rate, known, true_peak=self._true_peak, exact=True)
-        self._loudness.push(np.ascontiguousarray(wave[: count if "channels" not in layout else max(LAYOUTS)].T, np.float32))
+            self._loudness = LoudnessMeter(self._rate, layout if named else count, true_peak=self._true_peak, exact=True)
+        self._loudness.push(wave[:count].T)
 
     def findings(self) -> dict[str, Any]:
         """The fields of a :class:`~yomikomi.core.reading.models.Sound` that this meter adds."""

@@ -93,6 +93,8 @@ def _variance(energy: NDArray[np.float32], independent: float) -> StillBlocks | 
 
     Source: the quantiles of a mean of k squares of normal samples, Wilson and Hilferty (1931) (from memory).
     """
+    from scipy.special import ndtri
+
     ordered = np.sort(energy)
     places = _PARTS[_PARTS * len(ordered) >= _FEWEST_BELOW]
     found = np.maximum([float(np.quantile(ordered, part)) for part in places], 1e-6)
@@ -102,20 +104,13 @@ def _variance(energy: NDArray[np.float32], independent: float) -> StillBlocks | 
         if np.count_nonzero(inside) < 4:
             break
         scale = 2 / (9 * independent)
-        expected = (1 - scale + _normal(places[inside] / still) * np.sqrt(scale)) ** 3
+        expected = (1 - scale + ndtri(places[inside] / still) * np.sqrt(scale)) ** 3
         ratios = np.log(found[inside] / np.maximum(expected, 1e-3))
         stray = float(ratios.std())
         # Of parts that fit about as well, the larger.
         if best is None or stray < 0.7 * best[0]:
             best = (stray, StillBlocks(float(np.exp(np.median(ratios))), still))
     return best[1] if best is not None and best[0] < _MOST_STRAY else None
-
-
-def _normal(part: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Quantiles of the normal distribution."""
-    from statistics import NormalDist
-
-    return np.array([NormalDist().inv_cdf(float(one)) for one in part])
 
 
 def _likeness(change: NDArray[np.float32], energy: NDArray[np.float32]) -> float:

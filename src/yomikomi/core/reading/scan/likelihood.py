@@ -113,6 +113,12 @@ def neighbours(values: Values, span: int, *, mode: Literal["constant", "reflect"
     return np.stack([padded[at : at + len(values)] for at in range(2 * span + 1) if at != span])
 
 
+def neighbours_in_shot(values: Values, cut: NDArray[np.bool_], span: int) -> Values:
+    """:func:`neighbours`, nought in the place of those that lie in another shot. ``cut``: first frames of shots, shape (frames,)."""
+    shot = np.cumsum(cut).astype(np.float64)
+    return np.where(neighbours(shot, span) == shot, neighbours(values, span), 0)
+
+
 def _blob(f1: Values, f2: Values, width: float) -> Values:
     return np.asarray(np.exp(-0.5 * (f1 * f1 + f2 * f2) / width**2) / (2 * np.pi * width**2))
 
@@ -180,8 +186,7 @@ def _repeat_part(evidence: Evidence, cut: NDArray[np.bool_], *, lossy: bool) -> 
     floor = noise_top(evidence)
     change = np.maximum(evidence.liveliest - floor, 0)
     # Against a cut, and against what moves in another shot, everything would look like a repeat.
-    shot = np.cumsum(cut).astype(np.float64)
-    around = np.where(neighbours(shot, _AROUND) == shot, neighbours(np.where(cut, 0, change), _AROUND), 0)
+    around = neighbours_in_shot(np.where(cut, 0, change), cut, _AROUND)
     most = np.maximum(around.max(axis=0), change)
     scale = np.maximum(most, 1e-3)
     enough = 3 * (evidence.noise + 0.6) + (_PULSE if lossy else 0)

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.reading.scan.evidence import Evidence, Values
-from yomikomi.core.reading.scan.likelihood import neighbours, noise_top
+from yomikomi.core.reading.scan.likelihood import neighbours_in_shot, noise_top
 
 # Periods looked for, frames; how many of its repeats must be seen, and what part of them must stand out.
 _SHORTEST, _LONGEST = 3, 51
@@ -82,8 +82,7 @@ def _part_of_usual(evidence: Evidence, cut: NDArray[np.bool_]) -> Values:
     moves to say so."""
     floor = noise_top(evidence)
     change = np.maximum(evidence.liveliest - floor, 0)
-    near = np.sort(np.where(neighbours(np.cumsum(cut).astype(float), _AROUND) == np.cumsum(cut), neighbours(change, _AROUND), 0), axis=0)
-    usual = near[_AROUND]
+    usual = np.sort(neighbours_in_shot(change, cut, _AROUND), axis=0)[_AROUND]
     enough = (usual > 1.5 * floor + 3) & ~cut
     enough[:1] = False
     return np.where(enough, change / np.maximum(usual, 1e-6), np.nan)

@@ -100,19 +100,19 @@ def judge_scan(evidence: Evidence, *, lossy: bool = False) -> ScanVerdict:
         for pattern, first, end in _long_enough(path.pattern)
     ]  # fmt: skip
     segments = _joined(segments)
-    whole = weigh(segments, frames=len(evidence), lossy=lossy)
+    whole = replace(weigh(segments, frames=len(evidence), lossy=lossy), cuts=tuple(int(at) for at in np.flatnonzero(cut)))
     votes = _votes(path.pattern, telling, found)
     regular = regular_repeats(evidence, cut) if whole.kind in {"progressive", "undetermined", "mixed"} else None
     if regular is not None and all(one.kind in {"progressive", "undetermined", "repeats"} for one in segments):
-        return _with_repeats(whole, regular, cut, np.where(votes == Vote.PROGRESSIVE, np.int8(Vote.REPEATS), votes))
+        return _with_repeats(whole, regular, np.where(votes == Vote.PROGRESSIVE, np.int8(Vote.REPEATS), votes))
     broken = tuple(at for at in path.broken if not cut[at] and kind_at(segments, at) not in {"interlaced", "progressive", "undetermined"})
     return replace(
-        whole, broken=broken, cuts=tuple(int(at) for at in np.flatnonzero(cut)), votes=votes,
+        whole, broken=broken, votes=votes,
         telling=_best_frame(found, evidence, CLASS_OF[path.pattern, path.place], segments, whole.kind),
     )  # fmt: skip
 
 
-def _with_repeats(whole: ScanVerdict, regular: Regular, cut: NDArray[np.bool_], votes: NDArray[np.int8]) -> ScanVerdict:
+def _with_repeats(whole: ScanVerdict, regular: Regular, votes: NDArray[np.int8]) -> ScanVerdict:
     """Whole pictures of which one is repeated every so often. That so many stand at one distance is no chance; where each alone is
     faint, the distance might be a multiple."""
     confidence = min(_MOST_LOSSY, 1 - 0.5 ** (regular.repeats - 1))
@@ -121,7 +121,7 @@ def _with_repeats(whole: ScanVerdict, regular: Regular, cut: NDArray[np.bool_], 
     )  # fmt: skip
     return replace(
         whole, kind="repeats", field_order=None, confidence=confidence, segments=segments, pictures=regular.pictures, pattern=regular.words,
-        agreeing=whole.informative, cuts=tuple(int(at) for at in np.flatnonzero(cut)), votes=votes,
+        agreeing=whole.informative, votes=votes,
     )  # fmt: skip
 
 
