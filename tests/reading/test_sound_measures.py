@@ -157,7 +157,7 @@ def test_a_light_in_a_moving_picture_is_no_clap(tmp_path: Path, part: float, las
 
 def test_flashes_and_claps_that_contradict_each_other_are_refused() -> None:
     sounds = tuple(1.0 + number for number in range(6))
-    lights = tuple(Flash(at - 0.1, 3, 2, 2) for at in sounds)
+    lights = tuple(Flash(at - 0.1, 2, 2) for at in sounds)
     hands = tuple(Clap(at - 0.45, 0.1) for at in sounds)
     assert judge_events(SyncEvents(lights, (), sounds, 0.02)).kind == "flash"
     assert judge_events(SyncEvents((), hands, sounds, 0.02)).kind == "clap"

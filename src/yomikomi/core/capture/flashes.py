@@ -41,12 +41,11 @@ Series = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Flash:
-    """``at``: when it begins, seconds, if fields are exposed for all of their time; ``lit``: fields that are lit for all of it;
-    ``edges``, ``cut``: how many of its beginning and end are known, and how many of those fell into a field's exposure (were seen as a
-    part of the light): cameras with short exposures see few."""
+    """``at``: when it begins, seconds, if fields are exposed for all of their time; ``edges``, ``cut``: how many of its beginning and end
+    are known, and how many of those fell into a field's exposure (were seen as a part of the light): cameras with short exposures see
+    few."""
 
     at: float
-    lit: int
     edges: int = 0
     cut: int = 0
 
@@ -157,5 +156,5 @@ def _moments(found: list[tuple[float, _Course]], times: Series, lasts: float, lo
         if len(full) and full[-1] + 1 < len(inner):
             last = float(inner[full[-1] + 1]) / max(light, 1e-6)
             cut.append(_CUT < last < 1 - _CUT)
-        made.append(Flash(float(times[field] + lasts * (1 - parts[place])), len(full), len(cut), sum(cut)))
+        made.append(Flash(float(times[field] + lasts * (1 - parts[place])), len(cut), sum(cut)))
     return made
