@@ -36,7 +36,7 @@ def test_a_recording_says_what_its_pictures_are(codec: str, tmp_path: Path) -> N
     assert info.geometry.shape_words == "16:9"
     assert info.average_rate == pytest.approx(Fraction(30000, 1001), rel=2e-3)
     if CAPTURE_CODECS[codec].fields != "none" or how.suffix(8) == ".nut":
-        assert info.flagged_field_order == "tff"
+        assert info.flagged_field_order == "bff"
     assert info.colour.matrix in {5, 6}  # two names for the same numbers
     assert info.colour.range == (2 if codec == "mjpeg" else 1)
     with av.open(str(path)) as container:
@@ -51,6 +51,28 @@ def test_a_recording_says_what_its_pictures_are(codec: str, tmp_path: Path) -> N
     scale = 16 if codec == "rdd36_4444" else 4 if codec == "rdd36_hq" else 1  # decoded as 12 and 10 bits
     errors = [np.abs(one / scale - other.y).mean() for one, other in zip(found, pictures, strict=True)]
     assert max(errors) <= _ERROR.get(codec, 0.0)
+
+
+@pytest.mark.parametrize(
+    ("kind", "sound", "codec"), [("ffv1", "pcm", "pcm_s24le"), ("ffv1", "flac", "flac"), ("rdd36_hq", "pcm", "pcm_s24le")]
+)
+def test_twenty_four_bits_of_sound_are_kept(kind: str, sound: str, codec: str, tmp_path: Path) -> None:
+    """48 kHz, 24 bits, as archives expect: every sample as it came, the commentary's too."""
+    spec = replace(WHOLE, width=192, height=128, seconds=0.4, channels=2, commentary=True, deep_sound=True)
+    how = RecordAs(codec=kind, sound=sound)  # type: ignore[arg-type]
+    path = record(spec, tmp_path / f"take{how.suffix(8)}", how)
+    sent = np.concatenate([block.samples for block in all_of(spec)[1]])
+    assert np.count_nonzero(sent.astype(np.int64) & 0xFF00) > len(sent)  # there is something below 16 bits
+    at = 0
+    with av.open(str(path)) as container:
+        for track, channels in enumerate((2, 1)):
+            stream = container.streams.audio[track]
+            assert stream.codec_context.name == codec
+            container.seek(0)
+            got = np.concatenate([frame.to_ndarray().reshape(-1, channels) for frame in container.decode(stream)])
+            assert np.array_equal(got, sent[: len(got), at : at + channels])
+            assert len(got) == len(sent)
+            at += channels
 
 
 @pytest.mark.parametrize("codec", [key for key, row in CAPTURE_CODECS.items() if row.lossless and row.formats[1]])

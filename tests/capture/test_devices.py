@@ -18,6 +18,7 @@ import pytest
 
 from tests.capture.making import captured, heard, lumas
 from yomikomi.core.capture.devices import linux
+from yomikomi.core.capture.devices.alsa import _S24_3LE, _S24_LE, _S32_LE, DeepSound, _upper
 from yomikomi.core.capture.devices.layer import DeviceFormat, SoundDevice, VideoDevice
 from yomikomi.core.capture.devices.linux import LinuxLayer
 from yomikomi.core.capture.devices.reading import Device, DeviceSpec
@@ -77,6 +78,34 @@ def test_a_generated_input_is_captured_by_the_code_that_reads_devices(tmp_path: 
         assert len(wave) / 48_000 == pytest.approx(2.0, abs=0.25)
         spectrum = np.abs(np.fft.rfft(wave[: 48_000 * 3 // 2]))
         assert np.argmax(spectrum) * 48_000 / (48_000 * 3 // 2) == pytest.approx(hz, abs=3)
+
+
+def test_sound_of_more_than_16_bits_comes_whole(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """ALSA's own code reads a file in place of a device; a generated input of 32 bits goes the library's way."""
+    sent = np.random.default_rng(1).integers(-(2**23), 2**23, (24_000, 2)).astype(np.int32) << 8
+    (tmp_path / "in.raw").write_bytes(sent.tobytes())
+    file = f'type file slave.pcm {{ type null }} file "/dev/null" infile "{tmp_path}/in.raw" format "raw"'
+    (tmp_path / "alsa.conf").write_text(f"pcm.deep {{ {file} }}\n")
+    monkeypatch.setenv("ALSA_CONFIG_PATH", str(tmp_path / "alsa.conf"))
+    device = DeepSound("deep", 2, 48_000)
+    blocks = device.blocks()
+    got = np.concatenate([next(blocks) for _ in range(20)])
+    device.close()
+    assert np.array_equal(got, sent[: len(got)])
+    with pytest.raises(OSError, match="No such"):
+        DeepSound("nowhere", 2, 48_000)
+    for kind, raw in ((_S24_3LE, b"\x01\x02\x83"), (_S24_LE, b"\x01\x02\x83\x00"), (_S32_LE, b"\x00\x01\x02\x83")):
+        assert _upper(raw, kind).tolist() == [int.from_bytes(b"\x00\x01\x02\x83", "little", signed=True)]
+    fine = "aevalsrc=0.25*sin(2*PI*440*t):s=48000,aformat=sample_fmts=s32,arealtime"
+    source = replace(GENERATED, sound=fine).open()
+    assert (source.format.sound_bits, source.format.sound_channels) == (24, 2)
+    heard_here = [source.read()[1].samples for _ in range(12)]
+    source.close()
+    wave = np.concatenate(heard_here)
+    assert wave.dtype == np.int32
+    assert wave[:, 0].any()
+    assert (wave[:, 0] & 0xFF00).any()
+    assert not (wave[:, 1] & 0xFFFF).any()  # the second device has 16
 
 
 def test_an_end_that_a_device_must_not_have_is_a_loss(tmp_path: Path) -> None:

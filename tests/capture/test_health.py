@@ -242,14 +242,14 @@ def test_looks_show_what_was_asked_for() -> None:
     assert (nothing.preview, nothing.scopes) == (None, None)
     shaped = look_of(picture, form, LookAs())
     assert shaped.preview is not None
-    assert (shaped.preview.width, shaped.preview.height, shaped.preview.square) == (640, 480, True)
+    assert (shaped.preview.width, shaped.preview.height, shaped.preview.square) == (655, 480, True)
     assert shaped.below_black > 0.1
     assert shaped.above_white > 0.0
     raw = look_of(picture, form, LookAs(view="samples", scopes=False))
     assert raw.preview is not None
     assert (raw.preview.width, raw.preview.height, raw.preview.square) == (720, 480, False)
     plain, mapped, fields = (
-        np.frombuffer(look.preview.rgb, np.uint8).reshape(480, 640, 3)  # type: ignore[union-attr]
+        np.frombuffer(look.preview.rgb, np.uint8).reshape(480, 655, 3)  # type: ignore[union-attr]
         for look in (shaped, look_of(picture, form, LookAs(clip_map=True)), look_of(picture, form, LookAs(view="fields")))
     )
     changed = np.any(plain != mapped, axis=2)

@@ -76,7 +76,7 @@ def test_everything_comes_back_as_it_went_in(tmp_path: Path, standard: str, orde
     recorder.close()  # closing twice is harmless
     info = probe(path)
     assert (info.codec, info.pixel_format, info.flagged_field_order) == ("ffv1", "yuv422p", order.value)
-    assert info.geometry.display_aspect == (Fraction(16, 9) if wide else Fraction(4, 3))
+    assert info.geometry.sample_aspect == player.format.sample_aspect == (Fraction(16, 11) if wide else Fraction(10, 11))
     assert info.colour == player.format.standard.colour
     assert info.average_rate == player.format.standard.rate
     assert info.sound[0].codec == "pcm_s16le"
@@ -114,7 +114,7 @@ def test_kill_in_mid_recording_loses_at_most_half_a_second(tmp_path: Path) -> No
         killed_at = job.progress.seconds
         job.wait(5)
         assert job.state is JobState.FAILED
-        assert probe(path).geometry.display_aspect == Fraction(4, 3)
+        assert probe(path).geometry.sample_aspect == Fraction(10, 11)
         mended = mend(MendRequest(path), SilentReporter())
         assert killed_at - mended.seconds <= 0.5
         assert check_tail(path) is None
@@ -122,8 +122,8 @@ def test_kill_in_mid_recording_loses_at_most_half_a_second(tmp_path: Path) -> No
             assert sum(1 for _ in container.decode(video=0)) == mended.frames
         info = probe(path)
         assert float(info.seconds or 0) == pytest.approx(mended.seconds, abs=0.1)
-        assert info.flagged_field_order == "tff"
-        assert info.geometry.display_aspect == Fraction(4, 3)
+        assert info.flagged_field_order == "bff"
+        assert info.geometry.sample_aspect == Fraction(10, 11)
 
 
 def test_mending_what_cannot_be_mended_leaves_it_alone(tmp_path: Path) -> None:
@@ -201,8 +201,8 @@ def test_status_tells_all_a_person_watches(tmp_path: Path) -> None:
     assert (result.frames, result.dropped, result.trouble) == (45, 0, "")
     last = [s for s in seen if s is not None][-1]
     preview = next(s.preview for s in reversed(seen) if s is not None and s.preview is not None)
-    assert (preview.width, preview.height) == (640, 480)  # 720x480 shown at 4:3
-    assert len(preview.rgb) == 640 * 480 * 3
+    assert (preview.width, preview.height) == (655, 480)  # 720x480 with pixels of 10:11
+    assert len(preview.rgb) == 655 * 480 * 3
     assert 20e6 < last.bits_per_second < 120e6
     assert 0 < last.seconds_left < float("inf")
     assert -60 < last.peak_db < 0
@@ -234,7 +234,7 @@ def test_levels() -> None:
 
 
 def test_the_format_is_that_of_the_standard() -> None:
-    form = SourceFormat(STANDARDS["525i"], FieldOrder.TFF, Fraction(8, 9), 48_000, 1)
+    form = SourceFormat(STANDARDS["525i"], FieldOrder.BFF, Fraction(10, 11), 48_000, 1)
     assert TapePlayer(FAST).format == form
 
 

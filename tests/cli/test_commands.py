@@ -190,7 +190,7 @@ def test_the_demo_without_a_display_does_the_main_job(tmp_path: Path, monkeypatc
     monkeypatch.setattr("yomikomi.cli.terminal_demo._CAPTURE_S", 2.0)
     monkeypatch.setattr("yomikomi.cli.terminal_demo.recipe_for", partial(recipe_for, speed="superfast"))
     done = yomikomi("demo", "--workspace", tmp_path / "demo")
-    for words in ("no display", "Interlaced, top field first", "checks passed", "copy and verify", "verified"):
+    for words in ("no display", "Interlaced, bottom field first", "checks passed", "copy and verify", "verified"):
         assert words in done.stdout, words
     assert len(list((tmp_path / "demo" / "takes").glob("*.mkv"))) == 1
     assert len(list((tmp_path / "demo" / "copies").iterdir())) == 1
@@ -282,7 +282,7 @@ def test_path_lists_what_breaks_and_what_would_lift(table: Path, schemas: dict[s
     assert [(link["source"], link["target"], link["carries"]) for link in picture] == [
         ("camcorder_8-1", "usb_grabber-1", "625i 25"), ("usb_grabber-1", "computer-1", "data"),
     ]  # fmt: skip
-    assert picture[1]["margin"] == pytest.approx(320 / (720 * 576 * 25 * 16 / 1e6 + 1.536), abs=1e-3)
+    assert picture[1]["margin"] == pytest.approx(320 / (720 * 576 * 25 * 16 / 1e6 + 2.304), abs=1e-3)
     assert first["reasons"]
     assert ["cable_jack_line"] in [one["adds"] for one in document["improvements"]]
     marked = answer("path", "--carrier", "video8", "--have", table, "--set", "camcorder_8-1.information=on")

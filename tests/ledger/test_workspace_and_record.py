@@ -186,15 +186,15 @@ def test_the_record_is_there_after_closing(record: Record, tape_reading: Reading
 def test_an_overruling_counts_and_the_measurement_stays(record: Record, tape_reading: Reading) -> None:
     carrier, take = _taken(record)
     record.save_reading(take, tape_reading)
-    record.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
-    record.overrule(take, topic="scan", was="interlaced tff", now="interlaced bff", reason="the deck's manual says so")
+    record.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.BFF))
+    record.overrule(take, topic="scan", was="interlaced bff", now="interlaced tff", reason="the deck's manual says so")
     view = record.carrier(carrier)
     assert view.judged is not None
     assert view.reading is not None
-    assert (view.judged.scan.field_order, view.judged.scan.confidence) == ("bff", 1.0)
-    assert view.reading.scan.field_order == "tff"
+    assert (view.judged.scan.field_order, view.judged.scan.confidence) == ("tff", 1.0)
+    assert view.reading.scan.field_order == "bff"
     assert view.treatment is None  # what was chosen on the old verdict no longer counts
-    record.overrule(take, topic="scan", was="interlaced bff", now="progressive", reason="")
+    record.overrule(take, topic="scan", was="interlaced tff", now="progressive", reason="")
     view = record.carrier(carrier)
     assert view.judged is not None
     assert (view.judged.scan.kind, view.judged.scan.field_order) == ("progressive", None)

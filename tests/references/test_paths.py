@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from fractions import Fraction
 
 import pytest
 
-from tests.planning.path.making import BOX_TABLE, GAME, GAME_TABLE, LIVE, LIVE_TABLE, TAPE_TABLE, VHS, best, by
+from tests.planning.path.making import BOX_TABLE, GAME, GAME_TABLE, LIVE, LIVE_TABLE, TAPE_TABLE, VHS, best, by, rules_of
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.catalogue import CATALOGUE, CONNECTORS
 from yomikomi.core.planning.path.diagnosis import Diagnosis
@@ -73,10 +74,10 @@ def test_data_plugs_have_their_nominal_rates() -> None:
 def test_what_needs_which_plug() -> None:
     """Analogue SD fits USB 2; uncompressed 1080p59.94 needs USB 3; 2160p needs more, or compression in the device (common
     practice, no source)."""
-    tape, game = best(TAPE_TABLE, VHS), best(GAME_TABLE, GAME)
+    tape, game = best(TAPE_TABLE, VHS), best(("console_home", "hd_box", "computer", "cable_hdmi", "cable_usb3"), GAME)
     assert captured_mbps(tape) < CONNECTORS["usb2"].payload_mbps  # type: ignore[operator]
     assert CONNECTORS["usb2"].payload_mbps < captured_mbps(game) < CONNECTORS["usb3"].payload_mbps  # type: ignore[operator]
-    assert captured_mbps(game) == pytest.approx(1920 * 1080 * 60000 / 1001 * 16 / 1e6 + 1.536)
+    assert captured_mbps(game) == pytest.approx(1920 * 1080 * 60000 / 1001 * 20 / 1e6 + 2.304)
     large = Task("console", "2160p59.94", "stereo")
     raw = best(("console_home", "tunnel_recorder", "laptop_tunnel", "cable_hdmi", "cable_tunnel"), large)
     assert captured_mbps(raw) > CONNECTORS["usb3"].payload_mbps  # type: ignore[operator]
@@ -85,10 +86,46 @@ def test_what_needs_which_plug() -> None:
     assert not trace(squeezed).breaks, "it compresses inside"
 
 
+def test_raw_over_one_link_and_what_recorders_make_of_2160p() -> None:
+    """SMPTE ST 424: 3G-SDI carries 2.970 Gb/s. A mosaic of 3840x2160 at 23.976 is 1.99 Gb/s with 10 bits a sample and 2.39 with 12
+    (arithmetic); as 4:2:2 video with blanking it needs 5.93. RDD 36 422 HQ of 2160p: 707 Mb/s at 23.976, 737 at 25 and 884 at 29.97 (its
+    published table; from memory). USB 2 carries the 40 Mb/s of a recorder that compresses inside (common practice, no source)."""
+    raw = Task("camera", "2160p23.976", "silent")
+    table = ("camera_raw", "field_recorder", "drive_slot", "cable_sdi", "cable_sdi", "cable_hdmi")
+    one = best(table, raw, where=by("sdi_3g"))
+    needed = flow_over(one, one.path.picture[0]).needed
+    assert needed == pytest.approx(3840 * 2160 * 24000 / 1001 * 12 / 1e6, abs=0.01)
+    assert pytest.approx(needed * 10 / 12, abs=1) == 1989
+    assert needed < CONNECTORS["sdi_3g"].payload_mbps == 2970  # type: ignore[operator]
+    assert link_mbps("2160p23.976", "sdi_3g") == pytest.approx(5934, abs=1)
+    assert captured_mbps(one) == needed, "recorded as it comes"
+    for key, published in (("2160p23.976", 707), ("2160p25", 737), ("2160p29.97", 884), ("1080p29.97", 220), ("1080p25", 184)):
+        video = best(table, replace(raw, format=key), Wishes(signal="video"), where=by("hdmi_2_0"))
+        assert captured_mbps(video) == pytest.approx(published, rel=0.02), key
+    loop = best(GAME_TABLE, GAME)
+    assert (captured_mbps(loop), loop.path.host[0].out) == (40, "usb2_out")
+    assert flow_over(loop, loop.path.host[0]).margin == 8
+
+
+def test_equipment_as_the_trade_knows_it() -> None:
+    """Common practice, no source: a combination deck has a corrector; an ordinary camera with clean output sends 2160p; a stills
+    camera's raw buffer is half a gigabyte; docks and computers have no protection switch; component has two plugs more than S-Video."""
+    assert CATALOGUE["combination"].corrector
+    assert "2160p25" in CATALOGUE["camera_clean"].takes
+    assert CATALOGUE["camera_raw"].buffer_mb == 500
+    assert not any("protection" in CATALOGUE[key].settings for key in ("console_dock", "pc_graphics"))
+    table = ("combination", "hd_box", "computer", "cable_component", "cable_stereo", "cable_usb3")
+    told = {one.rule: one for one in trace(best(table, VHS, where=by("component"))).findings}
+    assert "two plugs less" in told["false component"].remedy
+    assert not {"no corrector", "tight"} & set(told)
+    for key, hides in (("1080i59.94", True), ("1080p29.97", True), ("720p59.94", True), ("1080i50", False), ("1080p25", False)):
+        assert ("hidden cadence" in rules_of(best(LIVE_TABLE, replace(LIVE, format=key)))) is hides, key
+
+
 def test_a_narrow_link_is_told_with_its_margin() -> None:
     setup = best(TAPE_TABLE, VHS)
     flow = flow_over(setup, setup.path.host[0])
-    assert flow.needed == pytest.approx(720 * 480 * 30000 / 1001 * 16 / 1e6 + 1.536)
+    assert flow.needed == pytest.approx(720 * 480 * 30000 / 1001 * 16 / 1e6 + 2.304)
     assert flow.margin == pytest.approx(320 / flow.needed)  # 1.9 times, as on USB 2
 
 
@@ -130,8 +167,8 @@ def test_a_deck_with_a_corrector_avoids_skew_and_laser_discs_need_none() -> None
 def test_wrong_settings_give_what_the_trade_says_they_give() -> None:
     tape, game, live = best(BOX_TABLE, VHS), best(GAME_TABLE, GAME), best(LIVE_TABLE, LIVE)
     for setup, knob, option, field, value in (
-        (game, ("console_dock-1", "protection"), "on", "picture", "black"),
-        (game, ("console_dock-1", "sound_to"), "headset", "sound", "none"),
+        (game, ("console_home-1", "protection"), "on", "picture", "black"),
+        (game, ("console_home-1", "sound_to"), "headset", "sound", "none"),
         (tape, ("hd_box-1", "range"), "full", "levels", "washed out"),  # full on a limited signal looks flat
         (tape, ("hd_box-1", "deinterlace"), "blend", "fields", "blended"),
         (tape, ("hd_box-1", "shape"), "fill", "shape", "stretched"),

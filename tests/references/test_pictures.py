@@ -17,8 +17,10 @@ from skimage.metrics import mean_squared_error, peak_signal_noise_ratio, structu
 from tests.making import Luma, noisy, programme_frames
 from yomikomi.core.balance.curves import _through
 from yomikomi.core.balance.metrics import LikenessMeter, psnr_db, ssim_db
+from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.planes import frame_from_planes, luma
+from yomikomi.core.video.standards import STANDARDS
 
 
 def _frame(samples: Luma) -> av.VideoFrame:
@@ -87,11 +89,31 @@ def test_curves_are_those_of_scipy() -> None:
             assert [ours(p) for p in places] == pytest.approx(list(PchipInterpolator(x, y)(places)), abs=1e-9)
 
 
-def test_pixel_shapes_of_the_standard() -> None:
-    """ITU-R BT.601 samples 720 columns; ISO/IEC 13818-2 shows all of them at 4:3 or 16:9: pixels of 8:9, 32:27, 16:15 and 64:45
-    (arithmetic on the standards' numbers)."""
-    for lines, shape, pixels in ((480, (4, 3), (8, 9)), (480, (16, 9), (32, 27)), (576, (4, 3), (16, 15)), (576, (16, 9), (64, 45))):
-        assert Geometry(720, lines, Fraction(*pixels)).display_aspect == Fraction(*shape)
+def test_pixel_shapes_of_the_standards() -> None:
+    """ISO/IEC 13818-2 shows all 720 columns at 4:3 or 16:9. ITU-R BT.601 samples at 13.5 MHz, where the picture of an analogue line
+    (SMPTE 170M: 52.66 us of 525 lines, ITU-R BT.1700: 52 us of 625) fills 711 and 702 columns of 486 and 576 lines; SMPTE RP 187
+    rounds its pixels to 10:11 (exactly 4:3 in 704 of 480) and its like, 12:11. From memory; the rest is arithmetic."""
+    for key, lines, whole, active_us in (("525i", 480, 486, 52.656), ("625i", 576, 576, 52.0)):
+        standard = STANDARDS[key]
+        for shape, of_file, sampled in (
+            (Fraction(4, 3), standard.file_aspect_4_3, standard.sample_aspect_4_3),
+            (Fraction(16, 9), standard.file_aspect_16_9, standard.sample_aspect_16_9),
+        ):
+            assert Geometry(720, lines, of_file).display_aspect == shape
+            assert Geometry(704, lines, sampled).display_aspect == shape
+            assert float(active_us * 13.5 / whole * sampled) == pytest.approx(float(shape), rel=0.003)
+    assert (STANDARDS["525i"].sample_aspect_4_3, STANDARDS["625i"].sample_aspect_4_3) == (Fraction(10, 11), Fraction(12, 11))
+    assert (STANDARDS["525i"].file_aspect_4_3, STANDARDS["625i"].file_aspect_4_3) == (Fraction(8, 9), Fraction(16, 15))
+
+
+def test_field_order_by_convention() -> None:
+    """V4L2's documentation of field order: for M/NTSC the bottom field is transmitted first, for all other standards the top field;
+    SMPTE ST 274 has the top field of 1080 lines first. From memory."""
+    assert {key: row.first_field for key, row in FORMATS.items() if row.interlaced} == {
+        "525i": "bff", "625i": "tff", "1080i50": "tff", "1080i59.94": "tff",
+    }  # fmt: skip
+    assert all(FORMATS[key].first_field is standard.first_field for key, standard in STANDARDS.items())
+    assert all(row.first_field is None for row in FORMATS.values() if not row.interlaced)
 
 
 def test_files_are_where_the_packages_put_them() -> None:

@@ -12,7 +12,7 @@ from timecode import Timecode
 from yomikomi.core.planning.carriers import KINDS
 from yomikomi.core.planning.data_rates import capture_bits_per_second, pcm_bits_per_second, uncompressed_bits_per_second
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.lengths import running_seconds
+from yomikomi.core.planning.lengths import marked_minutes_for, marked_text, parse_marked, running_seconds
 from yomikomi.core.planning.reckoner.engine import reckon
 from yomikomi.core.planning.reckoner.sheets import sheet_of
 from yomikomi.sim.disc import maker
@@ -153,6 +153,27 @@ def test_data_rates() -> None:
 )  # fmt: skip
 def test_tape_lengths(kind: str, marked: int, speed: str, minutes: int) -> None:
     assert running_seconds(KINDS[kind], marked_minutes=marked, speed=speed) == 60 * minutes
+
+
+@pytest.mark.parametrize(
+    ("kind", "shell", "lines", "speed", "minutes", "within"),
+    [
+        # Common practice, no source: a T cassette in 625 lines runs about 1.43 times as long, an E cassette in 525 that much shorter;
+        # discs of 625 lines hold about 64 or 36 minutes a side where those of 525 lines hold 60 or 30.
+        ("vhs", "T-120", "525i", "SP", 120, 0), ("vhs", "T-120", "625i", "SP", 172, 1), ("vhs", "T-160", "625i", "LP", 458, 2),
+        ("vhs", "E-180", "625i", "SP", 180, 0), ("vhs", "E-180", "525i", "SP", 126, 1), ("vhs", "180", "625i", "SP", 180, 0),
+        ("laserdisc", "60", "525i", "long play", 60, 0), ("laserdisc", "60", "525i", "active play", 30, 0),
+        ("laserdisc", "60", "625i", "long play", 64, 0.1), ("laserdisc", "60", "625i", "active play", 36, 0.1),
+    ],
+)  # fmt: skip
+def test_what_is_marked_holds_in_its_own_lines(kind: str, shell: str, lines: str, speed: str, minutes: float, within: float) -> None:
+    marked, cassette = parse_marked(shell) or (0.0, "")
+    runs = running_seconds(KINDS[kind], marked_minutes=marked, speed=speed, lines=lines, cassette=cassette) / 60
+    assert runs == pytest.approx(minutes, abs=within or 1e-9)
+    back = marked_minutes_for(KINDS[kind], seconds=60 * runs, speed=speed, lines=lines, cassette=cassette)
+    assert parse_marked(marked_text(back, cassette)) == (pytest.approx(marked), cassette)
+    # Video tape has a polyester base: vinegar is the smell of acetate, which film and sound tape are made of.
+    assert not any("smell" in one.checks for one in KINDS.values())
 
 
 def test_the_simulated_disc_keeps_to_the_limits_of_its_format() -> None:

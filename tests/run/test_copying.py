@@ -67,7 +67,7 @@ def test_every_kind_of_copy_is_made_and_proven(
     assert names(tmp_path) == [target.name]
     info = probe(target)  # and by another look at the file
     assert info.codec == codec
-    assert float(info.geometry.display_aspect) == pytest.approx(4 / 3, abs=0.005)
+    assert info.geometry.sample_aspect == Fraction(12, 11)
     assert (info.colour.primaries, info.colour.matrix) == (5, 5)
     assert info.average_rate == (50 if deinterlace is Deinterlace.DOUBLE else 25)
     assert info.sound[0].codec == sound

@@ -26,11 +26,11 @@ from yomikomi.sim.synctest import SyncTestSpec
 
 _NOW = Wanted(seed=4, seconds=0.2, real_time=False)
 _EXPECTED = {
-    "vhs": (720, 480, FieldOrder.TFF, 8, 1), "vhs-corrected": (720, 480, FieldOrder.TFF, 8, 1), "video8": (720, 576, FieldOrder.BFF, 8, 1),
-    "laserdisc": (720, 480, FieldOrder.TFF, 8, 1), "camera": (1920, 1080, FieldOrder.TFF, 8, 2),
+    "vhs": (720, 480, FieldOrder.BFF, 8, 1), "vhs-corrected": (720, 480, FieldOrder.BFF, 8, 1), "video8": (720, 576, FieldOrder.BFF, 8, 1),
+    "laserdisc": (720, 480, FieldOrder.BFF, 8, 1), "camera": (1920, 1080, FieldOrder.TFF, 8, 2),
     "camera-marks": (1920, 1080, FieldOrder.TFF, 8, 2), "console": (1920, 1080, None, 8, 3), "console-protected": (1920, 1080, None, 8, 2),
-    "hdr": (1920, 1080, None, 10, 2), "raw": (1920, 1080, None, 10, 0), "synctest": (720, 480, FieldOrder.TFF, 8, 1),
-    "clap": (720, 480, FieldOrder.TFF, 8, 1), "bars": (720, 480, FieldOrder.TFF, 8, 2),
+    "hdr": (1920, 1080, None, 10, 2), "raw": (1920, 1080, None, 10, 0), "synctest": (720, 480, FieldOrder.BFF, 8, 1),
+    "clap": (720, 480, FieldOrder.BFF, 8, 1), "bars": (720, 480, FieldOrder.BFF, 8, 2),
 }  # fmt: skip
 
 

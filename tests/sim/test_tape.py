@@ -165,7 +165,7 @@ def test_the_end_of_the_tape_and_the_truth() -> None:
             assert sound.samples.shape[1] == 1
     assert numbers == list(range(6))
     told = truth(spec, 600)
-    assert told["scan"] == {"kind": "interlaced", "field_order": "tff"}
+    assert told["scan"] == {"kind": "interlaced", "field_order": "bff"}
     assert told["rate"] == "30000/1001"
     assert told["shots"][0]["start"] == 0
     assert all(hole["field"] < 1200 for hole in told["dropouts"])

@@ -110,7 +110,7 @@ def test_deinterlacing_needs_an_order() -> None:
 
 def test_what_is_recommended_follows_from_the_reading(tape_reading: Reading, progressive_clip: Path) -> None:
     treatment, why = recommended(tape_reading)
-    assert treatment == Treatment(Deinterlace.DOUBLE, FieldOrder.TFF)
+    assert treatment == Treatment(Deinterlace.DOUBLE, FieldOrder.BFF)
     assert "59.94" in why
     assert treatment.words(RATE) == "deinterlaced to 59.94"
     progressive = read(ReadRequest(progressive_clip), SilentReporter())
@@ -118,11 +118,11 @@ def test_what_is_recommended_follows_from_the_reading(tape_reading: Reading, pro
     unknown = progressive.model_copy(update={"scan": progressive.scan.model_copy(update={"kind": "undetermined"})})
     assert recommended(unknown)[0] == Treatment()
     assert chain_for(tape_reading, treatment).format.rate == 2 * RATE
-    assert chain_for(tape_reading, Treatment(Deinterlace.LEAVE, FieldOrder.TFF)).format.field_order is FieldOrder.TFF
+    assert chain_for(tape_reading, Treatment(Deinterlace.LEAVE, FieldOrder.BFF)).format.field_order is FieldOrder.BFF
 
 
 def test_the_loop_shows_the_same_place_before_and_after(tape: Path, tape_reading: Reading) -> None:
-    treatments = tuple(Treatment(kind, FieldOrder.TFF) for kind in (Deinterlace.DOUBLE, Deinterlace.SINGLE, Deinterlace.LEAVE))
+    treatments = tuple(Treatment(kind, FieldOrder.BFF) for kind in (Deinterlace.DOUBLE, Deinterlace.SINGLE, Deinterlace.LEAVE))
     loop = make_loop(LoopRequest(tape, tape_reading, treatments, width=320, height=240), SilentReporter())
     assert len(loop.before.pictures) == 30
     assert [len(side.pictures) for side in loop.after] == [60, 30, 30]

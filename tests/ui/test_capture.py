@@ -371,7 +371,7 @@ def test_what_is_said_of_a_carrier_before_it_is_played(window: MainWindow, put: 
     station = put(spec=TapePlayerSpec(seed=2))
     head, words = station.how.source_head.text(), station.how.source_words.text()
     assert head == "Simulated VHS player"
-    for part in ("525 lines, 29.97 frames a second, 720 × 480, top field first", "no time-base corrector", "sound: programme (mono)",
+    for part in ("525 lines, 29.97 frames a second, 720 × 480, bottom field first", "no time-base corrector", "sound: programme (mono)",
                  "no path was planned", "recorded as FFV1, lossless; sound PCM"):  # fmt: skip
         assert part in words
     assert "stored charge" in station.how.caution.text()

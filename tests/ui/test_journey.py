@@ -153,8 +153,8 @@ def test_a_tape_from_the_shelf_to_the_ledger(window: MainWindow, qtbot: QtBot, m
     assert take.dropped == 0
     assert take.path.exists()
     assert "captured, nothing lost" in window.notice_bar.text
-    from_reading_to_ledger(window, qtbot, "tff", codecs={"h264", "av1"})
-    assert probe(take.path).flagged_field_order == "tff"
+    from_reading_to_ledger(window, qtbot, "bff", codecs={"h264", "av1"})
+    assert probe(take.path).flagged_field_order == "bff"
 
 
 @pytest.mark.journey

@@ -137,18 +137,18 @@ def test_a_camcorder_without_a_sound_cable_and_what_lifts_it(station: PathStatio
 def test_a_console_as_the_condition_check_left_it(station: PathStation, take: Callable[[str], None], window: MainWindow) -> None:
     """K-005: protected, headphones in the wrong place; both are mended in the sheet, and the loop-through shows it all the while."""
     take("K-005")
-    assert station.sentence.text == "The picture and the sound are lost at the handheld console in its dock."
+    assert station.sentence.text == "The picture and the sound are lost at the home console."
     assert station.planner.traced is not None
     assert station.planner.traced.delivery.screen == "at once"
     assert station.planner.wishes.watch
-    knob = ("console_dock-1", "protection")
+    knob = ("console_home-1", "protection")
     card = station.sheet_panel.cards[knob]
     assert card.state.text() == "set otherwise"
     card.box.setFocus()
     QTest.keyClick(card.box, Qt.Key.Key_Space)
     assert card.item.state == "done"
-    assert station.sentence.text == "The sound is lost at the handheld console in its dock."
-    QTest.keyClick(station.sheet_panel.cards["console_dock-1", "sound_to"].box, Qt.Key.Key_Space)
+    assert station.sentence.text == "The sound is lost at the home console."
+    QTest.keyClick(station.sheet_panel.cards["console_home-1", "sound_to"].box, Qt.Key.Key_Space)
     assert not station.planner.traced.breaks
     for expected in ("unsure", "open", "done"):
         QTest.keyClick(card.box, Qt.Key.Key_Space)
@@ -179,7 +179,7 @@ def test_a_live_camera_proven_through_its_stand_in(station: PathStation, take: C
 
 @pytest.mark.journey
 def test_a_card_limited_camera_is_told_when_it_stops(station: PathStation, take: Callable[[str], None]) -> None:
-    """K-008: the raw recording stops after half a minute; another path is chosen from the list with the keyboard."""
+    """K-008: the raw recording stops after a few seconds; another path is chosen from the list with the keyboard."""
     take("K-008")
     rows = station.list.paths.rows
     card = next(number for number, one in enumerate(rows) if one.path.store == "card_slow-1")
@@ -188,24 +188,31 @@ def test_a_card_limited_camera_is_told_when_it_stops(station: PathStation, take:
     QTest.keyClick(station.list, Qt.Key.Key_Return)
     assert station.planner.ranked is rows[card]
     assert station.sentence.text == "The recording stops by itself: at the ordinary memory card."
-    assert "stops after about 32 s" in station.text.toPlainText()
+    assert "stops after about 4 s" in station.text.toPlainText()
     assert station.list.paths.chosen_key == rows[card].path.key
 
 
 @pytest.mark.journey
 def test_a_raw_feed_over_two_links(station: PathStation, take: Callable[[str], None], qtbot: QtBot) -> None:
-    """K-008 with a field recorder borrowed: two links are drawn, planned and told to be merged; one alone is too narrow."""
+    """K-008 with a field recorder borrowed, video instead of raw: two links are drawn, planned and told to be merged; one alone is
+    too narrow."""
     more = station.equipment
     for kind in ("field_recorder", "drive_slot", "cable_sdi", "cable_sdi"):
         more = more.with_piece(kind)
     station._take_equipment(more)
     take("K-008")
-    qtbot.waitUntil(lambda: any(one.path.twin for one in station.list.paths.rows), timeout=LONG)
+    qtbot.waitUntil(lambda: any(one.path.recorder == "field_recorder-1" for one in station.list.paths.rows), timeout=LONG)
     rows = station.list.paths.rows
-    number = next(number for number, one in enumerate(rows) if one.path.twin)
-    station.list.setCurrentIndex(station.list.paths.index(number, 0))
+    over_sdi = (one.path.recorder == "field_recorder-1" and one.path.picture[0].out == "sdi_3g_out" for one in rows)
+    station.list.setCurrentIndex(station.list.paths.index(list(over_sdi).index(True), 0))
     station.list.setFocus()
     QTest.keyClick(station.list, Qt.Key.Key_Return)
+    assert station.sheet_panel.cards["camera_raw-1", "signal"].item.option == "raw"
+    station.open_schools()
+    assert station.schools is not None
+    click(station.schools.cards["signal", "video"])
+    qtbot.waitUntil(lambda: station.planner.ranked is not None and bool(station.planner.ranked.path.twin), timeout=LONG)
+    assert station.sheet_panel.cards["camera_raw-1", "signal"].item.option == "video"
     assert "alternate frames on two drives" in station.text.toPlainText()
     knob = ("field_recorder-1", "links")
     assert station.sheet_panel.cards[knob].item.option == "two"
@@ -265,7 +272,7 @@ def test_from_a_symptom_to_its_cause(station: PathStation, take: Callable[[str],
     """K-005 again: the sound is gone; the questions are answered as somebody whose console sends it to the headset would."""
     take("K-005")
     for key in ("protection", "sound_to"):
-        station.planner.tick(("console_dock-1", key), "done")
+        station.planner.tick(("console_home-1", key), "done")
     QTest.keySequence(window, "F4")
     box = station.diagnosis
     assert box is not None
@@ -274,7 +281,7 @@ def test_from_a_symptom_to_its_cause(station: PathStation, take: Callable[[str],
     box.boxes["no sound"].setChecked(True)
     hunt = box.diagnosis
     assert hunt is not None
-    fault = next(cause for cause in hunt.causes if cause.knob == ("console_dock-1", "sound_to"))
+    fault = next(cause for cause in hunt.causes if cause.knob == ("console_home-1", "sound_to"))
     asked = 0
     while box._test is not None and hunt.sure is None:
         click(box.yes if box._test.outcome_of[fault.key] == "yes" else box.no)

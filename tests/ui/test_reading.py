@@ -67,7 +67,7 @@ def test_four_ways_to_look_at_a_frame(station: ReadingStation, qtbot: QtBot) -> 
     assert seen == ["fields", "difference", "scopes", "whole"]
     # The close-up says what the frame argues for, in figures and words.
     assert "codes" in station.detail.figures.text()
-    assert "interlaced, top field first" in station.detail.argues.text()
+    assert "interlaced, bottom field first" in station.detail.argues.text()
     assert station.detail.picture.image is not None
 
 
@@ -87,7 +87,7 @@ def test_zoom_selection_and_what_is_said_of_it(station: ReadingStation) -> None:
     assert strips.selection == (30, 59)
     assert station.selection.isVisible()
     assert "30 frames" in station.selection.text()
-    assert "top first" in station.selection.text()
+    assert "bottom first" in station.selection.text()
     QTest.keyClick(strips, Qt.Key.Key_Z)
     low, high = strips._plots["kind"].viewRange()[0]
     assert low == pytest.approx(30 / 29.97, abs=0.1)

@@ -136,7 +136,7 @@ def test_lengths_follow_in_both_directions_and_wrong_ones_are_told(window: MainW
     form.length.clear()
     form.marked.setCurrentText("many")
     form.submit()
-    assert "no minutes" in window.notice_bar.text
+    assert "no marked minutes" in window.notice_bar.text
     assert window.state.carriers == []
     form.kind.setCurrentIndex(form.kind.findData("camera"))
     assert not form.marked.isVisible()

@@ -55,7 +55,7 @@ def test_the_demo_fills_itself_while_the_window_is_used(
     assert all(views[one].take is not None and views[one].take.origin == "copied" for one in lessons)
     assert views["K-001"].progress == 8
     assert isinstance(views["K-001"].reading, Reading)
-    assert views["K-001"].reading.scan.field_order == "tff"
+    assert views["K-001"].reading.scan.field_order == "bff"
     assert (views["K-002"].progress, views["K-002"].next_station) == (1, "path")
     assert (views["K-004"].progress, views["K-004"].next_station) == (3, "reading")
     assert "demo is ready" in " ".join(notice.text for notice in window.state.notices.history)

@@ -274,20 +274,20 @@ def test_a_verdict_is_overruled_with_a_reason(read_window: MainWindow) -> None:
     read_window.show_station("reading")
     station = read_window.station("reading")
     assert isinstance(station, ReadingStation)
-    assert "top field first" in station.sentence.text
+    assert "bottom field first" in station.sentence.text
     dialog = station.overrule()
     assert dialog is not None
-    dialog.choose("interlaced bff")
+    dialog.choose("interlaced tff")
     QTest.keyClicks(dialog.reason, "seen on the monitor")
     QTest.mouseClick(dialog.accept_button, Qt.MouseButton.LeftButton)
-    assert station.sentence.text == "Interlaced, bottom field first (by your word), 29.97 frames a second."
+    assert station.sentence.text == "Interlaced, top field first (by your word), 29.97 frames a second."
     view = read_window.state.current
     assert view is not None
     assert view.overrulings[0].reason == "seen on the monitor"
     treatment = read_window.station("treatment")
     assert isinstance(treatment, TreatmentStation)
     read_window.show_station("treatment")
-    assert treatment.chosen == Treatment(Deinterlace.DOUBLE, FieldOrder.BFF)
+    assert treatment.chosen == Treatment(Deinterlace.DOUBLE, FieldOrder.TFF)
     dialog = station.overrule()
     assert dialog is not None
     dialog.reject()
@@ -335,7 +335,7 @@ def test_frames_are_stepped_by_keyboard_and_shown_at_their_shape(read_window: Ma
     station.strips.choose(10)
     qtbot.waitUntil(lambda: "frame 10" in station.viewer._place.text(), timeout=5000)
     area = station.viewer.whole.picture_area()
-    assert area.width() / area.height() == pytest.approx(4 / 3, abs=0.01)
+    assert area.width() / area.height() == pytest.approx(15 / 11, abs=0.01)
     station.strips.choose(10_000)
     assert station.strips._frame == 89
 

@@ -17,6 +17,7 @@ from yomikomi.core.video.matroska import index_in_front, set_display_shape
 from yomikomi.core.video.media import check_tail, open_media, probe
 from yomikomi.core.video.picture_at import frame_at, frames_from
 from yomikomi.core.video.planes import bits, frame_from_planes, luma, rgb
+from yomikomi.core.video.standards import STANDARDS
 
 
 @pytest.fixture
@@ -88,8 +89,8 @@ def test_probe_tells_what_the_file_says(clip: Path, tape: Path) -> None:
     assert (info.geometry, info.bit_depth, len(info.sound)) == (Geometry(160, 120), 8, 1)
     assert float(info.seconds or 0) == pytest.approx(1.6, abs=0.05)
     recorded = probe(tape)
-    assert (recorded.codec, recorded.flagged_field_order) == ("ffv1", "tff")
-    assert recorded.geometry == Geometry(720, 480, Fraction(8, 9))
+    assert (recorded.codec, recorded.flagged_field_order) == ("ffv1", "bff")
+    assert recorded.geometry == Geometry(720, 480, Fraction(10, 11))
     assert recorded.colour == BT601_525
 
 
@@ -141,12 +142,12 @@ def test_display_shape_is_written_in_place(tmp_path: Path) -> None:
     """The muxer leaves FFV1 in Matroska without its shape (findings); ours is read back by the library."""
     path = write_clip(tmp_path / "shape.mkv", sliding_frames(12, width=720, height=480), codec="ffv1")
     size = path.stat().st_size
-    for aspect in (Fraction(8, 9), Fraction(32, 27)):
+    for aspect in (Fraction(8, 9), Fraction(32, 27), Fraction(10, 11), Fraction(40, 33)):
         assert set_display_shape(path, Geometry(720, 480, aspect))
         assert path.stat().st_size == size
         with open_media(path) as container:
             stream = container.streams.video[0]
-            assert float(stream.sample_aspect_ratio / aspect) == pytest.approx(1, abs=0.002)
+            assert stream.sample_aspect_ratio == aspect
             assert len(list(container.decode(stream))) == 12
     other = write_clip(tmp_path / "other.mp4", sliding_frames(5, width=64, height=64))
     before = other.read_bytes()
@@ -154,6 +155,24 @@ def test_display_shape_is_written_in_place(tmp_path: Path) -> None:
     assert other.read_bytes() == before
     assert not index_in_front(path)
     assert not index_in_front(other)
+
+
+@pytest.mark.parametrize("key", STANDARDS)
+def test_a_circle_that_was_sampled_from_a_line_is_shown_round(tmp_path: Path, key: str) -> None:
+    """ITU-R BT.601 samples 525 and 625 lines at one rate; square pixels of their 486 and 576 lines would take 12 3/11 and 14.75 MHz
+    (the rates of square sampling; from memory). A circle of 400 lines is that much wider in samples."""
+    standard = STANDARDS[key]
+    square_hz = {"525i": 12 + 3 / 11, "625i": 14.75}[key]
+    y, x = np.mgrid[: standard.height, : standard.width]
+    wide = 200 * 13.5 / square_hz
+    chart = np.where(((x - 360) / wide) ** 2 + ((y - standard.height / 2) / 200) ** 2 < 1, 235, 16).astype(np.uint8)
+    path = write_clip(tmp_path / "chart.mkv", [chart] * 8, codec="ffv1")
+    set_display_shape(path, Geometry(standard.width, standard.height, standard.sample_aspect_4_3))
+    shown = probe(path).geometry
+    pixels = np.argwhere(chart > 128)
+    lines, columns = np.ptp(pixels, axis=0) + 1
+    assert float(columns * shown.sample_aspect / lines) == pytest.approx(1, abs=0.006)
+    assert float(columns * standard.file_aspect_4_3 / lines) < 0.99  # what counts all 720 samples shows it narrow
 
 
 def test_colour_tags_are_filled_in_by_size() -> None:

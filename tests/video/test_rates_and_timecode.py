@@ -130,13 +130,12 @@ def test_places_beside_pictures_are_unique_and_in_order(rate: Fraction, frame: i
 
 
 def test_shapes() -> None:
-    """720x480 shown at 4:3 has pixels of 8:9, 720x576 of 16:15; 16:9 likewise 32:27 and 64:45 (whole width shown)."""
-    for key, aspect_4_3, aspect_16_9 in (("525i", Fraction(8, 9), Fraction(32, 27)), ("625i", Fraction(16, 15), Fraction(64, 45))):
-        standard = STANDARDS[key]
-        for aspect, shape, words in ((aspect_4_3, Fraction(4, 3), "4:3"), (aspect_16_9, Fraction(16, 9), "16:9")):
-            found = Geometry(standard.width, standard.height, aspect)
-            assert found.display_aspect == shape
-            assert found.shape_words == words
+    for standard in STANDARDS.values():
+        for aspect, words in (
+            (standard.file_aspect_4_3, "4:3"), (standard.file_aspect_16_9, "16:9"),
+            (standard.sample_aspect_4_3, "4:3"), (standard.sample_aspect_16_9, "16:9"),
+        ):  # fmt: skip
+            assert Geometry(standard.width, standard.height, aspect).shape_words == words
         assert standard.field_rate == 2 * standard.rate
     assert Geometry(1920, 800).shape_words == "2.40:1"
     assert FieldOrder.TFF.other is FieldOrder.BFF

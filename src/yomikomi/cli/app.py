@@ -83,7 +83,9 @@ def simulate(
         typer.Option(help="What is simulated: a tape, a disc, flash and beep, claps, or colour bars with a tone."),
     ] = "tape",
     standard: Annotated[Literal["525i", "625i"], typer.Option(help="Line standard.")] = "525i",
-    field_order: Annotated[Literal["tff", "bff"], typer.Option(help="Which field comes first.")] = "tff",
+    field_order: Annotated[
+        Literal["tff", "bff"] | None, typer.Option(help="Which field comes first; left out: by convention, bff of 525i and tff of 625i.")
+    ] = None,
     seconds: Annotated[float, typer.Option(help="Length.", min=0.1, max=36_000)] = 10.0,
     seed: Annotated[int, typer.Option(help="The same seed gives the same samples.", min=0)] = 1,
     tape: Annotated[
@@ -115,7 +117,7 @@ def simulate(
         return
     if output.suffix.lower() != ".mkv":
         raise WrongUseError(f"{output.name}: the simulation writes Matroska.", remedy="Give the output a name that ends in .mkv.")
-    order = FieldOrder(field_order)
+    order = FieldOrder(field_order) if field_order else None
     spec: TapePlayerSpec | SyncTestSpec | BarsSpec
     if kind in {"synctest", "clap"}:
         spec = SyncTestSpec(

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from yomikomi.core.capture.recording import RecordAs
     from yomikomi.core.capture.result import CaptureResult
     from yomikomi.core.video.source import SourceSpec
+    from yomikomi.core.video.standards import FieldOrder, Standard
 
 File = Annotated[Path, typer.Argument(help="A recording.")]
 Output = Annotated[Path, typer.Option("-o", "--output", help="A new file; nothing is overwritten.")]
@@ -42,7 +43,10 @@ def capture(
     offset_ms: Annotated[float, typer.Option(help="Of the simulated sync tests: how much later the sound is.")] = 0.0,
     size: Size = "720x480",
     rate: RateOption = "29.97",
-    fields: Annotated[Literal["tff", "bff", "progressive"], typer.Option(help="What a device sends.")] = "tff",
+    fields: Annotated[
+        Literal["tff", "bff", "progressive"] | None,
+        typer.Option(help="What a device sends; left out: bff of 480 lines, tff of 576, else whole pictures."),
+    ] = None,
     sound_device: Annotated[str, typer.Option(help="Of a device: hw:1,0.")] = "",
     commentary_device: Annotated[str, typer.Option(help="A second sound device, on a track of its own.")] = "",
     input_name: Annotated[str | None, typer.Option("--input", help="The device's socket.")] = None,
@@ -62,7 +66,6 @@ def capture(
     from yomikomi.core.capture.rules import EndRules
     from yomikomi.core.capture.session import CaptureRequest
     from yomikomi.core.capture.session import capture as run
-    from yomikomi.core.video.standards import FieldOrder
     from yomikomi.core.video.units import size_text
 
     try:
@@ -77,9 +80,11 @@ def capture(
         spec = simulated(source, seed=seed, seconds=seconds, real_time=not fast, offset_ms=offset_ms)
     else:
         width, height = size_of(size)
+        lines = _lines_of(height) if width == 720 else None
         spec = DeviceSpec(
             source, width, height, rate_of(rate), sound=sound_device, commentary=commentary_device, input_name=input_name,
-            standard=standard, field_order=None if fields == "progressive" else FieldOrder(fields),
+            standard=standard, field_order=_fields_of(fields, height),
+            sample_aspect=lines.sample_aspect_4_3 if lines else Fraction(1),
         )  # fmt: skip
     _check_suffix(output, record_as)
     rules = EndRules(max_seconds=seconds, blank_seconds=blank_seconds, most_lost=most_lost)
@@ -220,6 +225,22 @@ def simulated(name: str, *, seed: int, seconds: float | None, real_time: bool, o
     if key not in CATALOGUE:
         raise WrongUseError(f"There is no simulated source {key!r}.", remedy=f"Use one of: {', '.join(CATALOGUE)}.")
     return CATALOGUE[key].make(Wanted(seed, seconds, real_time, offset_ms))
+
+
+def _fields_of(words: str | None, height: int) -> FieldOrder | None:
+    """Which field of a device's pictures comes first, as said, or as is the convention of its lines; None: whole pictures."""
+    from yomikomi.core.video.standards import FieldOrder
+
+    if words is None:
+        lines = _lines_of(height)
+        return lines.first_field if lines else None
+    return None if words == "progressive" else FieldOrder(words)
+
+
+def _lines_of(height: int) -> Standard | None:
+    from yomikomi.core.video.standards import STANDARDS
+
+    return next((one for one in STANDARDS.values() if one.height == height), None)
 
 
 def size_of(words: str) -> tuple[int, int]:

@@ -96,7 +96,7 @@ def shelf_add(
     title: Annotated[str, typer.Option(help="What is on it.")] = "",
     standard: Annotated[str | None, typer.Option(help="525i, 625i, 1080i59.94 …; not known if left out.")] = None,
     length: Annotated[str | None, typer.Option(help="Running time: 1:58:00, 2h.")] = None,
-    marked: Annotated[float | None, typer.Option(help="Minutes marked on it.", min=0.1, max=6000)] = None,
+    marked: Annotated[str | None, typer.Option(help="What is marked on it: 120, T-120, E-180.")] = None,
     speed: Annotated[str | None, typer.Option(help="Tape speed, such as SP, LP, EP.")] = None,
     count: Annotated[int, typer.Option(help="How many like this; the number at the end of the label counts up.")] = 1,
     tags: Annotated[str, typer.Option(help="Tags, with commas between.")] = "",
@@ -108,7 +108,7 @@ def shelf_add(
     from yomikomi.core.planning.carriers import KINDS
     from yomikomi.core.planning.formats import FORMATS
     from yomikomi.core.planning.intake import Intake, series_labels, tags_of, usual_details
-    from yomikomi.core.planning.lengths import factor_of, running_seconds
+    from yomikomi.core.planning.lengths import factor_of, parse_marked, running_seconds
     from yomikomi.core.video.units import parse_time
 
     if kind not in KINDS:
@@ -122,10 +122,15 @@ def shelf_add(
     chosen = speed or usual.speed
     if speed:
         factor_of(KINDS[kind], speed)
+    shell = parse_marked(marked) if marked else None
+    minutes, cassette = shell or (None, "")
+    if marked and minutes is None:
+        raise WrongUseError(f"{marked!r} are no marked minutes.", remedy="Write what stands on it: 120, T-120 or E-180.")
     runs = float(seconds) if seconds else None
-    if runs is None and marked and KINDS[kind].speeds:
-        runs = running_seconds(KINDS[kind], marked_minutes=marked, speed=chosen)
-    details = usual.model_copy(update={"marked_minutes": marked, "speed": chosen, "rights": rights, "tags": tags_of(tags)})
+    if runs is None and minutes and KINDS[kind].speeds:
+        runs = running_seconds(KINDS[kind], marked_minutes=minutes, speed=chosen, lines=standard, cassette=cassette)
+    found = {"marked_minutes": minutes, "cassette": cassette, "speed": chosen, "rights": rights, "tags": tags_of(tags)}
+    details = usual.model_copy(update=found)
     with open_record(context) as record:
         labels = series_labels(label, count, record.labels())
         intakes = [Intake(label=one, title=title, kind=kind, format=standard, seconds=runs, note=note, details=details) for one in labels]

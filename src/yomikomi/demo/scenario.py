@@ -15,13 +15,14 @@ from yomikomi.sim.player import TapePlayerSpec
 # How much of the first tape the demo has captured: enough to show, made in seconds.
 EXCERPT_S = 3.0
 
-K001 = TapePlayerSpec(standard="525i", field_order=FieldOrder.TFF, seed=1993, tape="vhs", mixture="lively", seconds=118 * 60)
+K001 = TapePlayerSpec(standard="525i", seed=1993, tape="vhs", mixture="lively", seconds=118 * 60)
+# A recorder that differs from the convention of 625 lines.
 K002 = TapePlayerSpec(standard="625i", field_order=FieldOrder.BFF, seed=8, tape="video8", mixture="mixed", seconds=42 * 60)
-K007 = TapePlayerSpec(standard="525i", field_order=FieldOrder.TFF, seed=7, tape="laserdisc", mixture="mixed", seconds=55 * 60, wide=True)
+K007 = TapePlayerSpec(standard="525i", seed=7, tape="laserdisc", mixture="mixed", seconds=55 * 60, wide=True)
 # Live ones, as large as they are: a console with somebody talking over it, a camera with a film's cadence and sound that comes too
 # early, and a camera of 3:2 with a wide range.
 K005 = FeedSpec(1920, 1080, Fraction(60000, 1001), seed=5, commentary=True)
-K006 = FeedSpec(1920, 1080, Fraction(30000, 1001), interlaced=True, seed=6, cadence="film", sound_lead_ms=220)
+K006 = FeedSpec(1920, 1080, Fraction(30000, 1001), interlaced=True, seed=6, cadence="film", sound_lead_ms=220, deep_sound=True)
 K008 = FeedSpec(3840, 2160, Fraction(24000, 1001), seed=8, shape="3:2", hdr=True, channels=0)
 K003: DiscSpec = lessons(seconds=3.0, seed=3, part_bytes=1_000_000)
 K003_TITLE = "Ferry school"
@@ -39,7 +40,7 @@ EQUIPMENT = Equipment(
             ("laser_player", 1, "", "shelf B"),
             ("disc_drive", 1, "", "desk"),
             ("card_reader", 1, "", "desk"),
-            ("console_dock", 1, "", "game corner"),
+            ("console_home", 1, "", "game corner"),
             ("camera_clean", 1, "interview camera", "cupboard"),
             ("camera_raw", 1, "survey camera", "cupboard"),
             ("usb_grabber", 1, "", "desk"),
@@ -79,7 +80,7 @@ def _carrier(
 SHELF = (
     _carrier("K-001", "Lantern parade 1993", "vhs", "525i", 118, "no time-base corrector; linear mono sound", K001,
              shape="4:3", sound="mono", marked_minutes=120, speed="SP", tags=("parade", "1993")),
-    _carrier("K-002", "Kiln opening", "video8", "625i", 42, "visitors' camcorder; bottom field first", K002,
+    _carrier("K-002", "Kiln opening", "video8", "625i", 42, "visitors' camcorder; the recorder gives the bottom field first", K002,
              shape="4:3", sound="mono", marked_minutes=60, speed="SP", tags=("kiln",),
              condition=Condition(looked=True, ticked=("shell",))),
     _carrier("K-005", "Tide Keeper, played aloud", "console", "1080p59.94", 60,

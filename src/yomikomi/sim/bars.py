@@ -13,7 +13,7 @@ from yomikomi.core.video.bars import BT601_WEIGHTS, BT709_WEIGHTS, colour_bars
 from yomikomi.core.video.clocked import ClockedSource, frames_in
 from yomikomi.core.video.colour import BT709
 from yomikomi.core.video.source import Picture, SourceFormat
-from yomikomi.core.video.standards import STANDARDS, FieldOrder
+from yomikomi.core.video.standards import STANDARDS
 from yomikomi.sim.sound import SAMPLE_RATE
 from yomikomi.sim.tape import FORMATS, Tape
 
@@ -54,7 +54,7 @@ class BarsSpec:
         standard = STANDARDS[self.standard]
         if self.hd_matrix:
             standard = replace(standard, colour=BT709)
-        return SourceFormat(standard, FieldOrder.TFF, standard.sample_aspect_4_3, SAMPLE_RATE, 2)
+        return SourceFormat(standard, standard.first_field, standard.sample_aspect_4_3, SAMPLE_RATE, 2)
 
     def truth(self) -> dict[str, Any]:
         return {"kind": "bars", **asdict(self)}

@@ -35,7 +35,8 @@ class Simulated:
 
 
 def _tape(tape: str, standard: str = "525i", *, corrector: bool = False, wide: bool = False) -> Callable[[Wanted], SourceSpec]:
-    order = FieldOrder.BFF if tape == "video8" else FieldOrder.TFF
+    # A recorder that differs from the convention of 625 lines, so that only a reading tells.
+    order = FieldOrder.BFF if tape == "video8" else None
     return lambda w: TapePlayerSpec(
         standard=standard, field_order=order, seed=w.seed, tape=tape, corrector=corrector, wide=wide, seconds=w.seconds,
         real_time=w.real_time,
@@ -56,7 +57,10 @@ CATALOGUE: dict[str, Simulated] = {
     "vhs-corrected": Simulated("VHS, 525 lines, with a time-base corrector", _tape("vhs", corrector=True)),
     "video8": Simulated("Video8, 625 lines, bottom field first", _tape("video8", "625i")),
     "laserdisc": Simulated("laser disc, 525 lines, 16:9 squeezed", _tape("laserdisc", wide=True)),
-    "camera": Simulated("camera, 1080i59.94 with 23.976 inside", _feed(1920, 1080, _29_97, interlaced=True, cadence="film")),
+    "camera": Simulated(
+        "camera, 1080i59.94 with 23.976 inside, sound of 24 bits",
+        _feed(1920, 1080, _29_97, interlaced=True, cadence="film", deep_sound=True),
+    ),
     "camera-marks": Simulated(
         "the same with information in the picture",
         _feed(1920, 1080, _29_97, interlaced=True, cadence="film", delivery=Delivery(marks=("information", "focus squares"))),

@@ -39,6 +39,7 @@ class FeedSpec:
     channels : of the programme; 0: silent.
     commentary : a voice on a channel of its own, after the programme's.
     sound_lead_ms : how much sooner the sound is than its picture.
+    deep_sound : 24 bits instead of 16, as digital links carry it.
     """
 
     width: int
@@ -55,6 +56,7 @@ class FeedSpec:
     channels: int = 2
     commentary: bool = False
     sound_lead_ms: int = 0
+    deep_sound: bool = False
 
     def open(self) -> Feed:
         return Feed(self)
@@ -67,7 +69,7 @@ class FeedSpec:
         standard = Standard("feed", self.width, self.height, self.rate, one, one, colour, words, interlaced=self.interlaced)
         return SourceFormat(
             standard, FieldOrder.TFF if self.interlaced else None, one, SAMPLE_RATE, self.channels + int(self.commentary),
-            commentary_channels=int(self.commentary), bits=10 if self.hdr else 8,
+            commentary_channels=int(self.commentary), bits=10 if self.hdr else 8, sound_bits=24 if self.deep_sound else 16,
         )  # fmt: skip
 
     def to_json(self) -> dict[str, Any]:
@@ -85,7 +87,7 @@ class Feed(ClockedSource):
     def __init__(self, spec: FeedSpec, *, now: Callable[[], float] = time.monotonic) -> None:
         self.spec = spec
         super().__init__(spec.format, frames=frames_in(spec.seconds, spec.rate), real_time=spec.real_time, now=now)
-        self.sound = FeedSound(spec.seed, spec.channels, commentary=spec.commentary, lead_ms=spec.sound_lead_ms)
+        self.sound = FeedSound(spec.seed, spec.channels, commentary=spec.commentary, lead_ms=spec.sound_lead_ms, deep=spec.deep_sound)
         self.programme = Programme(spec.seed, mixture=spec.mixture, rate=spec.rate)
         self._drawn: tuple[Fraction, Image] | None = None
 

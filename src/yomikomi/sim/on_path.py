@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import Protocol
+from typing import Any, Protocol
 
 import cv2
 import numpy as np
@@ -114,26 +114,31 @@ class OnPath:
             samples = np.concatenate([np.zeros_like(samples[:, : self._programme]), samples[:, self._programme :]], axis=1)
         gain = {"hot": _HOT, "quiet": _QUIET}.get(delivery.level)
         if gain is not None:
-            samples = np.clip(samples * gain, -32768, 32767).astype(np.int16)
+            samples = _limited(samples * gain, samples.dtype)
         return SoundBlock(block.start, samples, block.stamp_us)
 
     @property
     def _programme(self) -> int:
         return self.format.sound_channels - self.format.commentary_channels
 
-    def _tracks(self, samples: NDArray[np.int16]) -> NDArray[np.int16]:
+    def _tracks(self, samples: NDArray[Any]) -> NDArray[Any]:
         """The commentary apart, mixed into the programme, or gone."""
         if self._mixes_in:
-            mixed = samples[:, : self._programme].astype(np.int32) + samples[:, -1:]
-            return np.clip(mixed, -32768, 32767).astype(np.int16)
+            return _limited(samples[:, : self._programme].astype(np.float64) + samples[:, -1:], samples.dtype)
         return samples[:, : self.format.sound_channels]
 
-    def _shifted(self, block: SoundBlock, shift: int) -> NDArray[np.int16]:
+    def _shifted(self, block: SoundBlock, shift: int) -> NDArray[Any]:
         """The programme's sound of another moment; before its beginning there is silence."""
         start, count = block.start + shift, len(block.samples)
         early = min(count, max(0, -start))
         sound = self._player.sound.samples(max(0, start), count - early)
-        return np.concatenate([np.zeros((early, sound.shape[1]), np.int16), sound])
+        return np.concatenate([np.zeros((early, sound.shape[1]), sound.dtype), sound])
+
+
+def _limited(wave: NDArray[np.float64], kind: np.dtype[Any]) -> NDArray[Any]:
+    """Samples of a kind, cut off where it ends."""
+    ends = np.iinfo(kind)
+    return np.clip(wave, ends.min, ends.max).astype(kind)
 
 
 def _arrives_as(inner: SourceFormat, delivery: Delivery) -> SourceFormat:

@@ -26,7 +26,7 @@ class TapePlayerSpec:
     Parameters
     ----------
     standard : ``525i`` or ``625i``.
-    field_order : which field the recorder box delivers first.
+    field_order : which field the recorder box delivers first; None: by the convention of its lines.
     tape : a key of ``sim.tape.FORMATS``.
     corrector : whether the player has a time-base corrector.
     mixture : which scenes, a key of ``sim.programme.MIXTURES``.
@@ -35,7 +35,7 @@ class TapePlayerSpec:
     """
 
     standard: str = "525i"
-    field_order: FieldOrder = FieldOrder.TFF
+    field_order: FieldOrder | None = None
     seed: int = 1
     tape: str = "vhs"
     corrector: bool = False
@@ -51,7 +51,7 @@ class TapePlayerSpec:
     def format(self) -> SourceFormat:
         standard = STANDARDS[self.standard]
         aspect = standard.sample_aspect_16_9 if self.wide else standard.sample_aspect_4_3
-        return SourceFormat(standard, self.field_order, aspect, SAMPLE_RATE, 1)
+        return SourceFormat(standard, self.field_order or standard.first_field, aspect, SAMPLE_RATE, 1)
 
     def to_json(self) -> dict[str, Any]:
         return {**asdict(self), "kind": "tape player"}
@@ -59,7 +59,8 @@ class TapePlayerSpec:
     @classmethod
     def from_json(cls, document: dict[str, Any]) -> TapePlayerSpec:
         fields = {key: value for key, value in document.items() if key != "kind"}
-        return cls(**{**fields, "field_order": FieldOrder(fields.get("field_order", "tff"))})
+        order = fields.get("field_order")
+        return cls(**{**fields, "field_order": FieldOrder(order) if order else None})
 
 
 # Which simulated tape stands in for a kind of carrier.
@@ -67,7 +68,7 @@ _TAPES = {"vhs": "vhs", "svhs": "vhs", "video8": "video8", "hi8": "video8", "las
 
 
 def stand_in(
-    kind: str, standard: str | None, *, seed: int, seconds: float | None, order: FieldOrder = FieldOrder.TFF, corrector: bool = False
+    kind: str, standard: str | None, *, seed: int, seconds: float | None, order: FieldOrder | None = None, corrector: bool = False
 ) -> dict[str, Any] | None:
     """The simulated player for a carrier, as the record keeps it; None for kinds that have none or where the lines are not known."""
     if kind not in _TAPES or standard not in STANDARDS:
@@ -114,7 +115,7 @@ def truth(spec: TapePlayerSpec, frames: int) -> dict[str, Any]:
     seconds = Fraction(frames) / standard.rate
     return {
         "standard": spec.standard,
-        "scan": {"kind": "interlaced", "field_order": spec.field_order.value},
+        "scan": {"kind": "interlaced", "field_order": spec.format.field_order},
         "rate": f"{standard.rate.numerator}/{standard.rate.denominator}",
         "frames": frames,
         "seconds": float(seconds),

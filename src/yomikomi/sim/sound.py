@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,17 +18,21 @@ Sound = NDArray[np.float64]
 
 
 class ProgrammeSound:
-    """Sound by sample number: the same seed and number give the same sample."""
+    """Sound by sample number: the same seed and number give the same sample. ``deep``: 24 bits, as int32."""
 
-    def __init__(self, seed: int) -> None:
-        self.seed = seed
+    def __init__(self, seed: int, *, deep: bool = False) -> None:
+        self.seed, self.deep = seed, deep
 
     def kind_at(self, second: int) -> str:
         """Known truth: what kind of sound a second holds."""
         return "speech" if second // _PASSAGE_S % 2 == 0 else "music"
 
-    def samples(self, start: int, count: int) -> NDArray[np.int16]:
-        """``count`` samples from sample ``start``; shape (count, 1), full scale ±32767."""
+    def samples(self, start: int, count: int) -> NDArray[Any]:
+        """``count`` samples from sample ``start``; shape (count, 1), full scale ±32767, or ±2³¹ where deep."""
+        return quantised(self.wave(start, count), deep=self.deep)[:, None]
+
+    def wave(self, start: int, count: int) -> Sound:
+        """The same before it is made numbers: full scale ±1."""
         out = np.empty(count, np.float64)
         done = 0
         while done < count:
@@ -35,32 +40,40 @@ class ProgrammeSound:
             take = min(count - done, SAMPLE_RATE - offset)
             out[done : done + take] = _second(self.seed, second, self.kind_at(second))[offset : offset + take]
             done += take
-        return np.clip(np.round(out * 32767), -32768, 32767).astype(np.int16)[:, None]
+        return out
+
+
+def quantised(wave: Sound, *, deep: bool) -> NDArray[Any]:
+    """16 bits as int16, or 24 bits as the upper ones of an int32."""
+    if deep:
+        return np.clip(np.round(wave * (2**23 - 1)), -(2**23), 2**23 - 1).astype(np.int32) << 8
+    return np.clip(np.round(wave * 32767), -32768, 32767).astype(np.int16)
 
 
 class FeedSound:
     """The sound of a camera or console: a stereo programme, a commentary beside it where there is one, all of them moved
     against the picture by ``lead_ms`` (positive: sooner)."""
 
-    def __init__(self, seed: int, programme: int, *, commentary: bool = False, lead_ms: int = 0) -> None:
+    def __init__(self, seed: int, programme: int, *, commentary: bool = False, lead_ms: int = 0, deep: bool = False) -> None:
+        self._deep = deep
         self.channels = programme + int(commentary)
         self._lead = round(lead_ms * SAMPLE_RATE / 1000)
         self._voices = [ProgrammeSound(seed), ProgrammeSound(seed + 1)][:programme]
         self._commentary = ProgrammeSound(seed + 2) if commentary else None
 
-    def samples(self, start: int, count: int) -> NDArray[np.int16]:
+    def samples(self, start: int, count: int) -> NDArray[Any]:
         """Shape (count, channels). Before the beginning there is silence."""
         early = min(count, max(0, -(start + self._lead)))
-        out = np.zeros((count, self.channels), np.int16)
+        out = np.zeros((count, self.channels))
         at, rest = max(0, start + self._lead), count - early
         if len(self._voices) == 2:
-            one, two = (voice.samples(at, rest)[:, 0].astype(np.float32) for voice in self._voices)
+            one, two = (voice.wave(at, rest) for voice in self._voices)
             out[early:, 0], out[early:, 1] = 0.7 * one + 0.2 * two, 0.2 * one + 0.7 * two
         elif self._voices:
-            out[early:, 0] = self._voices[0].samples(at, rest)[:, 0]
+            out[early:, 0] = self._voices[0].wave(at, rest)
         if self._commentary is not None:
-            out[early:, -1] = self._commentary.samples(at, rest)[:, 0]
-        return out
+            out[early:, -1] = self._commentary.wave(at, rest)
+        return quantised(out, deep=self._deep)
 
 
 @lru_cache(maxsize=12)

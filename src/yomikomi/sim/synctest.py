@@ -37,6 +37,7 @@ class SyncTestSpec:
     offset_ms : how much later the sound comes than its picture (negative: sooner).
     drift_ms_per_hour : how much later still it is after an hour.
     tape : a key of ``sim.tape.FORMATS``: the test is played through a tape's faults.
+    field_order : None: the convention of the standard.
     progressive : whole pictures at the standard's rate, exposed at once.
     """
 
@@ -44,7 +45,7 @@ class SyncTestSpec:
     offset_ms: float = 0.0
     drift_ms_per_hour: float = 0.0
     standard: str = "525i"
-    field_order: FieldOrder = FieldOrder.TFF
+    field_order: FieldOrder | None = None
     seed: int = 1
     seconds: float | None = 20.0
     tape: str = "perfect"
@@ -57,7 +58,7 @@ class SyncTestSpec:
     @property
     def format(self) -> SourceFormat:
         standard = replace(STANDARDS[self.standard], interlaced=not self.progressive)
-        order = None if self.progressive else self.field_order
+        order = None if self.progressive else self.field_order or STANDARDS[self.standard].first_field
         return SourceFormat(standard, order, standard.sample_aspect_4_3, SAMPLE_RATE, 1)
 
     def truth(self) -> dict[str, Any]:

@@ -6,7 +6,9 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from tests.planning.path.making import BOX_TABLE, GAME, GAME_TABLE, LIVE, LIVE_TABLE, TAPE_TABLE, VHS, best, by
-from yomikomi.core.planning.path.catalogue import SETTINGS
+from yomikomi.core.planning.path.catalogue import CATALOGUE, SETTINGS
+from yomikomi.core.planning.path.equipment import Equipment, Piece
+from yomikomi.core.planning.path.plan import planned
 from yomikomi.core.planning.path.structure import OWN_CABLE, Link, Setup, Task, Wishes
 
 Case = Callable[[], tuple[Setup, Setup]]
@@ -14,7 +16,8 @@ _RAW = Task("camera", "2160p23.976", "silent")
 _MIC = (*LIVE_TABLE[1:], "camera_silent", "microphone_usb")
 _FIELD = ("camera_silent", "field_recorder", "drive_slot", "cable_hdmi", "cable_mic")
 
-_POCKET = ("console_dock", "field_recorder", "drive_slot", "cable_hdmi")
+_RAW_TABLE = ("camera_raw", "field_recorder", "drive_slot", "cable_sdi", "cable_sdi")
+_POCKET = ("console_home", "field_recorder", "drive_slot", "cable_hdmi")
 
 
 def tape(**knobs: str) -> Setup:
@@ -46,9 +49,10 @@ def _unplugged_cable() -> tuple[Setup, Setup]:
 
 def _slow_link() -> tuple[Setup, Setup]:
     """The console's gigabits squeezed into the older plug."""
-    right = best(GAME_TABLE, GAME)
-    table = ("laptop_usb2" if kind == "computer" else "cable_usb2" if kind == "cable_usb3" else kind for kind in GAME_TABLE)
-    recorder, laptop = "loop_recorder-1", "laptop_usb2-1"
+    boxed = tuple("hd_box" if kind == "loop_recorder" else kind for kind in GAME_TABLE)
+    right = best(boxed, GAME)
+    table = ("laptop_usb2" if kind == "computer" else "cable_usb2" if kind == "cable_usb3" else kind for kind in boxed)
+    recorder, laptop = "hd_box-1", "laptop_usb2-1"
     wrong = best((*table, "computer", "cable_usb3"), GAME)
     slow = Link(recorder, "usb3_out", laptop, "usb2_in", "cable_usb2-1")
     return replace(wrong, path=replace(wrong.path, computer=laptop, host=(slow,))), right
@@ -62,6 +66,18 @@ def _hub() -> tuple[Setup, Setup]:
     return replace(table, path=replace(table.path, host=(first, second))), straight
 
 
+def _tight() -> tuple[Setup, Setup]:
+    """A recorder whose stream just goes through USB 2, and one with room to spare."""
+
+    def table(mbps: float) -> Setup:
+        loop = CATALOGUE["loop_recorder"].model_copy(update={"key": "own_loop", "compresses_to_mbps": mbps})
+        kinds = ("console_home", "own_loop", "computer", "ssd", "cable_hdmi", "cable_usb2")
+        pieces = tuple(Piece(id=f"{kind}-1", kind=kind) for kind in kinds)
+        return best(Equipment(kinds=(loop,), pieces=pieces), GAME)
+
+    return table(300.0), table(100.0)
+
+
 def _measured(ffv1: float) -> Task:
     return replace(VHS, pixel_rates={"ffv1": ffv1, "h264_high": 30e6})
 
@@ -72,9 +88,13 @@ CASES: dict[str, Case] = {
         LIVE, ("camera_silent", *LIVE_TABLE[1:]), (*_MIC,),
     ),
     "too narrow": _slow_link,
-    "tight": lambda: (
-        best(("console_home", "dongle_2160", "computer", "ssd", "cable_hdmi"), replace(GAME, format="2160p59.94")),
-        best(("console_home", "dongle_2160", "computer", "ssd", "cable_hdmi"), GAME),
+    "tight": _tight,
+    "raw not taken": _knob(
+        ("camera_raw", "tunnel_recorder", "laptop_tunnel", "cable_sdi", "cable_tunnel"), replace(_RAW, format="1080p25"), "camera_raw-1",
+        "signal", "raw",
+    ),
+    "focus rate": lambda: (
+        best(LIVE_TABLE, replace(LIVE, format="1080p29.97")), best(LIVE_TABLE, replace(LIVE, format="1080p25"))
     ),
     "composite": lambda: (best(TAPE_TABLE, VHS, where=by("composite")), best(TAPE_TABLE, VHS, where=by("s_video"))),
     "false component": lambda: (
@@ -132,18 +152,19 @@ CASES: dict[str, Case] = {
     ),
     "silent input": _knob(TAPE_TABLE, VHS, "computer-1", "sound_input", "recorder"),
     "matrix differs": _knob(TAPE_TABLE, VHS, "computer-1", "matrix", "bt709"),
-    "order differs": _knob(TAPE_TABLE, VHS, "computer-1", "field_order", "bff"),
+    "order differs": _knob(TAPE_TABLE, VHS, "computer-1", "field_order", "tff"),
     "encoder too slow": lambda: (best(TAPE_TABLE, _measured(5e6)), best(TAPE_TABLE, _measured(20e6))),
     "system drive": _knob(TAPE_TABLE, VHS, "computer-1", "record_to", "system"),
     "drive too slow": lambda: (
-        best((*GAME_TABLE[:3], *GAME_TABLE[4:]), GAME).changed((("computer-1", "codec"), "device")), best(GAME_TABLE, GAME)
+        best(("console_home", "hd_box", "computer", "cable_hdmi", "cable_usb3"), GAME).changed((("computer-1", "codec"), "device")),
+        best(GAME_TABLE, GAME),
     ),
     "drive full": lambda: (best(BOX_TABLE, replace(VHS, free_gb=20)), best(BOX_TABLE, replace(VHS, free_gb=80))),
     "side bars": lambda: (best(LIVE_TABLE, replace(LIVE, shape="3:2")), best(LIVE_TABLE, replace(LIVE, shape="16:9"))),
     "squeezed": lambda: (best(BOX_TABLE, replace(VHS, shape="16:9 squeezed")), best(BOX_TABLE, replace(VHS, shape="4:3"))),
     "card too slow": lambda: (best(("camera_raw", "card_slow"), _RAW), best(("camera_raw", "card_fast"), _RAW)),
     "watches preview": lambda: (
-        best(("console_dock", "loop_recorder", "computer", "ssd", "cable_hdmi", "cable_usb3"), GAME, Wishes(watch=True)),
+        best(("console_home", "loop_recorder", "computer", "ssd", "cable_hdmi", "cable_usb3"), GAME, Wishes(watch=True)),
         best(GAME_TABLE, GAME, Wishes(watch=True)),
     ),
     "hears preview": lambda: (
@@ -152,12 +173,14 @@ CASES: dict[str, Case] = {
     ),
 }  # fmt: skip
 
+_OPTICAL = ("console_home", "loop_recorder", "computer", "cable_hdmi", "cable_usb3", "cable_optical", "headset_optical")
+
 # Settings that spoil something by themselves: a path on which each one matters, and the piece it belongs to.
 _SETTING_PATHS: dict[str, tuple[tuple[str, ...], Task, Wishes, str]] = {
     "power": (BOX_TABLE, VHS, Wishes(), "svhs_deck-1"),
     "tracking": (BOX_TABLE, VHS, Wishes(), "svhs_deck-1"),
-    "protection": (GAME_TABLE, GAME, Wishes(watch=True), "console_dock-1"),
-    "sound_to": (GAME_TABLE, GAME, Wishes(), "console_dock-1"),
+    "protection": (GAME_TABLE, GAME, Wishes(watch=True), "console_home-1"),
+    "sound_to": (GAME_TABLE, GAME, Wishes(), "console_home-1"),
     "screen_sound": (("pc_graphics", *GAME_TABLE[1:]), GAME, Wishes(), "pc_graphics-1"),
     "dub": (("combination", *BOX_TABLE[1:]), VHS, Wishes(), "combination-1"),
     "plug": ((*BOX_TABLE[:4], "cable_composite_stereo", "cable_usb3"), VHS, Wishes(), "hd_box-1"),
@@ -166,6 +189,9 @@ _SETTING_PATHS: dict[str, tuple[tuple[str, ...], Task, Wishes, str]] = {
     "rate_mode": (BOX_TABLE, VHS, Wishes(), "computer-1"),
     "other_programs": (BOX_TABLE, VHS, Wishes(), "computer-1"),
     "sleep": (BOX_TABLE, VHS, Wishes(), "computer-1"),
+    "main_codec": (_RAW_TABLE, _RAW, Wishes(), "camera_raw-1"),
+    "optical_sound": (_OPTICAL, GAME, Wishes(headphones=True), "console_home-1"),
+    "base_fed": (_OPTICAL, GAME, Wishes(headphones=True), "headset_optical-1"),
     "commentary_track": ((*GAME_TABLE, "microphone_usb"), GAME, Wishes(commentary=True), "computer-1"),
     **{
         key: (LIVE_TABLE, LIVE, Wishes(), "camera_clean-1")
@@ -183,5 +209,5 @@ def setting_cases() -> list[tuple[str, str]]:
 
 def setting_case(key: str, option: str) -> tuple[Setup, Setup]:
     kinds, task, wishes, piece = _SETTING_PATHS[key]
-    setup = best(kinds, task, wishes)
+    setup = best(kinds, task, wishes, where=lambda one: piece in one.path.devices and planned(one.trace.setup, piece, key) is not None)
     return setup.changed(((piece, key), option)), setup

@@ -15,7 +15,7 @@ LIVE = Task("camera", "1080i59.94", "stereo", 2700.0)
 
 TAPE_TABLE = ("svhs_deck", "usb_grabber", "computer", "ssd", "cable_s_video", "cable_composite_stereo")
 BOX_TABLE = ("svhs_deck", "hd_box", "computer", "ssd", "cable_s_video", "cable_composite_stereo", "cable_usb3")
-GAME_TABLE = ("console_dock", "loop_recorder", "computer", "ssd", "cable_hdmi", "cable_hdmi", "cable_usb3", "screen", "headset_wired")
+GAME_TABLE = ("console_home", "loop_recorder", "computer", "ssd", "cable_hdmi", "cable_hdmi", "cable_usb3", "screen", "headset_wired")
 LIVE_TABLE = ("camera_clean", "loop_recorder", "computer", "ssd", "cable_hdmi", "cable_usb3")
 
 
@@ -30,6 +30,10 @@ def best(
 def by(connector: str) -> Callable[[Ranked], bool]:
     """Paths whose picture leaves the source by a connector."""
     return lambda one: bool(one.path.picture) and one.trace.setup.port_out(one.path.picture[0]).connector == connector
+
+
+def by_recorder(piece: str) -> Callable[[Ranked], bool]:
+    return lambda one: one.path.recorder == piece
 
 
 def rules_of(setup: Setup) -> set[str]:

@@ -84,8 +84,8 @@ def test_probabilities_sum_to_one_and_answers_move_them_the_right_way() -> None:
     hunt = Diagnosis(setup, ["black"])
     first = hunt.suspects()
     assert math.isclose(sum(one.probability for one in first), 1)
-    assert first[0].cause.knob == ("console_dock-1", "protection")
-    test = next(one for one in hunt.tests if one.key == "look console_dock-1.protection")
+    assert first[0].cause.knob == ("console_home-1", "protection")
+    test = next(one for one in hunt.tests if one.key == "look console_home-1.protection")
     before = first[0].probability
     hunt.answer(test.key, "yes")
     now = next(one for one in hunt.suspects() if one.cause.key == first[0].cause.key)
@@ -95,7 +95,7 @@ def test_probabilities_sum_to_one_and_answers_move_them_the_right_way() -> None:
 
 def test_what_is_ticked_is_suspected_less_and_what_could_not_be_seen_more() -> None:
     setup = best(GAME_TABLE, GAME)
-    knob = ("console_dock-1", "sound_to")
+    knob = ("console_home-1", "sound_to")
 
     def share(**known: list[tuple[str, str]]) -> float:
         return next(one.probability for one in Diagnosis(setup, ["no sound"], **known).suspects() if one.cause.knob == knob)
@@ -130,7 +130,7 @@ def test_vague_and_strange_reports_are_borne() -> None:
     """No picture said for a black one; symptoms that nothing explains; a wrong answer on the way."""
     setup = best(GAME_TABLE, GAME)
     vague = Diagnosis(setup, ["no picture"])
-    protection = next(one for one in vague.suspects() if one.cause.knob == ("console_dock-1", "protection"))
+    protection = next(one for one in vague.suspects() if one.cause.knob == ("console_home-1", "protection"))
     assert protection.probability > 0.05
     strange = Diagnosis(setup, ["comb", "quiet", "noise bars"])
     assert math.isclose(sum(one.probability for one in strange.suspects()), 1)

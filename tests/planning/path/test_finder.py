@@ -9,12 +9,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.planning.path.making import BOX_TABLE, GAME, GAME_TABLE, LIVE, TAPE_TABLE, VHS, best, by
-from yomikomi.core.planning.path.catalogue import CATALOGUE, joins
+from tests.planning.path.making import BOX_TABLE, GAME, GAME_TABLE, LIVE, TAPE_TABLE, VHS, best, by, by_recorder
+from yomikomi.core.planning.path.catalogue import CATALOGUE, SETTINGS, joins
 from yomikomi.core.planning.path.equipment import Equipment, equipment_of
 from yomikomi.core.planning.path.finder import find_paths
 from yomikomi.core.planning.path.improving import improvements
+from yomikomi.core.planning.path.plan import Planned, planned
 from yomikomi.core.planning.path.ranking import SIDES, rank_paths, route_words
+from yomikomi.core.planning.path.rates import flow_over
+from yomikomi.core.planning.path.schools import schools_of
 from yomikomi.core.planning.path.structure import Setup, Task, Wishes
 from yomikomi.core.planning.path.trace import trace
 from yomikomi.demo.scenario import EQUIPMENT, SHELF
@@ -199,11 +202,21 @@ def test_wishes_are_met_where_the_trade_says_they_belong() -> None:
     assert twice.path.second[0].target == "loop_recorder-1"
 
 
-def test_a_raw_feed_takes_two_links_where_one_is_too_narrow() -> None:
-    """2160p at 23.976 needs 5.93 Gb/s: two 3G-SDI links, alternate frames, to be merged afterwards."""
+def test_one_link_or_two_by_what_travels_and_by_choice() -> None:
+    """Video of 2160p at 23.976 needs 5.93 Gb/s: two 3G-SDI links, alternate frames, to be merged afterwards. Raw fits one."""
     kinds = ("camera_raw", "field_recorder", "drive_slot", "cable_sdi", "cable_sdi")
-    raw = Task("camera", "2160p23.976", "silent")
-    setup = best(kinds, raw, where=lambda one: one.path.recorder == "field_recorder-1")
+    raw, recorder = Task("camera", "2160p23.976", "silent"), by_recorder("field_recorder-1")
+    one = best(kinds, raw, where=recorder)
+    assert not trace(one).breaks
+    assert not one.path.twin
+    assert planned(one, "camera_raw-1", "signal") == Planned("raw", SETTINGS["signal"].why)
+    two = best(kinds, raw, Wishes(links="two"), where=recorder)
+    assert [flow_over(way, way.path.picture[0]).needed for way in (one, two)] == pytest.approx([2386.4, 1193.2], abs=0.1)
+    signals, links = (next(s for s in schools_of(one, []) if s.key == key) for key in ("signal", "links"))
+    assert [(option.key, len(option.path.twin)) for option in (*signals.options, *links.options)] == [
+        ("raw", 0), ("video", 1), ("as needed", 0), ("two", 1),
+    ]  # fmt: skip
+    setup = best(kinds, raw, Wishes(signal="video"), where=recorder)
     assert len(setup.path.twin) == 1
     traced = trace(setup)
     assert not traced.breaks
@@ -213,9 +226,9 @@ def test_a_raw_feed_takes_two_links_where_one_is_too_narrow() -> None:
     single = trace(setup.changed((("field_recorder-1", "links"), "one")))
     assert {one.rule for one in single.breaks} == {"too narrow"}
     assert not trace(setup.changed((single.breaks[0].changes[0].knob, "two"))).breaks  # type: ignore[union-attr]
-    lone = best(kinds[:-1], raw, where=lambda one: one.path.recorder == "field_recorder-1")
+    lone = best(kinds[:-1], raw, Wishes(signal="video"), where=recorder)
     assert {one.rule for one in trace(lone).breaks} == {"too narrow"}
-    assert not best(kinds, LIVE, where=lambda one: one.path.recorder == "field_recorder-1").path.twin
+    assert not best(kinds, LIVE, where=recorder).path.twin
 
 
 def test_nothing_is_found_where_nothing_plays_and_that_is_said() -> None:

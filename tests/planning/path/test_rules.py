@@ -85,7 +85,7 @@ def test_a_strand_stops_where_it_breaks_and_the_others_run_on() -> None:
     whole = trace(setup)
     assert not whole.breaks
     assert set(_state(whole, "picture")) | set(_state(whole, "screen")) == {"fine"}
-    silent = trace(setup.changed((("console_dock-1", "sound_to"), "headset")))
+    silent = trace(setup.changed((("console_home-1", "sound_to"), "headset")))
     assert _state(silent, "sound") == ["dead", "dead"]
     assert _state(silent, "picture") == ["fine", "fine"]
     assert silent.delivery.picture == "there"
@@ -97,11 +97,11 @@ def test_a_strand_stops_where_it_breaks_and_the_others_run_on() -> None:
 
 def test_a_loop_through_shows_what_protection_keeps_from_the_recorder() -> None:
     setup = best(GAME_TABLE, GAME, Wishes(watch=True))
-    protected = trace(setup.changed((("console_dock-1", "protection"), "on")))
+    protected = trace(setup.changed((("console_home-1", "protection"), "on")))
     assert (protected.delivery.picture, protected.delivery.sound, protected.delivery.screen) == ("black", "none", "at once")
-    heard = trace(best(GAME_TABLE, GAME, Wishes(headphones=True)).changed((("console_dock-1", "protection"), "on")))
+    heard = trace(best(GAME_TABLE, GAME, Wishes(headphones=True)).changed((("console_home-1", "protection"), "on")))
     assert (heard.delivery.sound, heard.delivery.ears) == ("none", "at once"), "a screen plays what a recorder is refused"
-    off = trace(setup.changed((("console_dock-1", "power"), "off")))
+    off = trace(setup.changed((("console_home-1", "power"), "off")))
     assert (off.delivery.picture, off.delivery.screen) == ("none", "none")
     dark = trace(setup.changed((("screen-1", "power"), "off")))
     assert (dark.delivery.picture, dark.delivery.screen) == ("there", "none")

@@ -23,6 +23,8 @@ from yomikomi.core.planning.path.sheet_export import sheet_markdown, sheet_pdf
 from yomikomi.core.planning.path.structure import Setup, Task, Wishes
 from yomikomi.core.planning.path.trace import trace
 
+_DEEP = ("camera_raw", "tunnel_recorder", "laptop_tunnel", "cable_hdmi", "cable_tunnel")
+
 
 def _sheet(setup: Setup, **more: object) -> PathSheet:
     return make_sheet(trace(setup), **more)  # type: ignore[arg-type]
@@ -38,7 +40,7 @@ def test_a_tape_is_captured_as_the_trade_asks() -> None:
     wanted = {
         "input": "s_video_in", "standard": "525i", "range": "limited", "deinterlace": "none", "size": "native", "shape": "keep",
         "level": "consumer", "matrix": "bt601", "rate_mode": "constant", "codec": "ffv1", "record_to": "separate",
-        "other_programs": "closed", "sleep": "off", "field_order": "tff",
+        "other_programs": "closed", "sleep": "off", "field_order": "bff",
     }  # fmt: skip
     assert {key: _item(sheet, key) for key in wanted} == wanted
     facts = {fact.name: fact.value for fact in sheet.capture}
@@ -52,7 +54,8 @@ def test_a_tape_is_captured_as_the_trade_asks() -> None:
     [
         (lambda: best(TAPE_TABLE, VHS), "sound_input", "default"),  # the one under the grabber's name is silent
         (lambda: best(LIVE_TABLE, LIVE), "matrix", "bt709"),
-        (lambda: best(("camera_raw", "tunnel_recorder", "laptop_tunnel", "cable_hdmi", "cable_tunnel"), LIVE), "matrix", "bt2020"),
+        (lambda: best(_DEEP, LIVE), "matrix", "bt709"),
+        (lambda: best(_DEEP, LIVE, Wishes(gamut="wide")), "matrix", "bt2020"),
         (lambda: best(LIVE_TABLE, LIVE, Wishes(fast_sport=True)), "send", "720p59.94"),
         (lambda: best(LIVE_TABLE, replace(LIVE, format="1080i50"), Wishes(fast_sport=True)), "send", "720p50"),
         (lambda: best(BOX_TABLE, replace(VHS, sound="hi-fi stereo")), "level", "consumer"),  # its tracks do not change what a player gives
@@ -184,7 +187,7 @@ def test_what_the_condition_check_found_is_known_before_anybody_looks() -> None:
     assert (wishes.watch, wishes.commentary) == (True, True)
     setup = best((*GAME_TABLE, "microphone_usb"), Task.of(intake), wishes)
     options = known_options(setup, intake.details.condition.ticked)
-    assert options == {("console_dock-1", "protection"): "on", ("console_dock-1", "sound_to"): "headset"}
+    assert options == {("console_home-1", "protection"): "on", ("console_home-1", "sound_to"): "headset"}
     assert trace(replace(setup, options=options)).delivery.picture == "black"
     assert known_options(best(BOX_TABLE, VHS), ("shell", "console_protection")) == {}
 
@@ -210,7 +213,7 @@ def test_both_schools_stand_side_by_side_with_what_they_cost() -> None:
     followed = schools["size"].options[1]
     assert trace(replace(setup, wishes=followed.wishes)).delivery.detail == "soft"
     figures = {option.key: option.figure for option in schools["codec"].options}
-    assert figures["ffv1"] == "59.1 GB for 1 h 58 min"  # (720 × 480 × 29.97 × 6.3 bits + PCM) ÷ 8 × 7080 s
+    assert figures["ffv1"] == "59.8 GB for 1 h 58 min"  # (720 × 480 × 29.97 × 6.3 bits + PCM) ÷ 8 × 7080 s
 
 
 def test_line_levels_lie_as_far_apart_as_their_definitions_say() -> None:

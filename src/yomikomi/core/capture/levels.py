@@ -85,7 +85,7 @@ def measure_levels(request: LevelsRequest, reporter: Reporter) -> LevelsResult:
             if number % 3 == 0:
                 planes = [as_codes(plane, form.bits) for plane in (picture.y, picture.u, picture.v)]
                 sums.append(bar_means(*planes))
-            sounds.append(sound.samples)
+            sounds.append(sound.coarse)
             reporter.report((number + 1) / total)
             reporter.check()
     except (SourceEnded, SourceLostError) as error:

@@ -48,14 +48,15 @@ class Listening:
 
     def heard(self, block: SoundBlock) -> None:
         self.drift.heard(block.start, block.stamp_us)
-        if not block.samples.size:
+        samples = block.coarse
+        if not samples.size:
             return
-        programme = block.samples[:, : self._programme]
+        programme = samples[:, : self._programme]
         self._watch.heard(programme)
         if self._meter:
             self._meter.push(programme)
-        self._second.append(block.samples)
-        self._recent.append(block.samples)
+        self._second.append(samples)
+        self._recent.append(samples)
         while sum(len(one) for one in self._recent[1:]) >= _LEVEL_S * self._source.sound_rate:
             self._recent.pop(0)
 

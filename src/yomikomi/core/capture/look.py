@@ -65,7 +65,7 @@ def look_at(request: LookRequest, reporter: Reporter) -> LookResult:
         while len(pictures) < wanted:
             picture, sound = source.read()
             pictures.append(picture)
-            sounds.append(sound.samples)
+            sounds.append(sound.coarse)
             reporter.report(len(pictures) / wanted)
     except SourceEnded:
         trouble = "The carrier ended."

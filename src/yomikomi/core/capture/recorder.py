@@ -7,6 +7,7 @@ import time
 from collections import deque
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -20,7 +21,7 @@ from yomikomi.core.video.media import open_media, video_stream
 from yomikomi.core.video.packets import packets_of
 from yomikomi.core.video.picture_note import NOTE_KEY, PictureNote
 from yomikomi.core.video.planes import frame_from_planes, native_format
-from yomikomi.core.video.source import Picture, SoundBlock, SourceFormat
+from yomikomi.core.video.source import Picture, SoundBlock, SourceFormat, as_32_bits
 from yomikomi.core.work.drive import drive_error
 from yomikomi.core.work.new_file import Claim
 from yomikomi.core.work.priority import tame_encoders
@@ -113,10 +114,12 @@ class Recorder:
             return
         start = max(0, block.start - self._source.first_sample(self._first))
         at = 0
+        samples: NDArray[Any] = as_32_bits(block.samples) if self._source.sound_bits > 16 else block.coarse
         for track, stream in zip(self._source.tracks, self._sound, strict=True):
-            part: NDArray[np.int16] = np.ascontiguousarray(block.samples[:, at : at + track.channels]).reshape(1, -1)
+            part = np.ascontiguousarray(samples[:, at : at + track.channels]).reshape(1, -1)
             at += track.channels
-            frame = av.AudioFrame.from_ndarray(part, format="s16", layout="mono" if track.channels == 1 else "stereo")
+            kind, layout = "s32" if samples.dtype == np.int32 else "s16", "mono" if track.channels == 1 else "stereo"
+            frame = av.AudioFrame.from_ndarray(part, format=kind, layout=layout)
             frame.sample_rate = self._source.sound_rate
             frame.pts = start
             frame.time_base = Fraction(1, self._source.sound_rate)

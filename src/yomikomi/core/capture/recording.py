@@ -26,13 +26,14 @@ CONTAINER_OPTIONS = {
 # Nothing is held back in the encoder: a crash would lose it. "sliced" splits the picture instead of working ahead.
 _AT_ONCE = "rc-lookahead=0:bframes=0:sync-lookahead=0:mbtree=0:sliced-threads=1"
 SOUND_CODECS = {"pcm": "pcm_s16le", "flac": "flac", "aac": "aac"}
+_DEEP_PCM = "pcm_s24le"
 
 
 class RecordAs(BaseModel):
     """Parameters
     ----------
     codec : a key of ``data/capture_codecs.toml``.
-    sound : PCM, or FLAC (about half of it, nothing lost), or AAC with the lossy picture codecs.
+    sound : PCM with 16 or 24 bits as the source gives it, or FLAC (about half of it, nothing lost), or AAC with the lossy codecs.
     crf, mbps : constant quality, or a fixed rate; for codecs that know them. With neither the codec's usual quality.
     speed : encoder preset, where the codec has one.
     part_minutes : begin a new file every so many minutes; None: one file.
@@ -144,10 +145,14 @@ def add_video(container: Any, record_as: RecordAs, source: SourceFormat) -> av.V
 def add_sound(container: Any, record_as: RecordAs, source: SourceFormat) -> list[av.AudioStream]:
     """One stream for each track of the source."""
     streams = []
+    deep = source.sound_bits > 16
+    codec = _DEEP_PCM if deep and record_as.sound == "pcm" else SOUND_CODECS[record_as.sound]
     for track in source.tracks:
         stream: av.AudioStream = container.add_stream(
-            SOUND_CODECS[record_as.sound], rate=source.sound_rate, layout="mono" if track.channels == 1 else "stereo"
+            codec, rate=source.sound_rate, layout="mono" if track.channels == 1 else "stereo"
         )
+        if deep and record_as.sound == "flac":
+            stream.codec_context.format = "s32"  # of which the codec keeps 24 bits
         if record_as.sound == "aac":
             stream.bit_rate = 160_000 * track.channels
         stream.metadata["title"] = track.name

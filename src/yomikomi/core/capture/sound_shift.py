@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterator
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +26,8 @@ class SoundShift:
         self._source = source
         shift = round(later_ms * source.sound_rate / 1000)
         self._skip = max(0, -shift)
-        self._stock: NDArray[np.int16] = np.zeros((max(0, shift), self._channels), np.int16)
+        self._kind = np.int32 if source.sound_bits > 16 else np.int16
+        self._stock: NDArray[Any] = np.zeros((max(0, shift), self._channels), self._kind)
         self._pictures: deque[tuple[Picture, int]] = deque()
         self._at: int | None = None
 
@@ -42,7 +44,7 @@ class SoundShift:
     def flush(self) -> Iterator[tuple[Picture, SoundBlock]]:
         """The pictures that still wait, with what sound there is and silence after it."""
         missing = sum(count for _, count in self._pictures) - len(self._stock)
-        self._stock = np.concatenate([self._stock, np.zeros((max(0, missing), self._channels), np.int16)])
+        self._stock = np.concatenate([self._stock, np.zeros((max(0, missing), self._channels), self._kind)])
         while self._pictures:
             yield self._give()
 

@@ -30,7 +30,8 @@ class Check(_Frozen):
 
 class CarrierKind(_Frozen):
     """``edge``: colour of its edge on the shelf; ``icon``: its glyph; ``way``: played in real time, live, or copied as data;
-    ``speeds``: name and running time over marked time, the standard speed first."""
+    ``speeds``: name and running time over marked time, the standard speed first;
+    ``speeds_625``: where those of 625 lines differ."""
 
     key: str
     words: str
@@ -39,6 +40,7 @@ class CarrierKind(_Frozen):
     way: Literal["play", "live", "copy"]
     formats: tuple[str, ...]
     speeds: tuple[tuple[str, float], ...] = ()
+    speeds_625: tuple[tuple[str, float], ...] = ()
     marked: tuple[int, ...] = ()
     shapes: tuple[str, ...]
     sounds: tuple[str, ...]

@@ -21,8 +21,8 @@ def pcm_bits_per_second(*, sample_rate: int, depth: int, channels: int) -> int:
     return sample_rate * depth * channels
 
 
-# PCM as this program records it, and AAC at a usual rate. Bits a second.
-PCM_BITS_PER_SECOND = pcm_bits_per_second(sample_rate=48_000, depth=16, channels=2)
+# PCM as this program records it at most, and AAC at a usual rate. Bits a second. Sources of 16 bits take a third less of it.
+PCM_BITS_PER_SECOND = pcm_bits_per_second(sample_rate=48_000, depth=24, channels=2)
 AAC_BITS_PER_SECOND = 320_000
 
 

@@ -7,11 +7,13 @@ from fractions import Fraction
 from pydantic import BaseModel, ConfigDict
 
 from yomikomi.core.planning.data_files import load
+from yomikomi.core.video.standards import FieldOrder
 
 
 class PictureFormat(BaseModel):
     """``width`` x ``height`` in samples; ``rate`` in frames a second (two fields to a frame where interlaced); ``raster``
-    is what a digital link carries, with blanking: samples a line, lines a frame."""
+    is what a digital link carries, with blanking: samples a line, lines a frame; ``first_field``: by convention, None where there are
+    no fields."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -21,6 +23,7 @@ class PictureFormat(BaseModel):
     rate: Fraction
     raster: tuple[int, int]
     interlaced: bool = False
+    first_field: FieldOrder | None = None
 
     @property
     def pixel_rate(self) -> Fraction:

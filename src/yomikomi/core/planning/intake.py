@@ -43,6 +43,10 @@ class Condition(BaseModel):
         return {"care": f"with care: {findings}", "fine": "looked at, fine", "not checked": "condition not checked"}[self.verdict]
 
 
+# The letter before the minutes on a cassette: T of 525 lines, E of 625; nothing where there is none.
+Cassette = Literal["", "T", "E"]
+
+
 class CarrierDetails(BaseModel):
     """All that intake asks beyond label, title, kind, format, length and note. Kept as one JSON document."""
 
@@ -52,6 +56,7 @@ class CarrierDetails(BaseModel):
     shape: str = ""
     sound: str = ""
     marked_minutes: float | None = Field(default=None, gt=0, le=6000)
+    cassette: Cassette = ""
     speed: str = ""
     condition: Condition = Condition()
     rights: bool = False

@@ -14,10 +14,10 @@ from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.planning.carriers import CHECKS, KINDS, OUTCOMES, CarrierKind, kind_of
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake, tags_of, usual_details
-from yomikomi.core.planning.lengths import running_seconds
+from yomikomi.core.planning.lengths import marked_text, parse_marked, running_seconds
 from yomikomi.core.video.media import is_regular
 from yomikomi.core.video.timecode import clock
-from yomikomi.core.video.units import number_text, parse_number, parse_time
+from yomikomi.core.video.units import parse_time
 from yomikomi.core.work.text import from_spreadsheet_cell, spreadsheet_cell
 
 TABLE_SUFFIXES = {".csv", ".tsv"}
@@ -146,9 +146,10 @@ def write_table(intakes: Iterable[Intake]) -> str:
     writer.writerow([names[0] for names in FIELDS.values()])
     for one in intakes:
         details = one.details
+        shell = marked_text(details.marked_minutes, details.cassette) if details.marked_minutes else ""
         cells = [
             one.label, one.title, kind_of(one.kind).words, one.format or "", _length_words(one.seconds),
-            number_text(details.marked_minutes) if details.marked_minutes else "", details.speed, details.shape, details.sound,
+            shell, details.speed, details.shape, details.sound,
             _condition_words(details.condition), "yes" if details.rights else "no",
             ", ".join(OUTCOMES.get(key, key) for key in details.wanted), ", ".join(details.tags), one.note,
         ]  # fmt: skip
@@ -165,23 +166,26 @@ def _intake(cells: dict[str, str], fallback: str, used: set[str]) -> Intake:
     kind = _kind(cells.get("kind", ""), fallback)
     usual = usual_details(kind.key)
     speed = _one_of([words for words, _ in kind.speeds], cells.get("speed", "")) or usual.speed
-    marked = parse_number(cells.get("marked", "").lower().removesuffix("min").strip()) if cells.get("marked") else None
-    if cells.get("marked") and marked is None:
+    shell = parse_marked(cells["marked"]) if cells.get("marked") else None
+    if cells.get("marked") and shell is None:
         raise WrongUseError(f"marked minutes {cells['marked']!r} not understood")
     seconds = parse_time(cells["length"]) if cells.get("length") else None
     if cells.get("length") and not seconds:
         raise WrongUseError(f"length {cells['length']!r} not understood")
-    if seconds is None and marked and kind.speeds:
-        seconds = running_seconds(kind, marked_minutes=float(marked), speed=speed)  # type: ignore[assignment]
+    standard = _format(cells.get("format", ""), kind)
+    minutes, cassette = shell or (None, "")
+    runs = float(seconds) if seconds else None
+    if runs is None and minutes and kind.speeds:
+        runs = running_seconds(kind, marked_minutes=minutes, speed=speed, lines=standard, cassette=cassette)
     wanted = _outcomes(cells["wanted"]) if "wanted" in cells else usual.wanted
     details = CarrierDetails(
         shape=cells.get("shape") or usual.shape, sound=cells.get("sound") or usual.sound,
-        marked_minutes=float(marked) if marked else None, speed=speed, condition=_condition(cells.get("condition", "")),
+        marked_minutes=minutes, cassette=cassette, speed=speed, condition=_condition(cells.get("condition", "")),
         rights=cells.get("rights", "").lower() in _YES, wanted=wanted, tags=tags_of(cells.get("tags", "")),
     )  # fmt: skip
     return Intake(
-        label=label, title=cells.get("title", ""), kind=kind.key, format=_format(cells.get("format", ""), kind),
-        seconds=float(seconds) if seconds else None, note=cells.get("note", ""), details=details,
+        label=label, title=cells.get("title", ""), kind=kind.key, format=standard,
+        seconds=runs, note=cells.get("note", ""), details=details,
     )  # fmt: skip
 
 

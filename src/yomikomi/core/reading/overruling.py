@@ -13,13 +13,16 @@ from yomikomi.core.reading.cards.scanned import KIND_WORDS
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.rates import KNOWN_RATES, fraction_text, rate_text
-from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.video.standards import STANDARDS, FieldOrder, Standard
+from yomikomi.core.video.units import ratio_text
 from yomikomi.core.work.text import capital
 
 # Said of a verdict that has no other value: it is noted and meant to be so.
 AS_MEANT = "as meant"
 # Behind a rate: the stamps are wrong, every frame is kept.
 RETIMED = " retimed"
+# Behind a shape: it lies in 704 of the 720 samples of an analogue line, as ITU-R BT.601 samples it.
+SAMPLED = " sampled"
 
 
 @dataclass(frozen=True)
@@ -43,7 +46,9 @@ def current(topic: str, reading: Reading) -> str:
     if topic == "rate":
         return reading.rate.nominal + (RETIMED if reading.rate.retimed else "")
     if topic == "shape":
-        return reading.geometry.shape
+        lines, pixels = _sampled_lines(reading), Fraction(reading.geometry.sample_aspect)
+        sampled = lines is not None and pixels in {lines.sample_aspect_4_3, lines.sample_aspect_16_9}
+        return reading.geometry.shape + (SAMPLED if sampled else "")
     return AS_MEANT if topic in reading.overruled else "as measured"
 
 
@@ -115,8 +120,18 @@ def _rated(reading: Reading, now: str) -> dict[str, object]:
 
 
 def _shapes(reading: Reading) -> list[Choice]:
+    """Of lines sampled at 13.5 MHz two ways of counting are in use; the one of what the file comes from stands first."""
     usual = (("4:3", "television"), ("16:9", "wide"), ("3:2", "stills camera"))
     named = [Choice(key, f"{key}, as a {words} picture") for key, words in usual]
+    if lines := _sampled_lines(reading):
+        both = [
+            Choice(f"4:3{SAMPLED}", f"4:3 in 704 of 720 samples: tape, laser disc, camera (pixels {ratio_text(lines.sample_aspect_4_3)})"),
+            Choice(f"16:9{SAMPLED}", f"16:9 in 704 of 720 samples: the same, wide (pixels {ratio_text(lines.sample_aspect_16_9)})"),
+            Choice("4:3", f"4:3 over all 720 samples: disc files (pixels {ratio_text(lines.file_aspect_4_3)})"),
+            Choice("16:9", f"16:9 over all 720 samples: wide disc files (pixels {ratio_text(lines.file_aspect_16_9)})"),
+        ]
+        from_disc = reading.codec == "mpeg2video"
+        named = [*(both[2:] + both[:2] if from_disc else both), named[2]]
     square = Geometry(reading.geometry.width, reading.geometry.height)
     if square.shape_words not in {choice.key for choice in named}:
         named.append(Choice(square.shape_words, f"{square.shape_words}, square pixels"))
@@ -134,12 +149,19 @@ CHOICES: dict[str, Callable[[Reading], list[Choice]]] = {
 }
 
 
+def _sampled_lines(reading: Reading) -> Standard | None:
+    size = (reading.geometry.width, reading.geometry.height)
+    return next((one for one in STANDARDS.values() if (one.width, one.height) == size), None)
+
+
 def _shaped(reading: Reading, shape: str) -> object:
     """The geometry shown at a shape like ``16:9``: the storage size stays, the pixels change."""
-    wide, _, high = shape.partition(":")
+    wide, _, high = shape.removesuffix(SAMPLED).partition(":")
     display = Fraction(wide) / Fraction(high)
-    storage = reading.geometry
+    storage, lines = reading.geometry, _sampled_lines(reading)
     aspect = (display * storage.height / storage.width).limit_denominator(255)
+    if lines and shape.endswith(SAMPLED):
+        aspect = lines.sample_aspect_4_3 if display == Fraction(4, 3) else lines.sample_aspect_16_9
     return storage.model_copy(
         update={
             "sample_aspect": fraction_text(aspect),

@@ -8,7 +8,6 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
-import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from yomikomi.core.errors import UnreadableError
@@ -156,9 +155,8 @@ def _sounds(expected: Expected, meters: list[SoundMeter]) -> list[Check]:
 def _shape(expected: Expected, found: tuple[int, int, Fraction]) -> Check:
     shape = expected.treated.geometry
     width, height, aspect = found
-    # Containers keep whole display pixels, so the aspect may be off by half of one.
-    close = abs(float(aspect / shape.sample_aspect) - 1) <= 0.6 / max(1, width)
-    passed = (width, height) == (shape.width, shape.height) and bool(np.bool_(close))
+    # The library reduces ratios to terms up to 255.
+    passed = (width, height) == (shape.width, shape.height) and abs(float(aspect / shape.sample_aspect) - 1) < 1e-4
     return Check(name="size and pixel shape", passed=passed, found=f"{width} × {height}, pixels {aspect.numerator}:{aspect.denominator}")
 
 

@@ -7,9 +7,8 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
-from typing import Protocol
+from typing import Any, Protocol
 
-import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
@@ -22,7 +21,7 @@ _NEVER = 2**40
 class SoundByNumber(Protocol):
     """The same sample for the same number."""
 
-    def samples(self, start: int, count: int) -> NDArray[np.int16]:
+    def samples(self, start: int, count: int) -> NDArray[Any]:
         """Shape (count, channels)."""
 
 

@@ -18,6 +18,7 @@ _SEGMENT, _TRACKS, _ENTRY, _VIDEO, _VOID = 0x18538067, 0x1654AE6B, 0xAE, 0xE0, 0
 _CRC = 0xBF
 _CUES, _CLUSTER = 0x1C53BB6B, 0x1F43B675
 _DISPLAY_WIDTH, _DISPLAY_HEIGHT, _DISPLAY_UNIT = 0x54B0, 0x54BA, 0x54B2
+_AS_RATIO = 3  # DisplayUnit: width and height are the display shape, no sizes (RFC 9559, 5.1.4.1.28.14)
 _HEAD_BYTES = 65_536
 
 
@@ -30,14 +31,14 @@ class _Element:
 
 
 def set_display_shape(path: Path, geometry: Geometry) -> bool:
-    """Mark the picture track of a Matroska file with its display size (square pixels, storage height).
+    """Mark the picture track of a Matroska file with the shape it is shown at, exactly: as a size in square pixels at storage height
+    where that is a whole number, else as a ratio.
 
     Returns whether the header had the room; a file of another kind is left alone and gives False.
     """
-    width = round(geometry.width * geometry.sample_aspect)
     with path.open("r+b") as file:
         head = bytearray(file.read(_HEAD_BYTES))
-        place = _rewrite(head, width, geometry.height)
+        place = _rewrite(head, _shown_at(geometry))
         if place is None:
             return False
         start, end = place
@@ -57,17 +58,27 @@ def index_in_front(path: Path) -> bool:
     return False
 
 
-def _rewrite(head: bytearray, width: int, height: int) -> tuple[int, int] | None:
+def _shown_at(geometry: Geometry) -> bytes:
+    """The elements that say at which shape a picture is shown. A rounded width would change them:
+    720 samples of 32:27 shown at 853 are pixels of 853:720."""
+    width = geometry.width * geometry.sample_aspect
+    if width.denominator == 1:
+        return _number(_DISPLAY_WIDTH, width.numerator) + _number(_DISPLAY_HEIGHT, geometry.height)
+    shape = geometry.display_aspect
+    return _number(_DISPLAY_WIDTH, shape.numerator) + _number(_DISPLAY_HEIGHT, shape.denominator) + _number(_DISPLAY_UNIT, _AS_RATIO)
+
+
+def _rewrite(head: bytearray, shown: bytes) -> tuple[int, int] | None:
     for segment in _children(head, 0, len(head)):
         if segment.identity != _SEGMENT:
             continue
         for tracks in _children(head, segment.data, segment.end):
             if tracks.identity == _TRACKS:
-                return _rewrite_tracks(head, tracks, width, height)
+                return _rewrite_tracks(head, tracks, shown)
     return None
 
 
-def _rewrite_tracks(head: bytearray, tracks: _Element, width: int, height: int) -> tuple[int, int] | None:
+def _rewrite_tracks(head: bytearray, tracks: _Element, shown: bytes) -> tuple[int, int] | None:
     entries = [e for e in _children(head, tracks.data, tracks.end) if e.identity == _ENTRY]
     for entry in entries:
         parts = list(_children(head, entry.data, entry.end))
@@ -83,7 +94,7 @@ def _rewrite_tracks(head: bytearray, tracks: _Element, width: int, height: int) 
             for e in _children(head, first.data, first.end)
             if e.identity not in {_DISPLAY_WIDTH, _DISPLAY_HEIGHT, _DISPLAY_UNIT}
         ]
-        body = b"".join(kept) + _number(_DISPLAY_WIDTH, width) + _number(_DISPLAY_HEIGHT, height)
+        body = b"".join(kept) + shown
         between = bytes(head[first.end : last.start])
         new = _ID_VIDEO + _size(len(body)) + body + between
         room = (last.end - first.start) - len(new)

@@ -44,13 +44,27 @@ class SoundBlock:
     Parameters
     ----------
     start : sample number since the source started.
-    samples : ndarray [shape=(samples, channels), int16]; the channels of all tracks side by side.
+    samples : ndarray [shape=(samples, channels), int16, or int32 where the source gives more than 16 bits, full scale ±2³¹];
+        the channels of all tracks side by side.
     stamp_us : when the first sample was taken, on the clock of the pictures' stamps.
     """
 
     start: int
-    samples: NDArray[np.int16]
+    samples: NDArray[np.int16] | NDArray[np.int32]
     stamp_us: int | None = None
+
+    @property
+    def coarse(self) -> NDArray[np.int16]:
+        """The upper 16 bits, for meters and for what is shown."""
+        return as_16_bits(self.samples)
+
+
+def as_16_bits(samples: NDArray[np.int16] | NDArray[np.int32]) -> NDArray[np.int16]:
+    return samples if samples.dtype == np.int16 else (samples >> 16).astype(np.int16)  # type: ignore[return-value]
+
+
+def as_32_bits(samples: NDArray[np.int16] | NDArray[np.int32]) -> NDArray[np.int32]:
+    return samples if samples.dtype == np.int32 else samples.astype(np.int32) << 16  # type: ignore[return-value]
 
 
 @dataclass(frozen=True)
@@ -67,7 +81,8 @@ PROGRAMME, COMMENTARY = "programme", "commentary"
 @dataclass(frozen=True)
 class SourceFormat:
     """What an opened source delivers; ``field_order`` is None where it sends whole pictures, ``sound_channels`` 0 where it
-    is silent. The last ``commentary_channels`` of them carry a commentary, to be kept apart from the programme."""
+    is silent; ``sound_bits``: 16 or 24. The
+    last ``commentary_channels`` of them carry a commentary, to be kept apart from the programme."""
 
     standard: Standard
     field_order: FieldOrder | None
@@ -76,6 +91,7 @@ class SourceFormat:
     sound_channels: int
     commentary_channels: int = 0
     bits: int = 8
+    sound_bits: int = 16
 
     @property
     def tracks(self) -> tuple[Track, ...]:

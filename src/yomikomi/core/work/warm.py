@@ -115,7 +115,8 @@ def _ask_helper() -> int | None:
 
 
 def _tell_parent(pipe: Connection) -> None:
-    pipe.send(os.getppid())
+    with contextlib.suppress(OSError):  # whoever asked may have ended meanwhile
+        pipe.send(os.getppid())
 
 
 def _lives(pid: int) -> bool:

@@ -198,7 +198,7 @@ class Reel:
         video.width, video.height, video.pix_fmt = self.standard.width, self.standard.height, "yuv420p"
         context = video.codec_context
         context.bit_rate = _VIDEO_BITS
-        context.sample_aspect_ratio = self.standard.sample_aspect_16_9 if self._spec.wide else self.standard.sample_aspect_4_3
+        context.sample_aspect_ratio = self.standard.file_aspect_16_9 if self._spec.wide else self.standard.file_aspect_4_3
         self.standard.colour.put_on(context)
         return video
 

@@ -63,7 +63,7 @@ class Subject:
             return OnPathSpec(BarsSpec(standard=key, tape=_tape_of(player), seconds=None), delivery)
         test = SyncTestSpec(
             kind, -lead, standard=key, progressive=self.format.field_order is None, tape=_tape_of(player), seconds=None,
-            field_order=self.format.field_order or SyncTestSpec().field_order,
+            field_order=self.format.field_order,
         )  # fmt: skip
         return OnPathSpec(test, delivery)
 

@@ -138,7 +138,7 @@ class SourceBox(QDialog):
         self._show_rates()
         nearest = min(range(self.rate.count()), key=lambda place: abs(self.rate.itemData(place) - standard.rate))
         self.rate.setCurrentIndex(nearest)
-        self.fields.setCurrentIndex(self.fields.findData("tff"))
+        self.fields.setCurrentIndex(self.fields.findData(standard.first_field or ""))
 
     def _accept(self) -> None:
         video, chosen = self._video(), self.format.currentData()

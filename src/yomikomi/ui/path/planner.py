@@ -57,11 +57,12 @@ class Planner:
         self.sheet: PathSheet | None = None
         self.wishes = Wishes()
         self.lost_path = ""
+        self.followed = ""  # key of the path that a choice of two schools wants, until a search has found it
 
     def begin(self, view: CarrierView) -> None:
         """Another carrier: start from its sheet where it has one."""
         self.view, self.found, self.ranked, self.traced = view, None, None, None
-        self.sheet, self.lost_path = view.path, ""
+        self.sheet, self.lost_path, self.followed = view.path, "", ""
         self.wishes = view.path.wishes if view.path else Wishes.usual(view.intake)
 
     def request(self, equipment: Equipment, task: Task) -> PathRequest:
@@ -74,7 +75,8 @@ class Planner:
             return False
         self.found = found
         wanted = self.sheet.path.key if self.sheet else ""
-        kept = next((one for one in found.ranked if one.path.key == wanted), None)
+        kept = next((one for key in (self.followed, wanted) for one in found.ranked if one.path.key == key), None)
+        self.followed = ""
         self.lost_path = self.sheet.route if self.sheet and kept is None else ""
         first = found.ranked[0] if found.ranked else None
         if kept is not None:

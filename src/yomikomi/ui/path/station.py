@@ -294,6 +294,7 @@ class PathStation(Station):
         if other is not None and other is not self.planner.ranked:
             self.planner.choose(other)
         self.planner.wishes = option.wishes
+        self.planner.followed = option.path.key
         if self.schools is not None:
             self.schools.accept()
         self._search()

@@ -15,16 +15,17 @@ from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.intake import (
     SERIES_LIMIT,
     CarrierDetails,
+    Cassette,
     Condition,
     Intake,
     series_labels,
     tags_of,
     usual_details,
 )
-from yomikomi.core.planning.lengths import factor_of, marked_minutes_for, running_seconds
+from yomikomi.core.planning.lengths import factor_of, marked_minutes_for, marked_text, parse_marked, running_seconds
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.timecode import clock
-from yomikomi.core.video.units import number_text, parse_time
+from yomikomi.core.video.units import parse_time
 from yomikomi.sim.player import stand_in
 from yomikomi.ui import theme
 from yomikomi.ui.shelf.condition import ConditionCheck
@@ -94,7 +95,7 @@ class IntakeForm(QWidget):
             self.kind.addItem(KINDS[key].words, key)
         self.marked, self.speed = QComboBox(), QComboBox()
         self.marked.setEditable(True)
-        self.marked.setToolTip("Minutes marked on it, at the standard speed")
+        self.marked.setToolTip("What stands on the shell: 120, T-120 or E-180; minutes at the standard speed")
         self.length = QLineEdit()
         self.length.setPlaceholderText("1:58:00, 2h")
         self.length.setToolTip("Running time; follows from marked minutes and speed, and the other way round")
@@ -110,8 +111,10 @@ class IntakeForm(QWidget):
         self.rights_words = label(quiet=True, wrap=True)
         self.condition = ConditionCheck()
         self.order = QComboBox()
+        self.order.addItem("usual fields", "")
         for order in FieldOrder:
             self.order.addItem(order.words, order.value)
+        self.order.setToolTip("Usual: of 525 lines the bottom field first, of 625 lines the top one. Recorders differ.")
         self.seed = QSpinBox()
         self.seed.setRange(0, 9999)
         self.seed.setValue(1)
@@ -151,6 +154,7 @@ class IntakeForm(QWidget):
         self.kind.currentIndexChanged.connect(self._on_kind)
         self.marked.currentTextChanged.connect(self._on_marked)
         self.speed.currentIndexChanged.connect(self._on_marked)
+        self.standard.activated.connect(self._on_marked)
         self.length.editingFinished.connect(self._on_length)
         self.count.valueChanged.connect(self._show_series)
         self.label_line.textChanged.connect(self._show_series)
@@ -182,7 +186,7 @@ class IntakeForm(QWidget):
         self._show_intake(view.intake)
         source = view.source or {}
         self.seed.setValue(int(source.get("seed", 1)))
-        self.order.setCurrentIndex(max(0, self.order.findData(source.get("field_order", "tff"))))
+        self.order.setCurrentIndex(max(0, self.order.findData(source.get("field_order") or "")))
         self.corrector.setChecked(bool(source.get("corrector", False)))
 
     @property
@@ -211,10 +215,10 @@ class IntakeForm(QWidget):
         seconds = parse_time(words) if words else None
         if words and not seconds:
             raise WrongUseError(f"{words!r} is no running time.", remedy="Write it as 1:58:00, 2h or 118 min; empty if not known.")
-        marked = self._marked_minutes()
+        marked, cassette = self._marked_minutes()
         details = CarrierDetails(
             shape=self.shape.currentText().strip(), sound=self.sound.currentText().strip(),
-            marked_minutes=marked if kind.speeds else None, speed=self.speed.currentText() if kind.speeds else "",
+            marked_minutes=marked if kind.speeds else None, cassette=cassette, speed=self.speed.currentText() if kind.speeds else "",
             condition=self.condition.condition, rights=self.rights.isChecked(),
             wanted=tuple(key for key, box in self.wanted.items() if box.isChecked()), tags=tags_of(self.tags_line.text()),
         )  # fmt: skip
@@ -227,7 +231,7 @@ class IntakeForm(QWidget):
             )
             for one in labels
         )  # fmt: skip
-        order = FieldOrder(self.order.currentData())
+        order = FieldOrder(self.order.currentData()) if self.order.currentData() else None
         sources = tuple(
             stand_in(
                 kind.key, chosen, seed=self.seed.value() + number, seconds=length, order=order, corrector=self.corrector.isChecked()
@@ -253,7 +257,7 @@ class IntakeForm(QWidget):
         with QSignalBlocker(self.marked), QSignalBlocker(self.speed):
             if details.speed:
                 self.speed.setCurrentText(details.speed)
-            self.marked.setCurrentText(number_text(details.marked_minutes) if details.marked_minutes else "")
+            self.marked.setCurrentText(marked_text(details.marked_minutes, details.cassette) if details.marked_minutes else "")
         self.length.setText(clock(intake.seconds) if intake.seconds else "")
         self.condition.show_condition(details.condition)
         self.rights.setChecked(details.rights)
@@ -293,27 +297,26 @@ class IntakeForm(QWidget):
         self.rights_words.setText("\n".join(kind.caution_words("copy")))
         self.condition.show_kind(kind.key)
 
-    def _marked_minutes(self) -> float | None:
-        words = self.marked.currentText().strip().lower().removesuffix("min").strip()
+    def _marked_minutes(self) -> tuple[float | None, Cassette]:
+        words = self.marked.currentText().strip()
         if not words:
-            return None
-        try:
-            value = float(words.replace(",", "."))
-        except ValueError:
-            raise WrongUseError(f"{words!r} are no minutes.", remedy="Write the number that is marked on it.") from None
-        if not 0 < value <= 6000:
-            raise WrongUseError(f"{words} minutes cannot be.", remedy="Write the number that is marked on it.")
-        return value
+            return None, ""
+        found = parse_marked(words)
+        if found is None:
+            raise WrongUseError(f"{words!r} are no marked minutes.", remedy="Write what stands on it: 120, T-120 or E-180.")
+        return found
 
     def _on_marked(self) -> None:
         """Marked minutes and speed give the running time."""
         kind = kind_of(self.kind.currentData())
         try:
-            marked = self._marked_minutes()
+            marked, cassette = self._marked_minutes()
         except WrongUseError:
             return
         if marked and kind.speeds:
-            self.length.setText(clock(running_seconds(kind, marked_minutes=marked, speed=self.speed.currentText())))
+            lines, speed = self.standard.currentData() or None, self.speed.currentText()
+            runs = running_seconds(kind, marked_minutes=marked, speed=speed, lines=lines, cassette=cassette)
+            self.length.setText(clock(runs))
 
     def _on_length(self) -> None:
         """A running time that was typed gives the marked minutes, where the kind has them."""
@@ -322,9 +325,11 @@ class IntakeForm(QWidget):
         if not seconds or not kind.speeds or factor_of(kind, self.speed.currentText()) <= 0:
             return
         self.length.setText(clock(float(seconds)))
-        minutes = marked_minutes_for(kind, seconds=float(seconds), speed=self.speed.currentText())
+        _, cassette = parse_marked(self.marked.currentText()) or (None, "")
+        lines = self.standard.currentData() or None
+        minutes = marked_minutes_for(kind, seconds=float(seconds), speed=self.speed.currentText(), lines=lines, cassette=cassette)
         with QSignalBlocker(self.marked):
-            self.marked.setCurrentText(number_text(minutes, places=1))
+            self.marked.setCurrentText(marked_text(round(minutes, 1), cassette))
 
     def _show_series(self) -> None:
         count = self.count.value()

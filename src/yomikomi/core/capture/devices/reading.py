@@ -12,6 +12,7 @@ import re
 import threading
 import time
 from collections import deque
+from collections.abc import Iterator
 from dataclasses import asdict, dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -22,12 +23,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.capture.clocks import FrameNumberer
+from yomikomi.core.capture.devices.alsa import DeepSound, NoDeepSoundError
 from yomikomi.core.capture.devices.layer import DeviceLayer
 from yomikomi.core.capture.devices.refusals import gone, refusal
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.colour import BT601_525, BT601_625, BT709
 from yomikomi.core.video.planes import plane_samples
-from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
+from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat, as_32_bits
 from yomikomi.core.video.standards import STANDARDS, FieldOrder, Standard
 from yomikomi.core.work.text import printable, shortened
 
@@ -123,35 +125,45 @@ class DeviceSpec:
 class _SoundThread(threading.Thread):
     """Reads sound into a buffer of samples, with the moment at which the newest arrived."""
 
-    def __init__(self, spec: DeviceSpec, layer: str, path: str, channels: int) -> None:
+    def __init__(self, layer: str, path: str, channels: int) -> None:
         super().__init__(name="device sound", daemon=True)
-        self._container = _open(path, layer, {"channels": str(channels), "sample_rate": str(_SOUND_RATE)} if layer == "alsa" else {})
         self.channels = channels
+        self._deep = _deep_sound(path, channels) if layer == "alsa" else None
+        if self._deep is None:
+            self._container = _open(path, layer, {"channels": str(channels), "sample_rate": str(_SOUND_RATE)} if layer == "alsa" else {})
+            self.bits = 24 if self._container.streams.audio[0].codec_context.format.bytes > 2 else 16
+        else:
+            self.bits = 24
+        self._kind = np.int32 if self.bits > 16 else np.int16
         self._lock = threading.Lock()
-        self._blocks: deque[NDArray[np.int16]] = deque()
+        self._blocks: deque[NDArray[Any]] = deque()
         self._held = 0
         self._going = True
         self.failed: str = ""
         self.newest_stamp = 0
 
     def run(self) -> None:
-        layout = "mono" if self.channels == 1 else "stereo"
-        resampler = av.AudioResampler(format="s16", layout=layout, rate=_SOUND_RATE)
         try:
-            for frame in self._container.decode(audio=0):
+            for samples in self._deep.blocks() if self._deep else self._decoded():
                 if not self._going:
-                    return
-                stamp = time.monotonic_ns() // 1000
-                for made in resampler.resample(frame):
-                    samples = np.asarray(made.to_ndarray(), np.int16).reshape(-1, self.channels)
-                    with self._lock:
-                        self._blocks.append(samples)
-                        self._held += len(samples)
-                        self.newest_stamp = stamp
+                    break
+                with self._lock:
+                    self._blocks.append(samples)
+                    self._held += len(samples)
+                    self.newest_stamp = time.monotonic_ns() // 1000
         except (av.error.FFmpegError, OSError) as error:
             self.failed = str(error)
+        if self._deep:
+            self._deep.close()
 
-    def take(self, count: int) -> NDArray[np.int16]:
+    def _decoded(self) -> Iterator[NDArray[Any]]:
+        layout = "mono" if self.channels == 1 else "stereo"
+        resampler = av.AudioResampler(format="s32" if self.bits > 16 else "s16", layout=layout, rate=_SOUND_RATE)
+        for frame in self._container.decode(audio=0):
+            for made in resampler.resample(frame):
+                yield np.asarray(made.to_ndarray(), self._kind).reshape(-1, self.channels)
+
+    def take(self, count: int) -> NDArray[Any]:
         """The oldest ``count`` samples, no more than are held."""
         with self._lock:
             count = min(count, self._held)
@@ -163,7 +175,7 @@ class _SoundThread(threading.Thread):
                     self._blocks.appendleft(block[need:])
                 need -= len(parts[-1])
             self._held -= count
-        return np.concatenate(parts) if parts else np.zeros((0, self.channels), np.int16)
+        return np.concatenate(parts) if parts else np.zeros((0, self.channels), self._kind)
 
     @property
     def held(self) -> int:
@@ -226,11 +238,12 @@ class Device:
         try:
             for path, channels in ((spec.sound, spec.channels), (spec.commentary, 1)):
                 if path:
-                    self._sounds.append(_SoundThread(spec, spec.sound_layer, path, channels))
+                    self._sounds.append(_SoundThread(spec.sound_layer, path, channels))
         except OSError as error:
             self._container.close()
             raise refusal(spec.sound, error, layer) from error
-        self.format = replace(spec.format, standard=replace(spec.picture_standard, width=given[0], height=given[1]))
+        deep = max((thread.bits for thread in self._sounds), default=16)
+        self.format = replace(spec.format, standard=replace(spec.picture_standard, width=given[0], height=given[1]), sound_bits=deep)
         self._frames = self._container.decode(video=0)
         self._numbers = FrameNumberer(spec.rate)
         self._next_sample = 0
@@ -307,9 +320,19 @@ class Device:
         parts = [first.take(count)]
         for thread in self._sounds[1:]:
             held = thread.take(min(count, thread.held))
-            parts.append(np.concatenate([held, np.zeros((count - len(held), thread.channels), np.int16)]))
+            parts.append(np.concatenate([held, np.zeros((count - len(held), thread.channels), held.dtype)]))
+        if self.format.sound_bits > 16:
+            parts = [as_32_bits(part) for part in parts]
         self._next_sample += count
         return SoundBlock(start, np.concatenate(parts, axis=1), stamp if count else None)
+
+
+def _deep_sound(path: str, channels: int) -> DeepSound | None:
+    """The device with more than 16 bits; None where it has no more, or where the library is to say why it cannot be opened."""
+    try:
+        return DeepSound(path, channels, _SOUND_RATE)
+    except (NoDeepSoundError, OSError):
+        return None
 
 
 def _open(path: str, layer: str, options: dict[str, str]) -> Any:

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from yomikomi.core.planning.carriers import KINDS as CARRIER_KINDS
 from yomikomi.core.planning.data_files import load
+from yomikomi.core.planning.data_rates import CAPTURE_CODECS
 from yomikomi.core.planning.formats import FORMATS
 
 Carried = Literal["picture", "sound", "data"]
@@ -114,6 +115,9 @@ class DeviceKind(_Frozen):
     powered_mic: bool = False
     sound_device: Literal["recorder", "default"] = "recorder"
     compresses_to_mbps: float | None = Field(default=None, gt=0)
+    compresses_as: str = ""
+    sends_raw: bool = False
+    takes_raw: bool = False
     depth: int = Field(default=8, ge=8, le=16)
     lag_ms: int = Field(default=0, ge=0, le=5000)
     lead_ms: int = Field(default=0, ge=0, le=2000)
@@ -128,6 +132,7 @@ class DeviceKind(_Frozen):
             *(key for key in (*self.settings, *self.delivered) if key not in SETTINGS),
             *(key for key in (*self.takes, *self.turns_into, *self.turns_into.values()) if key not in FORMATS),
             *(key for key in self.plays if key not in CARRIER_KINDS),
+            *((self.compresses_as,) if self.compresses_as and self.compresses_as not in CAPTURE_CODECS else ()),
             *(plug for pair in self.ends for plug in pair if plug not in CONNECTORS),
         ]
         if unknown:
@@ -140,6 +145,11 @@ class DeviceKind(_Frozen):
         if (self.role == "cable") != bool(self.ends):
             raise ValueError(f"{self.key}: a cable has ends, and nothing else has")
         return self
+
+    @property
+    def compresses(self) -> bool:
+        """It hands on what it compressed inside."""
+        return self.compresses_to_mbps is not None or bool(self.compresses_as)
 
     @property
     def is_source(self) -> bool:

@@ -10,6 +10,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence, Set
 from dataclasses import replace
 
+from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.catalogue import Port, cable_for, fits, payload_mbps
 from yomikomi.core.planning.path.drawer import Drawer
 from yomikomi.core.planning.path.equipment import Equipment
@@ -107,18 +108,24 @@ class Finder:
                     if self._kinds[target].role == "converter":
                         yield from self._onward(target, self._kinds[target].outs("picture"), way, boxes + 1)
                     else:
-                        yield from self._recorded(way)
                         twin = self._twin(way) if len(way) == 1 else None
+                        if twin is None or self.wishes.links != "two":
+                            yield from self._recorded(way)
                         if twin is not None:
                             yield from (replace(path, twin=(twin,)) for path in self._recorded(way))
 
     def _twin(self, way: tuple[Link, ...]) -> Link | None:
-        """A second link beside the first, where one is too narrow for the format wanted."""
+        """A second link beside the first, where one is too narrow for the format wanted, or where two are wished for."""
         (link,) = way
         out, into = self._port(link.source, link.out), self._port(link.target, link.into)
+        if not out.connector.startswith("sdi"):
+            return None
         payload = payload_mbps(out.connector, into.connector)
-        needed = link_mbps(self.task.picture_format, out.connector) if out.connector.startswith("sdi") else None
-        if needed is None or payload is None or not payload < needed <= 2 * payload:
+        source, key = self._kinds[link.source], self.task.picture_format
+        raw = source.sends_raw and self._kinds[link.target].takes_raw and self.wishes.signal == "raw"
+        needed = float(FORMATS[key].pixel_rate * source.depth) / 1e6 if raw else link_mbps(key, out.connector)
+        least = 0 if self.wishes.links == "two" else payload
+        if needed is None or payload is None or least is None or not least < needed <= 2 * payload:
             return None
         for port in self._kinds[link.source].outs("picture"):
             if port.connector == out.connector and port.key != out.key:

@@ -9,6 +9,7 @@ from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.catalogue import SETTINGS, DeviceKind
 from yomikomi.core.planning.path.structure import Knob, Setup
 from yomikomi.core.video.rates import rate_family
+from yomikomi.core.video.standards import FieldOrder
 
 # Lossless compression of raw pictures: what is left of 12 bits a pixel (common practice, no source).
 RAW_LOSSLESS = 0.55
@@ -166,8 +167,8 @@ def _matrix(setup: Setup, _piece: str) -> Answer:
     if setup.reads_data:
         return None
     row = FORMATS[recorded_format(setup)]
-    if setup.kind(setup.path.source).depth > 10:
-        return Planned("bt2020", "The camera sends wide gamut.")
+    if option_of(setup, setup.path.source, "gamut_out") == "wide":
+        return Planned("bt2020", "The source sends wide colour and says so.")
     if row.height < 720:
         return Planned("bt601", "Standard definition is recorded in BT.601.")
     return Planned("bt709", "High definition is recorded in BT.709.")
@@ -176,7 +177,9 @@ def _matrix(setup: Setup, _piece: str) -> Answer:
 def _field_order(setup: Setup, _piece: str) -> Answer:
     if setup.reads_data or not FORMATS[recorded_format(setup)].interlaced:
         return None
-    return Planned("tff", "Recorders sample the top field first, whatever the tape has; the reading measures it.")
+    row = FORMATS[recorded_format(setup)]
+    order = row.first_field or FieldOrder.TFF
+    return Planned(order.value, f"The convention for {row.words}; recorders differ, and the reading of the rehearsal decides.")
 
 
 def _deinterlace(setup: Setup, piece: str) -> Answer:
@@ -262,7 +265,7 @@ def _sound_input(setup: Setup, piece: str) -> Answer:
 def _codec(setup: Setup, piece: str) -> Answer:
     if piece != setup.path.computer or setup.reads_data:
         return None
-    if setup.kind(setup.path.recorder).compresses_to_mbps:
+    if setup.kind(setup.path.recorder).compresses:
         return Planned("device", "The recorder compresses inside; encoding once more would lose again.")
     why = {
         "ffv1": "Nothing is lost, and it can be encoded again for the next, better screen.",
@@ -284,6 +287,37 @@ def _commentary_track(setup: Setup, piece: str) -> Answer:
     return Planned("own", SETTINGS["commentary_track"].why) if piece == setup.path.computer and setup.path.commentary else None
 
 
+def sends_raw(setup: Setup) -> bool:
+    """Raw pictures travel from the source to the recorder."""
+    link = setup.path.link_from(setup.path.source)
+    return link is not None and setup.port_out(link).connector.startswith("sdi") and option_of(setup, setup.path.source, "signal") == "raw"
+
+
+def _signal(setup: Setup, piece: str) -> Answer:
+    link = setup.path.link_from(piece)
+    if piece != setup.path.source or link is None or not setup.port_out(link).connector.startswith("sdi"):
+        return None
+    if not setup.kind(setup.path.recorder).takes_raw:
+        return Planned("video", "The recorder takes no raw pictures.")
+    if setup.wishes.signal == "video":
+        return Planned("video", "Asked for: it can be edited as it is.")
+    return Planned("raw", SETTINGS["signal"].why)
+
+
+def _gamut(setup: Setup, piece: str) -> Answer:
+    if piece != setup.path.source or sends_raw(setup) or not setup.path.picture:
+        return None  # raw has no primaries or matrix of its own
+    deep = setup.kind(setup.path.recorder).depth >= 10
+    if setup.wishes.gamut == "wide" and deep:
+        return Planned("wide", "Asked for: PQ in 10 bits; every screen and editor after it must know it.")
+    why = "Every screen and editor shows it as it is." if deep else "The recorder's 8 bits are too few for wide colour."
+    return Planned("standard", why)
+
+
+def _ears_by_light(setup: Setup, piece: str) -> bool:
+    return any(link.source == piece and setup.port_out(link).connector == "optical" for link in setup.path.ears)
+
+
 def _raw_compression(setup: Setup, piece: str) -> Answer:
     if piece != setup.path.source or not setup.keeps_own_record or setup.path.recorder != piece:
         return None
@@ -295,6 +329,10 @@ def _only_where(leg_role: Callable[[Setup, str], bool], key: str) -> Callable[[S
         return Planned(SETTINGS[key].right, SETTINGS[key].why) if leg_role(setup, piece) else None
 
     return rule
+
+
+def _starts_recorder(setup: Setup, piece: str) -> bool:
+    return piece == setup.path.source and setup.keeps_own_record and bool(setup.path.picture)
 
 
 def _records_live(setup: Setup, piece: str) -> bool:
@@ -323,5 +361,10 @@ _RULES: dict[str, Callable[[Setup, str], Answer]] = {
     "record_to": _record_to,
     "commentary_track": _commentary_track,
     "raw_compression": _raw_compression,
+    "signal": _signal,
+    "gamut_out": _gamut,
+    "main_codec": _only_where(lambda setup, piece: piece == setup.path.source and sends_raw(setup), "main_codec"),
+    "record_trigger": _only_where(_starts_recorder, "record_trigger"),
+    "optical_sound": _only_where(_ears_by_light, "optical_sound"),
     "rate_mode": _only_where(_records_live, "rate_mode"),
 }

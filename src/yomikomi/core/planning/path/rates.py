@@ -13,7 +13,7 @@ from yomikomi.core.planning.data_rates import (
 )
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.catalogue import CONNECTORS, payload_mbps
-from yomikomi.core.planning.path.plan import RAW_LOSSLESS, format_at, option_of, recorded_format, sent_format
+from yomikomi.core.planning.path.plan import RAW_LOSSLESS, format_at, option_of, recorded_format, sends_raw, sent_format
 from yomikomi.core.planning.path.structure import Link, Setup
 
 # Bits a pixel on a digital picture link: 8-bit RGB or 4:4:4 over HDMI; 10-bit 4:2:2 over SDI (SMPTE ST 292-1).
@@ -45,10 +45,15 @@ def link_mbps(format_key: str, connector: str) -> float | None:
 
 
 def captured_mbps(setup: Setup) -> float:
-    """What the recorder hands on: compressed inside, or 4:2:2 at its depth with sound; 8 bits where 10 would not get through."""
+    """What the recorder hands on: raw, compressed inside, or 4:2:2 at its depth with sound; 8 bits where 10 would not get through."""
     kind = setup.kind(setup.path.recorder)
+    if sends_raw(setup):
+        return _mosaic_mbps(setup, recorded_format(setup))
     if kind.compresses_to_mbps is not None:
         return kind.compresses_to_mbps
+    if kind.compresses_as:
+        row = FORMATS[recorded_format(setup)]
+        return capture_bits_per_second(kind.compresses_as, width=row.width, height=row.height, rate=row.rate)[1] / 1e6
     return _uncompressed(setup, depth_of(setup))
 
 
@@ -79,10 +84,14 @@ def _payload(setup: Setup, link: Link) -> float | None:
     return payload_mbps(*names)
 
 
+def _mosaic_mbps(setup: Setup, format_key: str) -> float:
+    """Raw pictures: one sample of the source's depth for each pixel, and nothing between the pictures."""
+    return float(FORMATS[format_key].pixel_rate * setup.kind(setup.path.source).depth) / 1e6
+
+
 def raw_mbps(setup: Setup) -> float:
     """A raw recording inside the camera: one sample a pixel."""
-    row = FORMATS[sent_format(setup)]
-    whole = float(row.pixel_rate * setup.kind(setup.path.source).depth) / 1e6
+    whole = _mosaic_mbps(setup, sent_format(setup))
     squeezed = option_of(setup, setup.path.source, "raw_compression") == "lossless"
     return whole * RAW_LOSSLESS if squeezed else whole
 
@@ -127,7 +136,9 @@ def _flow_over(setup: Setup, link: Link) -> Flow:
         return Flow(written_mbps(setup) if setup.keeps_own_record or setup.reads_data else captured_mbps(setup), payload)
     if link in path.picture or link in path.twin or link in path.second or link in path.screen:
         connector = setup.port_out(link).connector
-        needed = link_mbps(format_at(setup, link.target) if link in path.picture else recorded_format(setup), connector)
+        key = format_at(setup, link.target) if link in path.picture else recorded_format(setup)
+        raw = sends_raw(setup) and connector.startswith("sdi") and link.source == path.source
+        needed = _mosaic_mbps(setup, key) if raw else link_mbps(key, connector)
         shared = path.twin and link in (*path.twin, path.picture[0]) and option_of(setup, path.recorder, "links") == "two"
         return Flow(needed / 2 if shared and needed else needed, payload)
     return Flow(_SOUND_MBPS if payload else None, payload)

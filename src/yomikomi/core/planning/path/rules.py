@@ -54,6 +54,8 @@ RULES: dict[str, Rule] = {
         Rule("squeezed", "squeezed", "device", ("picture",), "note", ways.squeezed),
         Rule("drive too slow", "drive", "device", ("picture",), "break", limits.drive_too_slow),
         Rule("card too slow", "card", "device", ("picture",), "break", limits.card_too_slow),
+        Rule("raw not taken", "no raw", "device", ("picture",), "break", settings.raw_not_taken),
+        Rule("focus rate", "focus tracking", "device", ("picture",), "note", ways.focus_rate),
         Rule("watches preview", "preview lags", "device", ("picture",), "degrade", ways.watches_preview),
         Rule("hears preview", "preview lags", "device", ("ears",), "degrade", ways.hears_preview),
     )

@@ -65,7 +65,8 @@ def tight(site: Site) -> Found | None:
     if site.link is None:
         return None
     flow = flow_over(site.setup, site.link)
-    if flow.margin is None or not 1 <= flow.margin < 1.2 or site.setup.port_out(site.link).connector.startswith("sdi"):
+    shared = "data" in site.setup.port_out(site.link).carries  # picture links belong to one device each
+    if flow.margin is None or not 1 <= flow.margin < 1.2 or not shared:
         return None
     return Found(f"this link has hardly any room left: {flow.margin:.2f} times what is needed", "Keep other devices off this socket.")
 
@@ -108,6 +109,8 @@ def drive_too_slow(site: Site) -> Found | None:
     if site.piece != holder or path.recorder == path.source:
         return None
     rate, limit = written_mbps(site.setup), write_limit_mbps(site.setup)
+    if rate is not None and path.twin:
+        rate /= 2  # alternate frames on two drives
     if rate is None or limit is None or rate <= limit:
         return None
     return Found(

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.path.findings import Check, Found, Site, gone, the
-from yomikomi.core.planning.path.plan import format_at, goes_past_camera, option_of, planned, recorded_format
+from yomikomi.core.planning.path.findings import Check, Found, SetOption, Site, gone, the
+from yomikomi.core.planning.path.plan import format_at, goes_past_camera, option_of, planned, recorded_format, sends_raw
 
 # Sound that comes early or late by less is not noticed (ITU-R BT.1359: 45 ms early, 125 ms late; from memory).
 _NOTICED_MS = 45
@@ -82,8 +82,32 @@ def differs_from_plan(key: str, effect: dict[str, object], says: str) -> Check:
     return check
 
 
-matrix_differs = differs_from_plan("matrix", {"colours": "wrong"}, "works with {}, which is not what the picture is in")
 order_differs = differs_from_plan("field_order", {"order": "swapped"}, "takes the fields for {}")
+
+
+def matrix_differs(site: Site) -> Found | None:
+    """The program works with another matrix than the picture that comes is in."""
+    chosen, wanted = site.option("matrix"), planned(site.setup, site.piece, "matrix")
+    if wanted is None or chosen is None:
+        return None
+    wide = option_of(site.setup, site.setup.path.source, "gamut_out") == "wide"
+    right = "bt2020" if wide else "bt601" if FORMATS[recorded_format(site.setup)].height < 720 else "bt709"
+    if chosen == right:
+        return None
+    now, want = site.option_words("matrix", chosen), site.option_words("matrix", right)
+    return Found(
+        f"{the(site.words)} works with {now}, and the picture comes in {want}", f"Set its matrix to {want}.",
+        (site.set_to("matrix", right),), {"colours": "wrong"},
+    )  # fmt: skip
+
+
+def raw_not_taken(site: Site) -> Found | None:
+    if not site.is_recorder or site.kind.takes_raw or not sends_raw(site.setup):
+        return None
+    return Found(
+        f"{the(site.words)} takes no raw pictures", "Send video instead.",
+        (SetOption((site.setup.path.source, "signal"), "video"),), {"picture": "none"},
+    )  # fmt: skip
 
 
 def blends(site: Site) -> Found | None:

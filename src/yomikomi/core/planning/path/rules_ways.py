@@ -5,8 +5,9 @@ from __future__ import annotations
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.catalogue import CATALOGUE, CONNECTORS, cable_for
 from yomikomi.core.planning.path.findings import AddPiece, Found, SetOption, Site, gone, the
-from yomikomi.core.planning.path.plan import format_at, recorded_format
+from yomikomi.core.planning.path.plan import format_at, recorded_format, sends_raw
 from yomikomi.core.planning.path.structure import Link
+from yomikomi.core.video.rates import rate_family
 
 _PREVIEW_WORDS = "the preview in the computer, one to two seconds late"
 
@@ -170,7 +171,7 @@ def false_component(site: Site) -> Found | None:
         return None
     return Found(
         f"for tapes the component socket of {the(site.setup.words(link.source))} carries what S-Video would",
-        "S-Video does as well, with one plug less.",
+        "S-Video does as well, with two plugs less.",
     )  # fmt: skip
 
 
@@ -193,14 +194,28 @@ def marks_stay(site: Site) -> Found | None:
 
 
 def hidden_cadence(site: Site) -> Found | None:
-    """A film rate inside a video rate: the label says nothing about it."""
-    if not site.is_recorder or site.setup.kind(site.setup.path.source).role != "camera":
+    """A film rate inside a video rate, in fields or whole frames: the label says nothing about it."""
+    if not site.is_recorder or site.setup.kind(site.setup.path.source).role != "camera" or sends_raw(site.setup):
         return None
-    if not FORMATS[recorded_format(site.setup)].interlaced:
+    if rate_family(FORMATS[recorded_format(site.setup)].rate) != "30":
         return None
     return Found(
         "a project rate of 23.976 may travel inside this signal",
         "Believe the cadence in the pictures, which the reading measures, not the label.",
+    )
+
+
+def focus_rate(site: Site) -> Found | None:
+    """On some bodies focus tracking over HDMI works at 24 and 25 and not at 30 (common practice, no source)."""
+    link = site.setup.path.link_from(site.piece) if site.first else None
+    if link is None or "focus_marks" not in site.kind.settings or not site.setup.port_out(link).connector.startswith("hdmi"):
+        return None
+    row = FORMATS[format_at(site.setup, link.target)]
+    if row.interlaced or rate_family(row.rate) != "30":
+        return None
+    return Found(
+        "on some cameras focus tracking works over HDMI at 24 and 25 frames a second and not at 30",
+        "Prove that focus follows while the recorder is connected.",
     )
 
 

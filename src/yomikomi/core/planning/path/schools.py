@@ -8,9 +8,10 @@ from fractions import Fraction
 
 from yomikomi.core.planning.data_rates import capture_bits_per_second
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.path.plan import recorded_format
+from yomikomi.core.planning.path.finder import find_paths
+from yomikomi.core.planning.path.plan import recorded_format, sends_raw
 from yomikomi.core.planning.path.ranking import Ranked, rate, score_of
-from yomikomi.core.planning.path.rates import written_mbps
+from yomikomi.core.planning.path.rates import flow_over, written_mbps
 from yomikomi.core.planning.path.structure import Path, Setup, Wishes
 from yomikomi.core.planning.path.trace import trace
 from yomikomi.core.video.timecode import spoken
@@ -46,7 +47,7 @@ class School:
 
 def schools_of(setup: Setup, ranked: Sequence[Ranked]) -> list[School]:
     """The choices that this path has; one that makes no difference here is left out."""
-    makers = (_fields, _size, _connector, _scan, _level, _codec)
+    makers = (_fields, _size, _connector, _scan, _signal, _links, _colour, _level, _codec)
     found = (maker(setup, ranked) for maker in makers)
     return [school for school in found if school is not None and len(school.options) > 1]
 
@@ -160,6 +161,88 @@ def _school_of(format_key: str) -> str:
     return "progressive 720" if format_key.startswith("720p") else "interlaced 1080" if format_key.startswith("1080i") else ""
 
 
+def _over_sdi(setup: Setup) -> bool:
+    link = setup.path.link_from(setup.path.source)
+    return link is not None and setup.port_out(link).connector.startswith("sdi")
+
+
+def _other_way(setup: Setup, key: str, words: str, gives: str, costs: str, **wishes: object) -> SchoolOption | None:
+    """The same devices with other wishes, which may want another number of links between them; None where that does not work."""
+    asked = setup.wishes.model_copy(update=wishes)
+    first = setup.port_out(setup.path.picture[0]).connector
+    ways = (
+        Setup(setup.equipment, path, setup.task, asked)
+        for path in find_paths(setup.equipment, setup.task, asked)
+        if (path.source, path.recorder) == (setup.path.source, setup.path.recorder)
+    )
+    whole = [way for way in ways if way.port_out(way.path.picture[0]).connector == first and not trace(way).breaks]
+    if not whole:
+        return None
+    best = max(whole, key=_points)
+    count = 1 + bool(best.path.twin)
+    flow = flow_over(best, best.path.picture[0]).needed or 0.0
+    figure = f"{flow / 1000:.2f} Gb/s on {'each of two links' if count == 2 else 'one link'}"
+    return SchoolOption(key, words, gives, costs, figure, _points(best), asked, best.path)
+
+
+def _signal(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
+    if not _over_sdi(setup) or not (setup.kind(setup.path.source).sends_raw and setup.kind(setup.path.recorder).takes_raw):
+        return None
+    return School(
+        "signal", "Raw, or video over SDI?",
+        tuple(one for one in (
+            _other_way(
+                setup, "raw", "raw, one sample a pixel", "All that the sensor saw; exposure and colour are chosen later.",
+                "It must be developed before it can be edited.", signal="raw",
+            ),
+            _other_way(
+                setup, "video", "video, 4:2:2 in 10 bits", "It can be edited as it is.",
+                "Exposure and colour are settled in the camera; it fills more of the links.", signal="video",
+            ),
+        ) if one),
+        setup.wishes.signal,
+    )  # fmt: skip
+
+
+def _links(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
+    if not _over_sdi(setup):
+        return None
+    return School(
+        "links", "One link or two?",
+        tuple(one for one in (
+            _other_way(
+                setup, "as needed", "one link where it carries the rate", "Nothing to merge; a second drive goes on when one is full.",
+                "One drive has to take all of it.", links="as needed",
+            ),
+            _other_way(
+                setup, "two", "two links", "Alternate frames on two drives: each takes half of the rate.",
+                "They must be merged before anything can be seen; losing one drive spoils both.", links="two",
+            ),
+        ) if one),
+        setup.wishes.links,
+    )  # fmt: skip
+
+
+def _colour(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
+    source = setup.kind(setup.path.source)
+    if "gamut_out" not in source.settings or setup.kind(setup.path.recorder).depth < 10 or sends_raw(setup) or not setup.path.picture:
+        return None
+    return School(
+        "colour", "Standard colour, or wide?",
+        (
+            _option(
+                setup, "standard", "standard, BT.709", "Every screen and editor shows it as it is.",
+                "What is brighter or more colourful than the standard is cut off in the camera.", "8 or 10 bits", gamut="standard",
+            ),
+            _option(
+                setup, "wide", "wide, BT.2020 and PQ", "Highlights and colours are kept for later.",
+                "It must be converted for ordinary screens; exposure is set one stop over and pulled back.", "10 bits", gamut="wide",
+            ),
+        ),
+        setup.wishes.gamut,
+    )  # fmt: skip
+
+
 def _level(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
     link = setup.path.link_into(setup.path.recorder, "sound")
     if link is None or not setup.port_in(link).analogue or "level" not in setup.kind(setup.path.recorder).settings:
@@ -184,7 +267,7 @@ def _level(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
 
 def _codec(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
     path = setup.path
-    if path.computer is None or setup.reads_data or setup.kind(path.recorder).compresses_to_mbps:
+    if path.computer is None or setup.reads_data or setup.kind(path.recorder).compresses:
         return None
     row = FORMATS[recorded_format(setup)]
     texts = {

@@ -44,6 +44,9 @@ class Wishes(BaseModel):
     fields: Literal["kept", "finished"] = "kept"
     size: Literal["native", "enlarged"] = "native"
     level: Literal["consumer", "professional"] = "consumer"
+    signal: Literal["raw", "video"] = "raw"
+    links: Literal["as needed", "two"] = "as needed"
+    gamut: Literal["standard", "wide"] = "standard"
     codec: Literal["ffv1", "rdd36_hq", "h264_high"] = "ffv1"
     scan: Literal["as it is", "progressive 720", "interlaced 1080"] = "as it is"
     weights: dict[str, float] = Field(default_factory=lambda: dict(WEIGHTS))

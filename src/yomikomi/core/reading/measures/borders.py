@@ -181,7 +181,8 @@ def _inside_aspect(shape: Shape, sides: Sides, size: tuple[int, int], display: F
 
 
 def _named(aspect: Fraction) -> str | None:
-    return next((name for value, name in _SHAPES if abs(float(aspect / value) - 1) <= _SHAPE_TOLERANCE), None)
+    off, name = min((abs(float(aspect / value) - 1), name) for value, name in _SHAPES)
+    return name if off <= _SHAPE_TOLERANCE else None
 
 
 def _likely(shape: Shape, sides: Sides, size: tuple[int, int]) -> tuple[str | None, str]:
