@@ -124,7 +124,7 @@ def tape_spec() -> TapePlayerSpec:
 
 @pytest.fixture(scope="session")
 def tape(shared: Shared, tape_spec: TapePlayerSpec) -> Path:
-    """3 s of simulated VHS, 525 lines, top field first, as the recorder writes it."""
+    """3 s of simulated VHS, 525 lines, bottom field first, as the recorder writes it."""
     return shared.file("tape.mkv", lambda part: simulate_to(SimulateRequest(tape_spec, part), SilentReporter()))
 
 

@@ -10,7 +10,12 @@ from hypothesis import strategies as st
 from timecode import Timecode
 
 from yomikomi.core.planning.carriers import KINDS
-from yomikomi.core.planning.data_rates import capture_bits_per_second, pcm_bits_per_second, uncompressed_bits_per_second
+from yomikomi.core.planning.data_rates import (
+    PCM_BITS_PER_SECOND,
+    pcm_bits_per_second,
+    published_bits_per_second,
+    uncompressed_bits_per_second,
+)
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.lengths import marked_minutes_for, marked_text, parse_marked, running_seconds
 from yomikomi.core.planning.reckoner.engine import reckon
@@ -137,11 +142,17 @@ def test_data_rates() -> None:
     assert pcm_bits_per_second(sample_rate=48_000, depth=24, channels=2) * ONE_HOUR / 8 == pytest.approx(1.04e9, rel=0.004)
     # RDD 36 422 HQ and VC-3: nominal 220 Mb/s at 1920x1080, 29.97 (published rate tables, from memory).
     for codec in ("rdd36_hq", "vc3_hq"):
-        _, usual, _ = capture_bits_per_second(codec, width=1920, height=1080, rate=Fraction(30000, 1001))
+        usual = published_bits_per_second(codec, width=1920, height=1080, rate=Fraction(30000, 1001))
         assert usual == pytest.approx(220e6, rel=0.02)
-    # High-rate H.264: 40 Mb/s at 1080p59.94 (common practice, no source).
-    _, usual, _ = capture_bits_per_second("h264_high", width=1920, height=1080, rate=Fraction(60000, 1001))
-    assert usual == pytest.approx(40.3e6, rel=0.02)
+    # RDD 36, its publisher's target rates (from memory): 422 HQ and 4444, Mb/s.
+    for width, height, rate, hq, full in (
+        (720, 486, Fraction(30000, 1001), 63, 94), (720, 576, Fraction(25), 61, 92), (1280, 720, Fraction(60000, 1001), 220, 330),
+        (1280, 720, Fraction(50), 184, 275), (1920, 1080, Fraction(24000, 1001), 176, 264), (1920, 1080, Fraction(60000, 1001), 440, 660),
+        (3840, 2160, Fraction(25), 737, 1106), (3840, 2160, Fraction(30000, 1001), 884, 1326),
+    ):  # fmt: skip
+        for codec, published in (("rdd36_hq", hq), ("rdd36_4444", full)):
+            video = published_bits_per_second(codec, width=width, height=height, rate=rate) - PCM_BITS_PER_SECOND
+            assert video == pytest.approx(published * 1e6, rel=0.03), (codec, height)
 
 
 @pytest.mark.parametrize(

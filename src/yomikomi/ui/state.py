@@ -11,6 +11,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.capture.cutting import JoinPiecesRequest, Piece, join_pieces
 from yomikomi.core.capture.mend import MendRequest, mend
+from yomikomi.core.capture.result import CaptureResult
+from yomikomi.core.capture.weighing import WeighRequest, weigh
 from yomikomi.core.errors import UnreadableError, YomikomiError
 from yomikomi.core.ledger.captures import CutOffTake
 from yomikomi.core.ledger.naming import safe_name
@@ -29,6 +31,8 @@ from yomikomi.ui.background import Calls, JobRunner
 RECORDING, ARMED, KEEPING = "recording", "armed", "keeping"
 # How often takes are looked for whose drive is away.
 _SEARCH_MS = 5000
+# A shorter take tells too little of its kind.
+_LEAST_WEIGHED_S = 20.0
 
 
 class AppState(QObject):
@@ -111,6 +115,20 @@ class AppState(QObject):
         self.machine = speeds
         self.machine_changed.emit()
         self.tell(Weight.FINE, f"Measured: the drive writes {size_text(speeds.write_bytes_per_second.usual)}/s. The forecast follows.")
+
+    def weigh_take(self, take_id: int, result: CaptureResult) -> None:
+        """Find out in the background what each capture codec takes of such pictures, for the forecast of the next ones."""
+        if not result.parts or result.seconds < _LEAST_WEIGHED_S:
+            return
+
+        def weighed(job: Job) -> None:
+            if job.state is JobState.DONE and job.result:
+                self.record.save_weights(take_id, job.result)
+                for view in [one for one in self.carriers if one.take is not None and one.take.id == take_id]:
+                    self.refresh(view.id, tell=False)
+
+        seconds = result.seconds / len(result.parts)
+        self.jobs.start(weigh, WeighRequest(result.parts[0], seconds), name="weighing codecs", resource="weighing", on_end=weighed)
 
     def mend_takes(self, only: int | None = None) -> None:
         """Mend in the background what a crash left of recordings (of all, or of one take), and say how much is safe. Those whose drive

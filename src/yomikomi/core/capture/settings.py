@@ -44,6 +44,7 @@ class TakeDetails(BaseModel):
     gaps : frames that are missing, as (first number, how many).
     ended : why it ended.
     names : of its clips, where they were named at once.
+    codec_bits : bits a pixel that each capture codec takes of such pictures, weighed on pieces of the take.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -56,3 +57,4 @@ class TakeDetails(BaseModel):
     tail_seconds: float = 0.0
     marks: tuple[Mark, ...] = ()
     names: tuple[str, ...] = ()
+    codec_bits: dict[str, float] = Field(default_factory=dict)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -136,6 +136,11 @@ class CaptureRecord(ShelfRecord, PathRecord):
             self._change_details(take, parts=parts, ended=take.note)
             self._note(session, take.carrier_id, f"mended a cut-off recording, {clock(mended.seconds)} kept")
             return f"{who}: a recording was cut off; {clock(mended.seconds)} of it is safe."
+
+    def save_weights(self, take_id: int, codec_bits: Mapping[str, float]) -> None:
+        """What each capture codec takes of pictures like this take's, in bits a pixel."""
+        with self._session() as session:
+            self._change_details(session.get_one(Take, take_id), codec_bits=dict(codec_bits))
 
     def save_marks(self, take_id: int, marks: Sequence[Mark], names: Sequence[str] = ()) -> None:
         with self._session() as session:

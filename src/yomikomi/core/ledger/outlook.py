@@ -20,7 +20,19 @@ def works_of(views: Iterable[CarrierView]) -> list[Work]:
             captured=view.take is not None and view.take.state != "recording",
             take_bytes=view.take.size_bytes if view.take and view.take.origin == "captured" else None,
             take_seconds=view.take.seconds if view.take else None,
+            take_codec=view.take.details.record_as.codec if view.take else "ffv1",
+            codec_bits=view.take.details.codec_bits if view.take else {},
             copied=any(copy.state == "verified" for copy in view.copies),
         )
         for view in views
     ]
+
+
+def codec_bits_of(views: Iterable[CarrierView], kind: str, standard: str | None) -> dict[str, float]:
+    """Bits a pixel that each capture codec takes of such carriers, by the middle one of the takes that were weighed."""
+    found: dict[str, list[float]] = {}
+    for view in views:
+        if (view.kind, view.standard) == (kind, standard) and view.take:
+            for codec, bits in view.take.details.codec_bits.items():
+                found.setdefault(codec, []).append(bits)
+    return {codec: sorted(several)[len(several) // 2] for codec, several in found.items()}

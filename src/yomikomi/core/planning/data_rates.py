@@ -35,6 +35,8 @@ class CaptureCodec(BaseModel):
     name: str
     use: str = ""
     bits_per_pixel: tuple[float, float, float]
+    clean: float | None = None
+    published: tuple[tuple[int, float], ...] = ()
     sound: Literal["pcm", "aac"]
     encoder: str
     container: Literal["matroska", "mov", "nut"]
@@ -78,9 +80,36 @@ def uncompressed_bits_per_second(*, width: int, height: int, rate: Fraction, dep
     return width * height * rate * uncompressed_bits_per_pixel(depth=depth, sampling=sampling)
 
 
-def capture_bits_per_second(codec: str, *, width: int, height: int, rate: Fraction) -> tuple[float, float, float]:
-    """Low, usual and high rate of a capture codec with its usual sound, in bits a second."""
+_MOST_ANALOGUE_LINES = 576
+# How far another take of the kind may be off (docs/science.md): tapes and analogue discs by 13 % at most, since their noise is most
+# of what is kept; of clean pictures the two halves of one clip differed by up to 42 %.
+_LIKE_TAPES, _LIKE_OTHERS = 0.15, 0.5
+
+
+def capture_bits_per_second(
+    codec: str, *, width: int, height: int, rate: Fraction, measured: float | None = None
+) -> tuple[float, float, float]:
+    """Low, usual and high rate of a capture codec with its usual sound, in bits a second; ``measured``: bits a pixel that it took of
+    pictures like these."""
     row = CAPTURE_CODECS[codec]
     pixels = float(width * height * rate)
+    if measured is not None:
+        usual = measured * pixels + row.sound_bits_per_second
+        spread = _LIKE_TAPES if height <= _MOST_ANALOGUE_LINES else _LIKE_OTHERS
+        return usual * (1 - spread), usual, usual * (1 + spread)
     low, usual, high = (bits * pixels + row.sound_bits_per_second for bits in row.bits_per_pixel)
+    if row.clean is not None and height > _MOST_ANALOGUE_LINES:
+        low = row.clean * pixels + row.sound_bits_per_second
     return low, usual, high
+
+
+def published_bits_per_second(codec: str, *, width: int, height: int, rate: Fraction) -> float:
+    """What a recorder that compresses inside makes of it: the publisher's target with the usual sound, in bits a second.
+
+    Raises KeyError for a codec without published targets.
+    """
+    row = CAPTURE_CODECS[codec]
+    bits = next((bits for lines, bits in row.published if height <= lines), None)
+    if bits is None:
+        raise KeyError(codec)
+    return float(width * height * rate) * bits + row.sound_bits_per_second

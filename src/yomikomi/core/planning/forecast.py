@@ -7,7 +7,7 @@ copies of the workspace came to. It is quick enough to be made anew whenever som
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Literal
@@ -43,6 +43,7 @@ class Work:
     seconds : nominal or measured length, None where not known.
     captured : there is a take already; ``take_bytes`` and ``take_seconds`` say what it came to.
     copied : there is a verified copy already.
+    take_codec : what the take was recorded with; ``codec_bits`` : bits a pixel that each capture codec takes of its pictures.
     """
 
     label: str
@@ -54,6 +55,8 @@ class Work:
     take_bytes: int | None = None
     take_seconds: float | None = None
     copied: bool = False
+    take_codec: str = "ffv1"
+    codec_bits: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -185,18 +188,23 @@ def _encoding(
 
 
 class _Known:
-    """What the other carriers tell of one that is not known itself: lengths by kind, bytes a second by kind and format."""
+    """What the other carriers tell of one that is not known itself: lengths by kind; rates by kind, format and codec, as bytes a
+    second and as bits a pixel."""
 
     def __init__(self, works: Sequence[Work]) -> None:
         lengths: dict[str, list[float]] = defaultdict(list)
-        rates: dict[tuple[str, str | None], list[float]] = defaultdict(list)
+        rates: dict[tuple[str, str | None, str], list[float]] = defaultdict(list)
+        bits: dict[tuple[str, str | None, str], list[float]] = defaultdict(list)
         for work in works:
             if work.seconds:
                 lengths[work.kind].append(work.seconds)
             if work.take_bytes and work.take_seconds:
-                rates[work.kind, work.format].append(work.take_bytes / work.take_seconds)
+                rates[work.kind, work.format, work.take_codec].append(work.take_bytes / work.take_seconds)
+            for codec, weight in work.codec_bits.items():
+                bits[work.kind, work.format, codec].append(weight)
         self.lengths = {kind: sorted(found) for kind, found in lengths.items()}
         self.rates = {key: sorted(found) for key, found in rates.items()}
+        self.bits = {key: sorted(found) for key, found in bits.items()}
 
 
 def _length(work: Work, known: _Known) -> Span:
@@ -218,12 +226,14 @@ def _length(work: Work, known: _Known) -> Span:
 
 
 def _bytes_per_second(work: Work, known: _Known, codec: str) -> Span:
-    """What capturing fills: as earlier takes of such carriers did (they are FFV1), else as the codec's table says."""
-    learned = known.rates.get((work.kind, work.format))
-    if learned and codec == "ffv1":
+    """What capturing fills: as earlier takes of such carriers did, else as they were weighed, else as the codec's table says."""
+    learned = known.rates.get((work.kind, work.format, codec))
+    if learned:
         return Span(0.85 * learned[0], learned[len(learned) // 2], 1.15 * learned[-1])
     found = _format(work)
-    low, usual, high = capture_bits_per_second(codec, width=found.width, height=found.height, rate=found.rate)
+    weighed = known.bits.get((work.kind, work.format, codec))
+    bits = weighed[len(weighed) // 2] if weighed else None
+    low, usual, high = capture_bits_per_second(codec, width=found.width, height=found.height, rate=found.rate, measured=bits)
     return Span(low / 8, usual / 8, high / 8)
 
 

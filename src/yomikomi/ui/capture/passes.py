@@ -180,6 +180,7 @@ class CapturePass(QObject):
         result: CaptureResult | None = job.result
         if result is not None:
             self._state.record.end_take(take_id, result)
+            self._state.weigh_take(take_id, result)
             self._mark_end(take_id, result)
             self._say(result)
         else:

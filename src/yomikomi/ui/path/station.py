@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QVBox
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import Proof, prove
 from yomikomi.core.errors import YomikomiError
+from yomikomi.core.ledger.outlook import codec_bits_of
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.path.diagnosis import Cause
@@ -163,7 +164,8 @@ class PathStation(Station):
         view = self.planner.view
         if view is None:
             return
-        task = Task.of(view.intake, self.state.machine, free_bytes=self.state.free_bytes())
+        known = codec_bits_of(self.state.carriers, view.kind, view.standard)
+        task = Task.of(view.intake, self.state.machine, free_bytes=self.state.free_bytes(), codec_bits=known)
         request = self.planner.request(self.equipment, task)
         if self._asked == request:
             return

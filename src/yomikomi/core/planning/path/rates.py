@@ -9,6 +9,7 @@ from yomikomi.core.planning.data_rates import (
     CAPTURE_CODECS,
     PCM_BITS_PER_SECOND,
     capture_bits_per_second,
+    published_bits_per_second,
     uncompressed_bits_per_second,
 )
 from yomikomi.core.planning.formats import FORMATS
@@ -53,7 +54,7 @@ def captured_mbps(setup: Setup) -> float:
         return kind.compresses_to_mbps
     if kind.compresses_as:
         row = FORMATS[recorded_format(setup)]
-        return capture_bits_per_second(kind.compresses_as, width=row.width, height=row.height, rate=row.rate)[1] / 1e6
+        return published_bits_per_second(kind.compresses_as, width=row.width, height=row.height, rate=row.rate) / 1e6
     return _uncompressed(setup, depth_of(setup))
 
 
@@ -103,11 +104,12 @@ def written_mbps(setup: Setup, *, worst: bool = True) -> float | None:
     if setup.path.recorder == setup.path.source:
         return raw_mbps(setup)
     codec = option_of(setup, setup.path.computer, "codec") if setup.path.computer else "device"
-    if codec not in CAPTURE_CODECS:
+    if codec is None or codec not in CAPTURE_CODECS:
         return captured_mbps(setup)
     row = FORMATS[recorded_format(setup)]
     width, height = _recorded_size(setup)
-    return capture_bits_per_second(codec or "ffv1", width=width, height=height, rate=row.rate)[2 if worst else 1] / 1e6
+    rates = capture_bits_per_second(codec, width=width, height=height, rate=row.rate, measured=setup.task.codec_bits.get(codec))
+    return rates[2 if worst else 1] / 1e6
 
 
 def _recorded_size(setup: Setup) -> tuple[int, int]:

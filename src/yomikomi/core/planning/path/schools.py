@@ -277,7 +277,7 @@ def _codec(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
     }
     options = []
     for key, (words, gives, costs) in texts.items():
-        bits = capture_bits_per_second(key, width=row.width, height=row.height, rate=row.rate)[1]
+        bits = capture_bits_per_second(key, width=row.width, height=row.height, rate=row.rate, measured=setup.task.codec_bits.get(key))[1]
         seconds = setup.task.seconds or _HOUR_S
         figure = f"{size_text(bits / 8 * seconds)} for {spoken(seconds)}"
         able = setup.task.pixel_rates.get(key)

@@ -72,7 +72,8 @@ class Task:
     """What is to be recorded: kind of carrier, picture format (None: not known), its sound in words, its length in seconds.
 
     shape : of its picture in words, as intake asks it; ``pixel_rates`` : pixels a second that this machine encodes, by codec,
-        where that was measured; ``free_gb`` : room where takes are kept, in whole GB (None: not known).
+        where that was measured; ``free_gb`` : room where takes are kept, in whole GB (None: not known); ``codec_bits`` : bits a
+        pixel that each capture codec took of such carriers, where takes tell.
     """
 
     kind: str
@@ -82,12 +83,16 @@ class Task:
     pixel_rates: Mapping[str, float] = field(default_factory=dict)
     shape: str = ""
     free_gb: int | None = None
+    codec_bits: Mapping[str, float] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, intake: Intake, machine: MachineSpeeds | None = None, *, free_bytes: int | None = None) -> Task:
+    def of(
+        cls, intake: Intake, machine: MachineSpeeds | None = None, *, free_bytes: int | None = None,
+        codec_bits: Mapping[str, float] | None = None,
+    ) -> Task:  # fmt: skip
         rates = {key: speed.usual for key, speed in machine.encoders.items()} if machine else {}
         free = None if free_bytes is None else free_bytes // 10**9
-        return cls(intake.kind, intake.format, intake.details.sound, intake.seconds, rates, intake.details.shape, free)
+        return cls(intake.kind, intake.format, intake.details.sound, intake.seconds, rates, intake.details.shape, free, codec_bits or {})
 
     @property
     def carrier(self) -> CarrierKind:
