@@ -25,6 +25,7 @@ from yomikomi.sim.faulty import Faults, FaultySpec
 from yomikomi.sim.feed import FeedSpec
 from yomikomi.sim.player import TapePlayerSpec
 
+DISC = TapePlayerSpec(seed=7, tape="laserdisc", wide=True, real_time=False)
 _TAPE = TapePlayerSpec(seed=3, mixture="lively", real_time=False)
 
 
@@ -45,17 +46,14 @@ def test_injected_repeats_are_found_in_a_noisy_tape() -> None:
     found = set(judge.repeats)
     assert len(found & wanted) / len(found) >= 0.9, "precision"
     assert len(found & wanted) / len(wanted) >= 0.9, "recall"
-    assert len(judge.jumps) <= 1  # the frame after a repeat makes up for it, and is no loss of its own
 
 
-def test_frames_swallowed_without_a_word_are_suspected() -> None:
-    """No number tells of them: only movement does, so few are found, but what is suspected is so."""
-    faults = Faults.scattered("swallowed", frames=300, count=14, seed=9)
-    judge = _judged(FaultySpec(_TAPE, faults), 280)
-    places = {number - before for before, number in enumerate(sorted(faults.swallowed))}
-    assert len(judge.jumps) >= 4
-    assert sum(jump in places for jump in judge.jumps) / len(judge.jumps) >= 0.8
-    assert judge.repeats == []
+def test_a_faultless_source_gets_no_mark() -> None:
+    """A disc with a cut at frame 144 after a scene that stands nearly still: what ends there repeats nothing. (Ten minutes of every
+    simulated source: python -m bench marks.)"""
+    assert _judged(replace(DISC, seconds=7.0), 200).repeats == []
+    swallowed = Faults.scattered("swallowed", frames=60, count=3, seed=9)  # no number tells of them, and nothing else does
+    assert _judged(FaultySpec(_TAPE, swallowed), 50).repeats == []
 
 
 @pytest.mark.parametrize(
@@ -69,8 +67,7 @@ def test_frames_swallowed_without_a_word_are_suspected() -> None:
 )
 def test_how_a_source_is_made_is_no_fault(spec: SourceSpec) -> None:
     judge = _judged(spec, 120)
-    assert len(judge.repeats) <= 4
-    assert len(judge.jumps) <= 2
+    assert judge.repeats == []
 
 
 def test_what_is_found_stands_in_the_log_beside_the_take(tmp_path: Path) -> None:

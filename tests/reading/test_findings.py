@@ -83,11 +83,11 @@ CASES = {
         changed("rate", constant=False, gaps=1, missing_frames=4, gap_places=[(30, 4)]), "rate", Mark.LOOK, "not constant"
     ),
     "repeated frames": Told(
-        lambda r: r.model_copy(update={"losses": Losses(repeated=[9, 20, 33, 60], suspected=[], frozen=[], repeated_count=4)}), "losses",
+        lambda r: r.model_copy(update={"losses": Losses(repeated=[9, 20, 33, 60], frozen=[], repeated_count=4)}), "losses",
         Mark.WRONG, "4 repeated",
     ),
     "stand-still": Told(
-        lambda r: r.model_copy(update={"losses": Losses(repeated=[], suspected=[], frozen=[(30, 12)])}), "losses", Mark.LOOK,
+        lambda r: r.model_copy(update={"losses": Losses(repeated=[], frozen=[(30, 12)])}), "losses", Mark.LOOK,
         "1 stand-still",
     ),
     "borders": Told(changed("borders", left=8, right=6), "borders", Mark.LOOK, "8 samples left, 6 samples right", "crop"),
@@ -234,9 +234,9 @@ def test_comparing_says_which_and_by_how_much(tape_reading: Reading) -> None:
     assert rows["noise"].better == "alike"  # the intervals overlap
     assert found.lean == pytest.approx(-compare(steady, shaky).lean)
     assert compare(steady, steady).better == "alike"
-    lossy = steady.model_copy(update={"losses": Losses(repeated=[], suspected=[], frozen=[], repeated_count=40)})
+    lossy = steady.model_copy(update={"losses": Losses(repeated=[], frozen=[], repeated_count=40)})
     assert compare(steady, lossy).better == "first"
-    one_more = steady.model_copy(update={"losses": Losses(repeated=[], suspected=[], frozen=[], repeated_count=1)})
+    one_more = steady.model_copy(update={"losses": Losses(repeated=[], frozen=[], repeated_count=1)})
     assert {row.topic: row.better for row in compare(steady, one_more).rows}["frames repeated"] == "alike"  # chance
     silent = steady.model_copy(update={"sound": []})
     assert compare(silent, steady).better == "second"
@@ -268,7 +268,7 @@ def test_a_report_escapes_what_a_file_may_be_called(tape: Path, tape_reading: Re
     assert "<b>," not in text
     assert text.count("data:image/jpeg;base64,") == len(report.pictures) >= 1
     for picture in report.pictures:
-        assert abs(picture.width / picture.height - 4 / 3) < 0.02
+        assert abs(picture.width / picture.height - 15 / 11) < 0.02
     assert report_pdf(report).startswith(b"%PDF")
 
 

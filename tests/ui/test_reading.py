@@ -23,7 +23,7 @@ def _worse(reading: Reading) -> Reading:
     noise = reading.tape.luma_noise
     louder = noise.model_copy(update={"value": noise.value + 2, "low": noise.low + 2, "high": noise.high + 2})
     tape: TapeFaults = reading.tape.model_copy(update={"luma_noise": louder})
-    losses = Losses(repeated=[20, 40, 60], suspected=[], frozen=[], repeated_count=30, suspected_count=0)
+    losses = Losses(repeated=[20, 40, 60], frozen=[], repeated_count=30)
     return reading.model_copy(update={"losses": losses, "tape": tape})
 
 

@@ -1,4 +1,5 @@
-"""Watching what pictures hold while they are recorded: repeats and jumps that no number tells, and the end of a tape.
+"""Watching what pictures hold while they are recorded: repeats that no number tells, and the end of a tape. (A frame that is missing
+without a gap in the numbers cannot be told from a jerk of the camera: docs/science.md.)
 
 A thread of its own looks at small copies. It may fall behind the recording, never the other way round: what it could not
 look at is counted.
@@ -10,7 +11,7 @@ import queue
 import threading
 from collections import deque
 from dataclasses import dataclass
-from functools import lru_cache
+from statistics import median
 from typing import Any
 
 import cv2
@@ -23,12 +24,7 @@ _AROUND = 4  # frames on both sides that a frame is held against
 _QUEUE_BYTES = 64_000_000
 # A repeat: the liveliest blocks change less than this part of what they do around it (findings: precision 0.9, recall 0.9 to 1).
 _REPEAT_PART, _REPEAT_NOISE = 0.3, 0.75
-# A jump: movement more than this part above what is usual around, and above every neighbour (findings: precision 0.9, recall 0.7).
-_JUMP_USUAL, _JUMP_NEXT = 1.5, 1.2
-_JUMP_LEAST = 0.15  # pixels of the small copy that a block must move to have a say
-_JUMP_BLOCKS = 6
 _CADENCE_FRAMES = 45
-_HELD_FIELD = 0.25
 _STILL_CODES = 0.7  # mean change of block means between frames that no person would call movement
 _BLANK_SPREAD = 5.0  # codes between the darkest and the lightest block means of an empty picture
 
@@ -38,7 +34,6 @@ class ContentState:
     """Counts since the beginning; ``still_s``: for how long the picture has been blank or still."""
 
     repeats: int
-    jumps: int
     unseen: int
     still_s: float
     blank: bool
@@ -49,14 +44,11 @@ class _Seen:
     number: int
     energy: float  # mean square change of the liveliest tenth of the blocks, of the livelier field
     noise: float  # mean square change of the stillest tenth
-    flow: NDArray[np.float32]  # how far each block moved, pixels of the small copy
-    unlike: float  # what movement does not explain
     exact: bool  # not a sample differs
-    repeat: bool = False
 
 
 class ContentJudge:
-    """Takes frame after frame and says of each, four frames later, whether it repeats the one before or skips some.
+    """Takes frame after frame and says of each, four frames later, whether it repeats the one before.
 
     Parameters
     ----------
@@ -67,17 +59,13 @@ class ContentJudge:
     def __init__(self, rate: float, *, fields: bool) -> None:
         self.rate = rate
         self.repeats: list[int] = []
-        self.jumps: list[int] = []
         self.still_s = 0.0
         self.blank = False
         self._step = 2 if fields else 1
         self._seen: deque[_Seen] = deque(maxlen=2 * _AROUND + 1)
         self._recent_repeats: deque[int] = deque()
-        self._held_fields: deque[int] = deque()  # frames whose first field is that of the frame before: a film cadence
         self._before: list[NDArray[np.uint8]] = []
         self._before_sum: NDArray[Any] | None = None
-        self._flow: Any = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
-        self._flow.setFinestScale(1)
 
     def saw(self, number: int, luma: NDArray[Any]) -> None:
         """``luma``: shape (lines, columns), at least 120 lines a field."""
@@ -98,27 +86,17 @@ class ContentJudge:
         self.blank = float(means.max() - means.min()) < _BLANK_SPREAD
         still = self.blank or float(np.abs(means - means_before).mean()) < _STILL_CODES
         self.still_s = self.still_s + 1 / self.rate if still else 0.0
-        flow = np.asarray(self._flow.calc(before[0], now[0], None))
-        return _Seen(
-            number, max(float(one[-tenth:].mean()) for one in ordered), float(ordered[0][:tenth].mean()),
-            _blocks(np.hypot(flow[..., 0], flow[..., 1])), unlike(before[0], now[0], flow), exact,
-        )  # fmt: skip
+        return _Seen(number, max(float(one[-tenth:].mean()) for one in ordered), float(ordered[0][:tenth].mean()), exact)
 
     def _judge(self) -> None:
         around = list(self._seen)
         one = around.pop(_AROUND)
-        energies = sorted(other.energy for other in around)
-        usual = energies[len(energies) // 2]
+        # On both sides: the last still frame before a cut, or before something begins to move, repeats nothing.
+        usual = min(median(other.energy for other in side) for side in (around[:_AROUND], around[_AROUND:]))
         lively = usual > 2.5 * (one.noise + 0.5)
         same = one.energy < _REPEAT_PART * usual and one.energy < _REPEAT_NOISE * 2 * (one.noise + 1.0) + 0.5
         if (one.exact and usual > 0.2) or (lively and same):
-            one.repeat = True
             self._repeated(one.number)
-        elif (pace := self._pace(one, around)) is not None:
-            if pace < _HELD_FIELD:
-                _remember(self._held_fields, one.number)
-            elif pace > _JUMP_USUAL and len(self._held_fields) <= _CADENCE_FRAMES // 12:
-                self.jumps.append(one.number)
 
     def _repeated(self, number: int) -> None:
         """Repeats that come as regularly as in a cadence (more than one in nine) are how the source is, not a fault."""
@@ -127,22 +105,6 @@ class ContentJudge:
             self.repeats = [known for known in self.repeats if known < self._recent_repeats[0]]
         else:
             self.repeats.append(number)
-
-    @staticmethod
-    def _pace(one: _Seen, around: list[_Seen]) -> float | None:
-        """How far what moves goes here, against what is usual before and after; None where that cannot be said. A frame that is
-        no further than its neighbours is at its usual pace, and so is a cut: no movement explains it."""
-        if around[_AROUND - 1].repeat:  # the frame after a repeat makes up for it
-            return None
-        flows = np.stack([other.flow for other in around if not other.repeat])
-        base = np.median(flows, axis=0)
-        moving = base > _JUMP_LEAST
-        if len(flows) < _AROUND or np.count_nonzero(moving) < _JUMP_BLOCKS:
-            return None
-        rest = sorted(other.unlike for other in around)[len(around) // 2]
-        ratio = float(np.median(one.flow[moving] / base[moving]))
-        beside = max(float(np.median(flow[moving] / base[moving])) for flow in flows)
-        return ratio if ratio < 1 or (one.unlike < 2.2 * rest + 1.0 and ratio > _JUMP_NEXT * beside) else 1.0
 
 
 def _remember(places: deque[int], number: int) -> None:
@@ -155,21 +117,6 @@ def _remember(places: deque[int], number: int) -> None:
 def _small(luma: NDArray[Any]) -> NDArray[np.uint8]:
     small = cv2.resize(luma, _SMALL, interpolation=cv2.INTER_AREA)
     return np.asarray(small if small.dtype == np.uint8 else small >> 2, np.uint8)
-
-
-def unlike(before: NDArray[np.uint8], now: NDArray[np.uint8], flow: NDArray[np.float32]) -> float:
-    """Mean difference that is left when the picture before is moved along the flow."""
-    grid_x, grid_y = _grid(before.shape[1], before.shape[0])
-    # The flow leads from the picture before to this one; taken backwards it is near enough for telling a cut.
-    moved = cv2.remap(before, grid_x - flow[..., 0], grid_y - flow[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return float(cv2.absdiff(moved, now).mean())
-
-
-@lru_cache(maxsize=4)
-def _grid(columns: int, lines: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """The place of every sample."""
-    grid_x, grid_y = np.meshgrid(np.arange(columns, dtype=np.float32), np.arange(lines, dtype=np.float32))
-    return grid_x, grid_y
 
 
 def _blocks(plane: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -194,15 +141,11 @@ class ContentWatch(threading.Thread):
 
     def state(self) -> ContentState:
         judge = self._judge
-        return ContentState(len(judge.repeats), len(judge.jumps), self._unseen, judge.still_s, judge.blank)
+        return ContentState(len(judge.repeats), self._unseen, judge.still_s, judge.blank)
 
     @property
     def repeats(self) -> tuple[int, ...]:
         return tuple(self._judge.repeats)
-
-    @property
-    def jumps(self) -> tuple[int, ...]:
-        return tuple(self._judge.jumps)
 
     def finish(self, *, wait: bool) -> None:
         """Let it go; ``wait``: after it looked at what is still there, a second at most."""

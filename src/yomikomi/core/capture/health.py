@@ -50,8 +50,7 @@ class CaptureStatus:
 
     Parameters
     ----------
-    late, dropped, repeated, suspected : frames fetched late; lost by their numbers; that repeat the one before; between
-        which movement jumps as if some were missing.
+    late, dropped, repeated : frames fetched late; lost by their numbers; that repeat the one before.
     headroom : how many times faster than needed the encoder is; 0 where nothing is encoded.
     write_ms : longest single write of the last half second.
     warnings : what is wrong now.
@@ -71,7 +70,6 @@ class CaptureStatus:
     queue: int
     recording: bool
     repeated: int = 0
-    suspected: int = 0
     headroom: float = 0.0
     write_ms: float = 0.0
     levels: SoundLevels = _NO_LEVELS
@@ -144,7 +142,6 @@ class HealthRow(BaseModel):
     late: int = 0
     lost: int = 0
     repeated: int = 0
-    suspected: int = 0
     queue: int = 0
     headroom: float = 0.0
     mbps: float = 0.0
@@ -156,8 +153,8 @@ class HealthRow(BaseModel):
 
 
 class HealthEnd(BaseModel):
-    """The last line of a log. ``gaps``: frames that are missing, as (first number, how many); ``repeats``, ``jumps``: numbers
-    of frames found by what they hold."""
+    """The last line of a log. ``gaps``: frames that are missing, as (first number, how many); ``repeats``: numbers of
+    frames found by what they hold."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -165,7 +162,6 @@ class HealthEnd(BaseModel):
     seconds: float
     gaps: tuple[tuple[int, int], ...] = ()
     repeats: tuple[int, ...] = ()
-    jumps: tuple[int, ...] = ()
     unseen: int = 0
     loudness: Loudness | None = None
     drift_ms_per_hour: float | None = None

@@ -227,18 +227,18 @@ class _Pass:
         with self.reader.lock:
             health = replace(self.reader.health)
         seen, before = self.content.state(), self._totals
-        self._totals = (health.frames, health.late, health.dropped, seen.repeats, seen.jumps)
+        self._totals = (health.frames, health.late, health.dropped, seen.repeats)
         new = [now - then for now, then in zip(self._totals, before, strict=True)]
         levels = self.sound.take_second()
         self.row_before = HealthRow(
-            at=self.row_at, frames=new[0], late=new[1], lost=new[2], repeated=new[3], suspected=new[4],
+            at=self.row_at, frames=new[0], late=new[1], lost=new[2], repeated=new[3],
             queue=self.reader.items.qsize(), headroom=round(self._headroom(), 2), mbps=round(self._bits_per_second() / 1e6, 2),
             write_ms=round(1000 * self.recorder.segments.take_slowest_write(), 1), free_gb=round(self.free / 1e9, 2),
             peak_db=round(levels.loudest_peak, 1), rms_db=round(levels.loudest_rms, 1), signs=self.sound.signs,
         )  # fmt: skip
         self.log.add(self.row_before)
 
-    _totals: tuple[int, int, int, int, int] = (0, 0, 0, 0, 0)
+    _totals: tuple[int, int, int, int] = (0, 0, 0, 0)
 
     def _tell(self, item: Item) -> None:
         now = time.monotonic()
@@ -257,7 +257,7 @@ class _Pass:
                 late=health.late, dropped=health.dropped, bytes_written=self.recorder.segments.bytes_written if self.recorder else 0,
                 bits_per_second=rate, free_bytes=self.free, seconds_left=seconds_that_fit(free_bytes=room, bits_per_second=rate),
                 peak_db=levels.loudest_peak, rms_db=levels.loudest_rms, queue=self.reader.items.qsize(),
-                recording=self.request.path is not None, repeated=seen.repeats, suspected=seen.jumps, headroom=condition.headroom,
+                recording=self.request.path is not None, repeated=seen.repeats, headroom=condition.headroom,
                 write_ms=condition.write_ms, levels=levels, loudness=self.sound.loudness, drift_ms_per_hour=condition.drift_ms_per_hour,
                 part_number=max(1, len(self.recorder.paths) if self.recorder else 1), warnings=warnings(self.request.rules, condition),
                 looks=self.looker.newest, number=item[0].number, ring_seconds=ring.seconds if ring else 0.0,
@@ -312,7 +312,7 @@ class _Pass:
     def _last_words(self, seen: ContentState) -> HealthEnd:
         drift = self.sound.drift.drift()
         return HealthEnd(
-            seconds=self._seconds(), gaps=tuple(self.reader.health.gaps), repeats=self.content.repeats, jumps=self.content.jumps,
+            seconds=self._seconds(), gaps=tuple(self.reader.health.gaps), repeats=self.content.repeats,
             unseen=seen.unseen, doubled=self._doubled(), loudness=self.sound.loudness, clipped=self.sound.clipped,
             drift_ms_per_hour=drift.ms_per_hour if drift else None, drift_error=drift.error if drift else None,
             ended=self.end.reason if self.end else "",

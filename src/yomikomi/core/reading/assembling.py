@@ -60,7 +60,7 @@ def assemble(one: Pass) -> Reading:
     sound = _sound(one, float(first))
     windows = pairwise_windows(one.windows, len(evidence))
     parts = [(window.first, evidence.part(window.at, end)) for window, end in windows]
-    losses = losses_of(parts, scan.segments, meters.jumps.suspected, gaps=[at for at, _ in rate.gap_places])
+    losses = losses_of(parts, scan.segments)
     structure = _structure(one, scan, complexity, rate, noise, frames, sound)
     losses = _without_black(losses, structure)
     colour = Colour(**vars(info.colour), words=info.colour.words)

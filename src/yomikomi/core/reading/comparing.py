@@ -93,9 +93,7 @@ def _losses(first: Reading, second: Reading) -> list[Row | None]:
     rows.append(_counts("frames missing", missing, _minutes(first), _minutes(second), 6.0))
     if first.losses and second.losses:
         repeated = first.losses.repeated_count, second.losses.repeated_count
-        suspected = first.losses.suspected_count, second.losses.suspected_count
         rows.append(_counts("frames repeated", repeated, _minutes(first), _minutes(second), 4.0))
-        rows.append(_counts("frames suspected lost", suspected, _minutes(first), _minutes(second), 2.0))
     return rows
 
 

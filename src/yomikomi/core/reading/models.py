@@ -89,7 +89,7 @@ class Losses(Document):
     """From the pictures; gaps of the time stamps stand under ``rate``. Lists hold the first 500 places."""
 
     repeated: list[int] = Field(description="frames that show the one before again, outside any cadence")
-    suspected: list[int] = Field(description="frames before which one seems to be lost: motion jumps")
+    suspected: list[int] = Field(default_factory=list, description="empty; documents made before 2026-11-27 list guesses here")
     frozen: list[tuple[int, int]] = Field(description="first frame and length of stand-stills in moving material")
     repeated_count: int = 0
     suspected_count: int = 0
@@ -260,7 +260,7 @@ class Strips(Document):
     sound_db: list[float] = Field(description="peak of all streams, dB below full scale")
     low: list[float] = Field(default_factory=list, description="darkest hundredth of the luma, 8-bit codes")
     high: list[float] = Field(default_factory=list, description="brightest hundredth")
-    loss: list[int] = Field(default_factory=list, description="0 none, 1 repeated, 2 suspected or missing")
+    loss: list[int] = Field(default_factory=list, description="0 none, 1 repeated, 2 frozen or missing")
 
 
 class Complexity(Document):

@@ -78,7 +78,7 @@ def _rounded(values: Values, digits: int) -> list[float]:
 def _losses(losses: Losses | None, bins: int, per_bin: int) -> list[int]:
     marks = np.zeros(bins, np.int64)
     if losses is not None:
-        for kind, places in ((1, losses.repeated), (2, losses.suspected), (2, [at for at, _ in losses.frozen])):
+        for kind, places in ((1, losses.repeated), (2, [at for at, _ in losses.frozen])):
             for at in places:
                 if at // per_bin < bins:
                     marks[at // per_bin] = max(marks[at // per_bin], kind)

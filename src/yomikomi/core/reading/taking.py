@@ -32,7 +32,6 @@ from yomikomi.core.reading.measures.hidden_lines import HiddenLinesMeter
 from yomikomi.core.reading.measures.levels import LevelMeter
 from yomikomi.core.reading.measures.light import LightMeter
 from yomikomi.core.reading.measures.line_timing import LineTimingMeter
-from yomikomi.core.reading.measures.losses import JumpMeter
 from yomikomi.core.reading.measures.noise import NoiseMeter
 from yomikomi.core.reading.measures.together import TogetherMeter
 from yomikomi.core.reading.scan.blends import BlendMeter
@@ -97,7 +96,7 @@ class Meters:
         self.analogue_size = 480 <= info.geometry.height <= LARGEST_TAPED
         # Captured from tape: every frame is searched for dropouts.
         self.every_dropout = self.analogue_size and not self.lossy
-        self.evidence, self.light, self.jumps = EvidenceMeter(lossy=self.lossy), LightMeter(), JumpMeter()
+        self.evidence, self.light = EvidenceMeter(lossy=self.lossy), LightMeter()
         self.complexity = ComplexityMeter() if complexity else None
         order = {"tff": 0, "bff": 1}.get(info.flagged_field_order or "")
         self.together = TogetherMeter(rate, order)
@@ -111,14 +110,12 @@ class Meters:
         """Every frame."""
         self.evidence.see(sight)
         self.light.see(sight)
-        self.jumps.see(sight)
         if self.heard:
             self.together.see(sight, seconds)
 
     def skip(self) -> None:
         """What comes next does not follow on."""
         self.evidence.skip()
-        self.jumps.skip()
 
     def look(self, before: Sight, now: Sight, *, combed: bool = False) -> None:
         """A closer look at two consecutive frames. ``combed``: teeth stand in one of them, so nobody blended its fields."""
@@ -243,11 +240,13 @@ class Pass:
         count = min(_MOST_WINDOWS, max(_FEWEST_WINDOWS, int(total / _SECONDS_A_WINDOW)))
         last = max(Fraction(0), total - window)
         count = max(1, min(count, int(total / window)))
-        # A little irregular, so that nothing periodic in the take falls in step with them.
+        # A little irregular, so that nothing periodic in the take falls in step with them; but not one into the next.
         rng = np.random.default_rng(int(self.info.size_bytes) % 2**32)
+        apart = last / max(1, count - 1)
+        most = min(0.3, float((1 - window / apart) / 2)) if apart > window else 0.0
         for number in range(count):
             place = Fraction(number, max(1, count - 1))
-            shift = Fraction(float(rng.uniform(-0.3, 0.3))).limit_denominator(1000) / max(1, count - 1) if 0 < number < count - 1 else 0
+            shift = Fraction(float(rng.uniform(-most, most))).limit_denominator(1000) / max(1, count - 1) if 0 < number < count - 1 else 0
             yield last * (place + shift)
 
     def _frames(self, decoder: Decoder) -> Iterator[av.VideoFrame]:

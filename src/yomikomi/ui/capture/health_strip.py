@@ -172,7 +172,7 @@ class HealthStrip(QWidget):
             x = self._x(row.at - 0.5)
             if row.lost:
                 painter.fillRect(QRectF(x - 1, top, 2.5, height), QColor(_LOST))
-            if row.repeated or row.suspected:
+            if row.repeated:
                 painter.fillRect(QRectF(x - 1, top + height / 2, 2, height / 2), QColor(_REPEATED))
             if row.late:
                 painter.setPen(Qt.PenStyle.NoPen)
@@ -214,7 +214,7 @@ class HealthStrip(QWidget):
 def _words(row: HealthRow) -> str:
     bad = [
         f"{count} {name}"
-        for count, name in ((row.lost, "lost"), (row.repeated, "repeated"), (row.suspected, "suspected"), (row.late, "late"))
+        for count, name in ((row.lost, "lost"), (row.repeated, "repeated"), (row.late, "late"))
         if count
     ]
     lines = [f"{clock(row.at)}: {row.frames} frames" + (", " + ", ".join(bad) if bad else ", all in time")]

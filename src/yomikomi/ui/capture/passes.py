@@ -62,7 +62,7 @@ class CapturePass(QObject):
         self._warned: set[str] = set()
         self._kept = 0
         self._before = HealthRow(at=0)
-        self._totals = (0, 0, 0, 0, 0)
+        self._totals = (0, 0, 0, 0)
 
     @property
     def recording(self) -> bool:
@@ -120,7 +120,7 @@ class CapturePass(QObject):
     def _launch(self, request: CaptureRequest, mode: Mode, name: str) -> None:
         self.mode, self.frame, self._looked = mode, 0, -1
         self._warned = set()
-        self._before, self._totals = HealthRow(at=0), (0, 0, 0, 0, 0)
+        self._before, self._totals = HealthRow(at=0), (0, 0, 0, 0)
         self.job = self._state.jobs.start(
             capture, request, name=name, urgent=True, grace=_END_GRACE_S, on_progress=self._on_status, on_end=self._on_end,
             kind={"recording": RECORDING, "armed": ARMED}.get(mode, mode), resource=device_of(request.source),
@@ -153,11 +153,11 @@ class CapturePass(QObject):
         """A row for every second, as the worker's log has it."""
         if status.seconds < self._before.at + 1:
             return
-        totals = (status.frames, status.late, status.dropped, status.repeated, status.suspected)
+        totals = (status.frames, status.late, status.dropped, status.repeated)
         new = [max(0, now - then) for now, then in zip(totals, self._totals, strict=True)]
         self._totals = totals
         self._before = HealthRow(
-            at=float(int(status.seconds)), frames=new[0], late=new[1], lost=new[2], repeated=new[3], suspected=new[4],
+            at=float(int(status.seconds)), frames=new[0], late=new[1], lost=new[2], repeated=new[3],
             queue=status.queue, headroom=status.headroom, mbps=status.bits_per_second / 1e6, write_ms=status.write_ms,
             free_gb=status.free_bytes / 1e9, peak_db=status.peak_db, rms_db=status.rms_db,
             signs=tuple(one.words for one in status.warnings),

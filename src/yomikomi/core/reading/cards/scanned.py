@@ -90,23 +90,21 @@ def loss_card(reading: Reading) -> Finding | None:
     losses = reading.losses
     if losses is None:
         return None
-    looked = f"{grouped(reading.frames_looked_at)} frames compared with their neighbours"
-    total = losses.repeated_count + losses.suspected_count + len(losses.frozen)
+    looked = f"{grouped(reading.frames_looked_at)} frames compared with their neighbours; a lost one shows in the time stamps alone"
+    total = losses.repeated_count + len(losses.frozen)
     if not total:
-        return Finding("losses", Mark.FINE, "No frame repeated or lost", "measured", looked, "nothing to do", strip="losses")
+        return Finding("losses", Mark.FINE, "No frame repeated or frozen", "measured", looked, "nothing to do", strip="losses")
     parts = []
     if losses.repeated_count:
         parts.append(f"{grouped(losses.repeated_count)} repeated")
-    if losses.suspected_count:
-        parts.append(f"{grouped(losses.suspected_count)} suspected lost")
     if losses.frozen:
         parts.append(counted(len(losses.frozen), "stand-still", "stand-stills"))
-    frames = tuple(sorted([*losses.repeated, *losses.suspected, *(first for first, _ in losses.frozen)]))
+    frames = tuple(sorted([*losses.repeated, *(first for first, _ in losses.frozen)]))
     minutes = max(1 / 60, reading.frames_looked_at / float(Fraction(reading.rate.nominal)) / 60)
     often = total / minutes > _LOSSES_A_MINUTE_WRONG
     return Finding(
         "losses", Mark.WRONG if often and total > 3 else Mark.LOOK, "Frames: " + ", ".join(parts),
-        "suspected" if not losses.repeated_count and not losses.frozen else "measured",
+        "measured",
         f"{total / minutes:.1f} a minute; {looked}", "capture again with a time-base corrector, or from another pass", 55,
         frames[0], frames, "losses",
     )  # fmt: skip
