@@ -14,6 +14,7 @@ from tests.making import sliding_frames, write_clip
 from yomikomi.cli.documents import ReadDocument
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.reading.cache import CachedReadRequest, read_cached
+from yomikomi.core.reading.cards.advice import Origin
 from yomikomi.core.reading.cards.finding import Finding, Mark
 from yomikomi.core.reading.closeup import close_look, most_telling
 from yomikomi.core.reading.comparing import compare
@@ -312,6 +313,24 @@ def test_readings_are_kept_by_content(tmp_path: Path) -> None:
     blocked = tmp_path / "a file"
     blocked.write_text("")
     assert read_cached(CachedReadRequest(ReadRequest(path), blocked), SilentReporter()).scan == first.scan
+
+
+def test_advice_fits_where_the_take_comes_from(tape_reading: Reading) -> None:
+    """Only what can be played again is told to be captured again; a file is told of no cable, deck or level."""
+    silent = tape_reading.model_copy(update={"sound": []})
+    lost = silent.model_copy(update={"losses": Losses(repeated=[9, 20, 33, 60], frozen=[], repeated_count=4)})
+    blended = lost.model_copy(update={"scan": lost.scan.model_copy(update={"kind": "blended", "field_order": None})})
+    told = {origin: " · ".join(card.advice for card in findings(blended, origin)) for origin in Origin}
+    assert "S-Video" in told[Origin.PLAYED]
+    assert "capture again with a time-base corrector" in told[Origin.PLAYED]
+    assert "HDMI" in told[Origin.LIVE]
+    for origin in (Origin.LIVE, Origin.FILE):
+        assert not any(word in told[origin] for word in ("S-Video", "corrector", "capture again", "deck", "player")), told[origin]
+    assert not any(word in told[Origin.FILE] for word in ("cable", "HDMI", "next", "level"))
+    assert findings(blended) == findings(blended, Origin.FILE)
+    ways = ((True, "play", Origin.PLAYED), (True, "live", Origin.LIVE), (False, "play", Origin.FILE), (True, "copy", Origin.FILE))
+    for captured, way, origin in ways:
+        assert Origin.of(captured=captured, way=way) is origin
 
 
 def test_full_and_quick_agree_and_quick_is_less_sure(tape: Path, tape_reading: Reading) -> None:

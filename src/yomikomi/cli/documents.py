@@ -14,7 +14,7 @@ from yomikomi.core.capture.sync import SyncResult
 from yomikomi.core.capture.trial import TrialResult
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import proposals
-from yomikomi.core.reading.sentences import findings
+from yomikomi.core.reading.sentences import Origin, findings
 from yomikomi.core.run.copying import CopyResult
 
 
@@ -57,8 +57,8 @@ class ReadDocument(Reading):
     proposals: list[ProposalDocument]
 
     @classmethod
-    def of(cls, reading: Reading) -> ReadDocument:
-        cards = findings(reading)
+    def of(cls, reading: Reading, origin: Origin = Origin.FILE) -> ReadDocument:
+        cards = findings(reading, origin)
         return cls(
             **reading.model_dump(),
             findings=[

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 import typer
 
@@ -19,6 +19,9 @@ def read(
     quick: Quick = False,
     report: Annotated[Path | None, typer.Option(help="Also write a report: .html, .pdf or .json.")] = None,
     again: Again = False,
+    origin: Annotated[
+        Literal["played", "live", "file"], typer.Option(help="Whether it can be played again, was live, or came as a file; for the advice.")
+    ] = "file",
     as_json: Json = False,
 ) -> None:
     """Measure a file: scan type, losses, geometry, levels, faults, sound, structure; and what to do about it."""
@@ -26,12 +29,12 @@ def read(
     from yomikomi.cli.documents import ReadDocument
     from yomikomi.cli.work import read_file
     from yomikomi.core.reading.report.writing import write_report
-    from yomikomi.core.reading.sentences import basis, headline
+    from yomikomi.core.reading.sentences import Origin, basis, headline
 
     reading = read_file(file, quiet=as_json, mode="quick" if quick else "full", again=again)
     if report is not None:
-        write_report(reading, report, file)
-    document = ReadDocument.of(reading)
+        write_report(reading, report, file, origin=Origin(origin))
+    document = ReadDocument.of(reading, Origin(origin))
     lines = [headline(reading), basis(reading)]
     lines += [f"  {card.mark:>11}  {card.title} ({card.certainty})\n{'':14}{card.reason}" for card in document.findings]
     asked = [one.words for one in document.proposals]

@@ -16,6 +16,7 @@ from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.intake import CarrierDetails, Intake
 from yomikomi.core.planning.path.sheet import PathSheet
+from yomikomi.core.reading.cards.advice import Origin
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import overrule
 from yomikomi.core.run.copying import CopyResult
@@ -109,6 +110,11 @@ class CarrierView:
         if self.source is not None and self.source.get("kind") in _CAPTURED:
             return True
         return kind_of(self.kind).way == "live" and bool(self.standard)
+
+    @property
+    def origin(self) -> Origin:
+        """Of its take: what can still be done about it."""
+        return Origin.of(captured=self.take is not None and self.take.origin == "captured", way=kind_of(self.kind).way)
 
     @property
     def unfit(self) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from fractions import Fraction
 
+from yomikomi.core.reading.cards.advice import Origin
 from yomikomi.core.reading.cards.faults import fault_cards
 from yomikomi.core.reading.cards.files import file_card, hidden_card, structure_cards
 from yomikomi.core.reading.cards.finding import Finding, Mark, certainty_words
@@ -18,7 +19,7 @@ from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import grouped
 from yomikomi.core.work.text import capital
 
-__all__ = ["Finding", "Mark", "basis", "certainty_words", "findings", "headline"]
+__all__ = ["Finding", "Mark", "Origin", "basis", "certainty_words", "findings", "headline"]
 
 
 def headline(reading: Reading, *, by_word: bool = False) -> str:
@@ -54,26 +55,26 @@ def basis(reading: Reading) -> str:
     )
 
 
-def findings(reading: Reading) -> list[Finding]:
-    """All cards, those that matter most for the copy first."""
+def findings(reading: Reading, origin: Origin = Origin.FILE) -> list[Finding]:
+    """All cards, those that matter most for the copy first; ``origin``: where the take comes from, which decides what can be done."""
     every = (
         [
-            scan_card(reading),
+            scan_card(reading, origin),
             rate_card(reading),
-            loss_card(reading),
+            loss_card(reading, origin),
             shape_card(reading),
             *border_cards(reading),
-            level_card(reading),
+            level_card(reading, origin),
             *colour_cards(reading),
-            *fault_cards(reading),
-            *sound_cards(reading),
+            *fault_cards(reading, origin),
+            *sound_cards(reading, origin),
             sync_card(reading),
             *structure_cards(reading),
             hidden_card(reading),
             file_card(reading),
         ]
         if reading.schema_version > 1
-        else [scan_card(reading), rate_card(reading), *sound_cards(reading), shape_card(reading), file_card(reading)]
+        else [scan_card(reading, origin), rate_card(reading), *sound_cards(reading, origin), shape_card(reading), file_card(reading)]
     )
     cards = [card for card in every if card is not None]
     cards = [_by_your_word(card) if card.topic in reading.overruled else card for card in cards]

@@ -114,7 +114,7 @@ class ReadingStation(Station):
             return
         self._shown = stamp
         self.strips.show_reading(reading)
-        found = findings(reading) if reading else []
+        found = findings(reading, view.origin) if reading and view else []
         if self.topic not in {one.topic for one in found}:
             self.topic = "scan"
         self.list.show_findings(found, topic=self.topic)
@@ -228,9 +228,9 @@ class ReadingStation(Station):
         view = self._view
         if view is None or view.judged is None or view.take is None:
             return
-        judged, source, title = view.judged, view.take.path, f"{view.label} {view.title}".strip()
+        judged, source, title, origin = view.judged, view.take.path, f"{view.label} {view.title}".strip(), view.origin
         self.state.calls.call(
-            "report", lambda: write_report(judged, path, source, title=title, over=True),
+            "report", lambda: write_report(judged, path, source, title=title, over=True, origin=origin),
             lambda _none: self.state.tell(Weight.FINE, f"The report is in {path.name}."), self.state.tell_error,
         )  # fmt: skip
 

@@ -120,7 +120,7 @@ class TreatmentStation(Station):
         advised, why = recommended(reading)
         self.chosen = view.treatment or advised
         self.why.setText(why)
-        wanted = [one.words for one in proposals(reading, findings(reading)) if one.topic != "scan"]
+        wanted = [one.words for one in proposals(reading, findings(reading, view.origin)) if one.topic != "scan"]
         self.asked_head.setVisible(bool(wanted))
         self.asked.setText("\n".join(f"– {words}" for words in wanted))
         for option in options_for(reading):

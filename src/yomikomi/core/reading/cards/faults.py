@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from yomikomi.core.reading.cards.advice import Origin, advice_for
 from yomikomi.core.reading.cards.finding import Finding, Mark, interval_words, measured_words
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.units import number_text
@@ -13,11 +14,11 @@ _CRAWL_DB, _CROSS, _BLOCKING, _BANDING = 8.0, 2.0, 1.35, 0.6
 _HUM_BAR = 1.0
 
 
-def fault_cards(reading: Reading) -> list[Finding]:
-    return [card for card in (*_tape(reading), *_digital(reading)) if card is not None]
+def fault_cards(reading: Reading, origin: Origin) -> list[Finding]:
+    return [card for card in (*_tape(reading, origin), *_digital(reading)) if card is not None]
 
 
-def _tape(reading: Reading) -> list[Finding | None]:
+def _tape(reading: Reading, origin: Origin) -> list[Finding | None]:
     tape = reading.tape
     if tape is None:
         return []
@@ -36,7 +37,7 @@ def _tape(reading: Reading) -> list[Finding | None]:
         )  # fmt: skip
     steady = tape.line_jitter, tape.wobble
     if any(one is not None for one in steady):
-        cards.append(_timing(reading))
+        cards.append(_timing(reading, origin))
     if tape.dropouts_per_minute is not None and tape.dropout_places:
         count = len(tape.dropout_places)
         first = tape.dropout_places[0]
@@ -60,23 +61,23 @@ def _tape(reading: Reading) -> list[Finding | None]:
         )  # fmt: skip
     if (tape.dot_crawl or 0) > _CRAWL_DB:
         why = f"at the subcarrier, {tape.dot_crawl:.0f} dB above what lies beside it"
-        cards.append(Finding("dot crawl", Mark.LOOK, "Dot crawl", "measured", why, "use S-Video where the player has it", 36, frame))
+        cards.append(Finding("dot crawl", Mark.LOOK, "Dot crawl", "measured", why, advice_for("composite", origin), 36, frame))
     if (tape.cross_colour or 0) > _CROSS:
         why = f"colour flickers by {tape.cross_colour:.1f} codes more in fine detail than beside it"
-        cards.append(Finding("cross-colour", Mark.LOOK, "Cross-colour", "measured", why, "use S-Video where the player has it", 34, frame))
+        cards.append(Finding("cross-colour", Mark.LOOK, "Cross-colour", "measured", why, advice_for("composite", origin), 34, frame))
     if (tape.hum_bar or 0) > _HUM_BAR:
         why = f"a band that rolls, changing by {tape.hum_bar:.1f} codes from frame to frame"
         cards.append(
-            Finding("hum bar", Mark.WRONG, "Hum bar", "measured", why, "look for a ground loop in the path, and capture again", 62, frame)
+            Finding("hum bar", Mark.WRONG, "Hum bar", "measured", why, advice_for("hum bar", origin), 62, frame)
         )
     if tape.ghost:
         distance, strength = tape.ghost
         why = f"an echo {distance:.0f} samples to the right, {100 * strength:.0f} % strong"
-        cards.append(Finding("ghost", Mark.LOOK, "Ghost beside edges", "measured", why, "check cables and terminations", 46, frame))
+        cards.append(Finding("ghost", Mark.LOOK, "Ghost beside edges", "measured", why, advice_for("ghost", origin), 46, frame))
     return cards
 
 
-def _timing(reading: Reading) -> Finding:
+def _timing(reading: Reading, origin: Origin) -> Finding:
     tape = reading.tape
     assert tape is not None
     parts = [
@@ -87,7 +88,7 @@ def _timing(reading: Reading) -> Finding:
     assert sure is not None
     return Finding(
         "line timing", Mark.LOOK if bad else Mark.FINE, "Lines wobble" if bad else "Lines stand steady", interval_words(sure, places=2),
-        ", ".join(parts) + " (standard deviations)", "capture through a time-base corrector" if bad else "nothing to do", 48,
+        ", ".join(parts) + " (standard deviations)", advice_for("unsteady", origin) if bad else "nothing to do", 48,
         reading.structure.typical_frame if reading.structure else None,
     )  # fmt: skip
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from yomikomi.core.reading.cards.advice import Origin, advice_for
 from yomikomi.core.reading.cards.finding import Finding, Mark, certainty_words
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.units import number_text
@@ -68,7 +69,7 @@ def border_cards(reading: Reading) -> list[Finding]:
     return cards
 
 
-def level_card(reading: Reading) -> Finding | None:
+def level_card(reading: Reading, origin: Origin) -> Finding | None:
     levels = reading.levels
     if levels is None:
         return None
@@ -77,7 +78,7 @@ def level_card(reading: Reading) -> Finding | None:
     frame = levels.darkest_frame
     advice = {
         "fine": "nothing to do", "raised black": "bring black down to its place", "washed out": "check range and gain, then stretch",
-        "crushed black": "lost for good: capture again with less contrast", "clipped white": "lost for good: capture again with less gain",
+        "crushed black": advice_for("crushed black", origin), "clipped white": advice_for("clipped white", origin),
         "undetermined": "look at the scopes",
     }[levels.tone]  # fmt: skip
     flagged = {1: "limited", 2: "full"}.get(reading.colour.range)

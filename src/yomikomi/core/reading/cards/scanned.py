@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
+from yomikomi.core.reading.cards.advice import Origin, advice_for
 from yomikomi.core.reading.cards.finding import Finding, Mark, certainty_words
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.rates import rate_text
@@ -21,7 +22,7 @@ _PULLDOWNS = {"film_2_3": "2:3", "film_2_3_3_2": "2:3:3:2"}
 _LOSSES_A_MINUTE_WRONG = 2.0
 
 
-def scan_card(reading: Reading) -> Finding:
+def scan_card(reading: Reading, origin: Origin) -> Finding:
     scan, rate = reading.scan, Fraction(reading.rate.nominal)
     votes = f"{grouped(scan.agreeing_frames)} of {grouped(scan.informative_frames)} telling frames agree"
     contradiction = next(iter(reading.doubted("scan")), "")
@@ -56,7 +57,7 @@ def scan_card(reading: Reading) -> Finding:
         return card(Mark.LOOK, f"{true} pictures a second inside {rate_text(rate)}", f"leave out the repeats: {true}", why=what, cost=60)
     if scan.kind == "blended":
         return card(
-            Mark.WRONG, "Fields blended into double images", "cannot be undone: capture again without deinterlacing",
+            Mark.WRONG, "Fields blended into double images", advice_for("blended", origin),
             why="what moves stands twice, half its step apart",
         )  # fmt: skip
     return card(Mark.LOOK, f"Mixed: {mixture_words(reading)}", "treat each part as it is", why=f"{len(scan.segments)} parts; {votes}")
@@ -86,7 +87,7 @@ def rate_card(reading: Reading) -> Finding:
     )  # fmt: skip
 
 
-def loss_card(reading: Reading) -> Finding | None:
+def loss_card(reading: Reading, origin: Origin) -> Finding | None:
     losses = reading.losses
     if losses is None:
         return None
@@ -105,6 +106,6 @@ def loss_card(reading: Reading) -> Finding | None:
     return Finding(
         "losses", Mark.WRONG if often and total > 3 else Mark.LOOK, "Frames: " + ", ".join(parts),
         "measured",
-        f"{total / minutes:.1f} a minute; {looked}", "capture again with a time-base corrector, or from another pass", 55,
+        f"{total / minutes:.1f} a minute; {looked}", advice_for("losses", origin), 55,
         frames[0], frames, "losses",
     )  # fmt: skip

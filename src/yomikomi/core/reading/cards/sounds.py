@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
+from yomikomi.core.reading.cards.advice import Origin, advice_for
 from yomikomi.core.reading.cards.finding import Finding, Mark
 from yomikomi.core.reading.models import Reading, Sound
 from yomikomi.core.video.units import counted, decibel_text, number_text, signed_text
@@ -15,15 +16,15 @@ _SYNC_MS, _DC, _LENGTH_S, _QUIET_LUFS = 45.0, 0.01, 1.0, -35.0
 _QUIET_DB = -20.0
 
 
-def sound_cards(reading: Reading) -> list[Finding]:
+def sound_cards(reading: Reading, origin: Origin) -> list[Finding]:
     if not reading.sound:
         why = "there is no sound stream"
-        return [Finding("sound", Mark.WRONG, "No sound in the file", "certain", why, "check the path: S-Video carries none", 90)]
+        return [Finding("sound", Mark.WRONG, "No sound in the file", "certain", why, advice_for("no sound", origin), 90)]
     cards = []
     for sound in reading.sound:
         name = "Sound" if len(reading.sound) == 1 else f"Sound {sound.index + 1}"
-        cards.append(_level(reading, sound, name))
-        cards += _signs(reading, sound, name)
+        cards.append(_level(reading, sound, name, origin))
+        cards += _signs(reading, sound, name, origin)
     return cards
 
 
@@ -58,26 +59,26 @@ def sync_card(reading: Reading) -> Finding | None:
     )
 
 
-def _level(reading: Reading, sound: Sound, name: str) -> Finding:
+def _level(reading: Reading, sound: Sound, name: str, origin: Origin) -> Finding:
     what = f"{counted(sound.channels, 'channel', 'channels')}, {sound.codec}, {sound.sample_rate / 1000:g} kHz"
     silent = sum(end - start for start, end in sound.silences)
     level = f"peak {decibel_text(sound.peak_db)}"
     heard = sound.heard_seconds or sound.seconds
     rate = Fraction(reading.rate.nominal)
     if not sound.seconds:
-        return Finding("sound", Mark.WRONG, f"{name}: a stream with nothing in it", "certain", what, "check where the sound goes", 90)
+        return Finding("sound", Mark.WRONG, f"{name}: a stream with nothing in it", "certain", what, advice_for("silent", origin), 90)
     if silent > 0.98 * heard:
-        return Finding("sound", Mark.WRONG, f"{name}: silent throughout", "certain", what, "check where the sound goes", 90)
+        return Finding("sound", Mark.WRONG, f"{name}: silent throughout", "certain", what, advice_for("silent", origin), 90)
     loud = f", {signed_text(sound.loudness, places=1)} LUFS, range {sound.loudness_range:.0f} LU" if sound.loudness is not None else ""
     if sound.clipped:
         at = tuple(int(second * rate) for second in sound.clipped_at)
         return Finding(
             "sound", Mark.WRONG, f"{name} clips: {counted(sound.clipped, 'place', 'places')}", "measured", f"{what}; {level}{loud}",
-            "capture again with less level", 72, at[0] if at else None, at, "sound",
+            advice_for("clips", origin), 72, at[0] if at else None, at, "sound",
         )  # fmt: skip
     if sound.peak_db >= _HOT_DB:
         return Finding(
-            "sound", Mark.LOOK, f"{name}: {level}, at the limit", "measured", what + loud, "capture with less level if it distorts", 50,
+            "sound", Mark.LOOK, f"{name}: {level}, at the limit", "measured", what + loud, advice_for("at the limit", origin), 50,
             strip="sound",
         )  # fmt: skip
     if sound.loudness is not None and sound.loudness < _QUIET_LUFS and sound.peak_db < _QUIET_DB:
@@ -87,7 +88,7 @@ def _level(reading: Reading, sound: Sound, name: str) -> Finding:
     return Finding("sound", Mark.FINE, f"{name}: {level}{quiet}", "measured", what + loud, "nothing to do", strip="sound")
 
 
-def _signs(reading: Reading, sound: Sound, name: str) -> list[Finding]:
+def _signs(reading: Reading, sound: Sound, name: str, origin: Origin) -> list[Finding]:
     """What else is odd about a stream."""
     cards = []
     low = name[0].lower() + name[1:]
@@ -104,10 +105,10 @@ def _signs(reading: Reading, sound: Sound, name: str) -> list[Finding]:
         )
     if sound.hum_hz:
         why = f"a comb of {sound.hum_hz:.0f} Hz at {decibel_text(sound.hum_db or 0)}"
-        cards.append((Mark.LOOK, f"Hum in the {low}", why, "look for a ground loop; else filter it", 47))
+        cards.append((Mark.LOOK, f"Hum in the {low}", why, advice_for("hum", origin), 47))
     if sound.speed:
         why = f"its hum lies at {100 * sound.speed:.1f} % of the mains frequency"
-        cards.append((Mark.WRONG, f"{name} runs at {100 * sound.speed:.1f} % speed", why, "check the player's speed; else correct it", 66))
+        cards.append((Mark.WRONG, f"{name} runs at {100 * sound.speed:.1f} % speed", why, advice_for("speed", origin), 66))
     if sound.dc > _DC:
         cards.append((Mark.LOOK, f"{name} stands {100 * sound.dc:.1f} % off centre", "mean of all samples", "take the offset out", 26))
     if reading.mode == "full" and abs(sound.ends_at - reading.duration_seconds) > _LENGTH_S:

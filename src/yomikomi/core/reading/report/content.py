@@ -16,7 +16,7 @@ from yomikomi.core.reading.closeup import close_look
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import Proposal, proposals
 from yomikomi.core.reading.report.drawing import Drawing, draw_strips
-from yomikomi.core.reading.sentences import basis, findings, headline
+from yomikomi.core.reading.sentences import Origin, basis, findings, headline
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.timecode import clock
 
@@ -46,9 +46,9 @@ class Report:
     facts: tuple[tuple[str, str], ...] = field(default=())
 
 
-def make_report(reading: Reading, path: Path | None, *, title: str = "") -> Report:
+def make_report(reading: Reading, path: Path | None, *, title: str = "", origin: Origin = Origin.FILE) -> Report:
     """``path``: the file that was read; None, or a file that is gone, leaves the pictures out."""
-    cards = findings(reading)
+    cards = findings(reading, origin)
     return Report(
         title=title or reading.file, sentence=headline(reading), basis=basis(reading), findings=tuple(cards),
         proposals=tuple(proposals(reading, cards)), strips=draw_strips(reading), pictures=tuple(_pictures(reading, cards, path)),

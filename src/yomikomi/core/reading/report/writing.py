@@ -13,6 +13,7 @@ from yomikomi.core.planning.pdf_type import PrintedPage
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.report.content import Report, make_report
 from yomikomi.core.reading.report.drawing import WIDTH, Drawing, Rect
+from yomikomi.core.reading.sentences import Origin
 from yomikomi.core.work.new_file import write_small
 
 _SIGNS = {"fine": "●", "look here": "▲", "wrong": "■", "cannot tell": "◇"}
@@ -42,15 +43,17 @@ figcaption { font-size: 12px; color: #6A6D73; } svg { background: #FFFFFF; borde
 """
 
 
-def write_report(reading: Reading, path: Path, source: Path | None, *, title: str = "", over: bool = False) -> None:
+def write_report(
+    reading: Reading, path: Path, source: Path | None, *, title: str = "", over: bool = False, origin: Origin = Origin.FILE
+) -> None:
     """HTML, PDF or JSON, by the name's ending. Raises WrongUseError for another; ``over`` and other errors: see :func:`write_small`."""
     kind = path.suffix.lower()
     if kind == ".json":
         content = json.dumps(reading.model_dump(mode="json"), indent=1).encode()
     elif kind in {".html", ".htm"}:
-        content = report_html(make_report(reading, source, title=title)).encode(errors="replace")
+        content = report_html(make_report(reading, source, title=title, origin=origin)).encode(errors="replace")
     elif kind == ".pdf":
-        content = report_pdf(make_report(reading, source, title=title))
+        content = report_pdf(make_report(reading, source, title=title, origin=origin))
     else:
         raise WrongUseError(f"{path.name} names no kind of report.", remedy="End it in .html, .pdf or .json.")
     write_small(path, content, over=over)
