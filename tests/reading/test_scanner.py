@@ -9,13 +9,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tests.making import interlace, noisy, programme_frames, sliding_frames, write_clip
+from tests.making import blended, interlace, noisy, programme_frames, sliding_frames, write_clip
 from tests.timing import CANCEL_LIMIT_S, better_of_two, cancel_seconds
 from yomikomi.core.errors import CancelledError, UnreadableError
 from yomikomi.core.reading.complexity import ComplexityMeter
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import Mark, basis, findings, headline
+from yomikomi.core.treatment.chain import Treatment, recommended
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import Job, JobState, SilentReporter
 from yomikomi.sim.player import TapePlayerSpec, truth
@@ -50,7 +51,7 @@ def test_strips_and_complexity_cover_the_take(tape_reading: Reading) -> None:
     strips = tape_reading.strips
     bins = -(-tape_reading.frames // strips.frames_per_bin)
     assert {len(strips.combing), len(strips.motion), len(strips.vote), len(strips.sound_db)} == {bins}
-    assert strips.vote.count(2) > 0.6 * bins
+    assert strips.vote.count(3) > 0.6 * bins
     cells = tape_reading.complexity
     assert len(cells.cell_bytes) == -(-tape_reading.frames // cells.frames_per_cell)
     assert min(cells.cell_bytes) > 0
@@ -127,7 +128,7 @@ def test_a_file_cut_in_the_middle_is_read_as_far_as_it_goes(tmp_path: Path, tape
     cut.write_bytes(tape.read_bytes()[: tape.stat().st_size // 2])
     reading = _read(cut)
     assert 20 < reading.frames < 90
-    assert reading.scan.field_order == "tff"
+    assert reading.scan.field_order == "bff"
     assert findings(reading)[0].mark is Mark.WRONG
     assert "not whole" in findings(reading)[0].title
 
@@ -140,7 +141,7 @@ def test_damage_in_the_middle_is_counted_and_passed_over(tmp_path: Path, tape: P
     damaged.write_bytes(data)
     reading = _read(damaged)
     assert reading.frames >= 60
-    assert reading.scan.field_order == "tff"
+    assert reading.scan.field_order == "bff"
 
 
 def test_cancel_is_prompt(tape: Path) -> None:
@@ -173,9 +174,11 @@ def test_a_vanished_file(tmp_path: Path) -> None:
 
 
 def test_sentences_say_verdict_and_reason(tape_reading: Reading, progressive_clip: Path, tmp_path: Path) -> None:
-    assert headline(tape_reading).startswith("Interlaced, top field first (")
+    assert headline(tape_reading).startswith("Interlaced, bottom field first (")
     assert f"of {tape_reading.scan.informative_frames} telling frames" in basis(tape_reading)
-    assert headline(_read(progressive_clip)).startswith("Progressive (")
+    assert headline(_read(progressive_clip)).startswith("Whole pictures (")  # it moves too little to tell a blend
+    progressive = tape_reading.scan.model_copy(update={"kind": "progressive", "field_order": None, "confidence": 0.99})
+    assert headline(tape_reading.model_copy(update={"scan": progressive})).startswith("Progressive (99 %)")
     still = _read(write_clip(tmp_path / "still.mkv", [sliding_frames(1)[0]] * 30))
     assert "Too little moves to tell" in headline(still)
     unknown = next(c for c in findings(still) if c.topic == "scan")
@@ -186,3 +189,16 @@ def test_sentences_say_verdict_and_reason(tape_reading: Reading, progressive_cli
 
 def test_the_document_goes_there_and_back(tape_reading: Reading) -> None:
     assert Reading.model_validate_json(tape_reading.model_dump_json()) == tape_reading
+
+
+def test_what_moves_too_little_to_show_a_blend_is_not_called_progressive(tmp_path: Path) -> None:
+    """A slow drift, whole and with its fields mixed: both are whole pictures, and no more is claimed of either."""
+    pictures = sliding_frames(80, width=320, height=256, speed=0.6)
+    for name, frames in (("whole", pictures[::2]), ("blended", blended(pictures))):
+        reading = _read(write_clip(tmp_path / f"{name}.mkv", frames, codec="ffv1"))
+        assert (reading.scan.kind, reading.scan.confidence) == ("undetermined", 0.5), name
+        assert reading.scan.whole_pictures > 0.9
+        assert headline(reading).startswith("Whole pictures (")
+        card = next(one for one in findings(reading) if one.topic == "scan")
+        assert (card.mark, card.advice) == (Mark.LOOK, "do not deinterlace")
+        assert recommended(reading)[0] == Treatment()

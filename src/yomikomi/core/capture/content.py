@@ -11,7 +11,6 @@ import queue
 import threading
 from collections import deque
 from dataclasses import dataclass
-from statistics import median
 from typing import Any
 
 import cv2
@@ -91,8 +90,9 @@ class ContentJudge:
     def _judge(self) -> None:
         around = list(self._seen)
         one = around.pop(_AROUND)
-        # On both sides: the last still frame before a cut, or before something begins to move, repeats nothing.
-        usual = min(median(other.energy for other in side) for side in (around[:_AROUND], around[_AROUND:]))
+        # On both sides: the last still frame before a cut, or before something begins to move, repeats nothing. Two dropouts that
+        # come and go are no movement, and a repeat nearby is no standing still: the second least of four counts.
+        usual = min(sorted(other.energy for other in side)[1] for side in (around[:_AROUND], around[_AROUND:]))
         lively = usual > 2.5 * (one.noise + 0.5)
         same = one.energy < _REPEAT_PART * usual and one.energy < _REPEAT_NOISE * 2 * (one.noise + 1.0) + 0.5
         if (one.exact and usual > 0.2) or (lively and same):

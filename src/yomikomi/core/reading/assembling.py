@@ -30,6 +30,7 @@ from yomikomi.core.reading.scan.blends import BlendVerdict
 from yomikomi.core.reading.scan.evidence import Evidence
 from yomikomi.core.reading.scan.patterns import PATTERNS
 from yomikomi.core.reading.scan.verdict import ScanVerdict, Segment, Vote, judge_scan, share_confidence, weigh
+from yomikomi.core.reading.sight import LARGEST_TAPED
 from yomikomi.core.reading.strips import make_complexity, make_strips, most_combed, sampled_complexity
 from yomikomi.core.reading.taking import Pass, pairwise_windows
 from yomikomi.core.video.media import MediaInfo
@@ -38,10 +39,11 @@ from yomikomi.core.work.text import printable
 
 # Looks at least before a blend is claimed as likely as this.
 _BLEND_CONFIDENCE = 0.9
-# Whole pictures are claimed with no more than this where it could not be seen whether fields were blended into them.
-_UNLOOKED = 0.8
-# Noise, code values, that hides the second moment; and that tells a tape from a digital source.
-_HIDING_NOISE, _TAPE_NOISE = 2.0, 1.5
+# Pictures of more lines than tapes give are claimed progressive with no more than this where it could not be seen whether fields were
+# blended into them. A judgement: few devices do that at such sizes, and no material was there to count them.
+_UNLOOKED = 0.9
+# Noise, code values, that hides the second moment.
+_HIDING_NOISE = 2.0
 _MOST_LISTED = 200
 
 
@@ -53,7 +55,7 @@ def assemble(one: Pass) -> Reading:
     frames = _frames(one, rate)
     scan, numbers = _scan(one, evidence, frames)
     noise = meters.noise.luma_sigma
-    scan = _with_blends(scan, meters.blends.verdict(), noise, taped=meters.analogue_size)
+    scan = _with_blends(scan, meters.blends.verdict(), noise, likely=info.geometry.height <= LARGEST_TAPED)
     quick = one.request.mode == "quick"
     first = Fraction(one.first_stamp or 0) * one.base
     complexity = _complexity(one, frames, rate)
@@ -151,16 +153,17 @@ def _spanned(segments: list[Segment]) -> list[Segment]:
     return kept
 
 
-def _with_blends(scan: ScanVerdict, blend: BlendVerdict, noise: float, *, taped: bool) -> ScanVerdict:
-    """Whole pictures that show two moments each were blended from fields."""
+def _with_blends(scan: ScanVerdict, blend: BlendVerdict, noise: float, *, likely: bool) -> ScanVerdict:
+    """Whole pictures that show two moments each were blended from fields. ``likely``: pictures of so many lines often come from fields."""
     unseen = blend.blended is None or (blend.blended is False and noise > _HIDING_NOISE)
     if scan.kind == "progressive" and unseen:
-        # Nothing moves so that two moments in one picture could be seen: then it is not known that there is but one. Tapes are never
-        # progressive of themselves, and what comes from them without teeth was mixed as likely as not.
-        if taped and noise > _TAPE_NOISE:
-            return replace(scan, kind="undetermined", confidence=0.5, agreeing=0)
-        segments = tuple(replace(one, confidence=min(one.confidence, _UNLOOKED)) for one in scan.segments)
-        return replace(scan, confidence=min(scan.confidence, _UNLOOKED), segments=segments)
+        if not likely:
+            segments = tuple(replace(one, confidence=min(one.confidence, _UNLOOKED)) for one in scan.segments)
+            return replace(scan, confidence=min(scan.confidence, _UNLOOKED), segments=segments)
+        # Nothing moves so that two moments in one picture could be seen: then it is not known that there is but one. That the
+        # pictures are whole is known; on material that nothing was set on, every second one of them was a blend.
+        segments = tuple(replace(one, kind="undetermined", confidence=0.5) if one.kind == "progressive" else one for one in scan.segments)
+        return replace(scan, kind="undetermined", confidence=0.5, whole=scan.confidence, segments=segments)
     if not blend.blended or scan.kind not in {"progressive", "undetermined"}:
         return scan
     segments = tuple(
@@ -195,6 +198,7 @@ def _scan_document(scan: ScanVerdict, info: MediaInfo, rate: Fraction) -> Scan:
         cadence=words if scan.kind in {"film_2_3", "film_2_2", "film_2_3_3_2", "repeats"} else "",
         broken_at=list(scan.broken[:_MOST_LISTED]),
         telling_frame=scan.telling,
+        whole_pictures=round(scan.whole, 4),
     )  # fmt: skip
 
 

@@ -64,6 +64,10 @@ class Scan(Document):
     cadence: str = Field(default="", description="in words, where the take has one")
     broken_at: list[int] = Field(default_factory=list, description="frames where a cadence breaks without a cut")
     telling_frame: int | None = Field(default=None, description="the frame that shows the verdict best")
+    whole_pictures: float = Field(
+        default=0.0, ge=0, le=1,
+        description="of undetermined: how likely frames are whole pictures, progressive or blended from fields; else 0",
+    )
 
 
 class Rate(Document):

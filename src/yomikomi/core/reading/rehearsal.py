@@ -74,9 +74,13 @@ def _headroom(result: CaptureResult) -> ProofLine:
 
 def _scan(reading: Reading, expected: SourceFormat) -> list[ProofLine]:
     scan = reading.scan
+    wanted = "interlaced" if expected.field_order else "progressive"
+    if scan.kind == "undetermined" and scan.whole_pictures and wanted == "progressive":
+        return [ProofLine("scan", "whole pictures, as expected", "fine")]
+    if scan.kind == "undetermined" and scan.whole_pictures:
+        return [ProofLine("scan", "whole pictures where fields were expected: a film, or blended in the device", "look here")]
     if scan.kind == "undetermined":
         return [ProofLine("scan", "cannot be told: too little moves", "cannot tell")]
-    wanted = "interlaced" if expected.field_order else "progressive"
     if scan.kind != wanted:
         # Films in an interlaced standard are usual, whole or spread over fields; fields where whole pictures were sent are a fault.
         found = f"is {KIND_WORDS[scan.kind]}, {wanted} was expected"

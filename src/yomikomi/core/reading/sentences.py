@@ -28,6 +28,8 @@ def headline(reading: Reading, *, by_word: bool = False) -> str:
     steady = "" if reading.rate.constant else ", and not steady"
     certain = "by your word" if by_word else certainty_words(scan.confidence)
     order = FieldOrder(scan.field_order).words if scan.field_order else ""
+    if scan.kind == "undetermined" and scan.whole_pictures:
+        return f"Whole pictures ({certainty_words(scan.whole_pictures)}), progressive or blended. {rate} frames a second{steady}."
     if scan.kind == "undetermined":
         return f"Too little moves to tell how it was scanned. {rate} frames a second{steady}."
     if scan.kind == "progressive":

@@ -81,6 +81,8 @@ def recommended(reading: Reading) -> tuple[Treatment, str]:
         return Treatment(
             Deinterlace.LEAVE, FieldOrder(scan.field_order)
         ), "Less than half of it is fields; left as they are, nothing is lost."
+    if scan.whole_pictures:
+        return Treatment(Deinterlace.LEAVE, None), "Every frame is a whole picture, progressive or blended: there are no fields in it."
     return Treatment(Deinterlace.LEAVE, None), "Nothing shows that there are fields to take apart; overrule the reading if you know."
 
 

@@ -23,7 +23,7 @@ _KIND_COLOURS = {
     5: theme.OKABE_ITO["green"], 6: theme.OKABE_ITO["purple"], 7: theme.OKABE_ITO["yellow"],
 }  # fmt: skip
 KIND_WORDS = {
-    1: "progressive", 2: "top first", 3: "bottom first", 4: "unclear", 5: "film", 6: "repeats", 7: "blended",
+    1: "whole pictures", 2: "top first", 3: "bottom first", 4: "unclear", 5: "film", 6: "repeats", 7: "blended",
 }  # fmt: skip
 # Zooming by a key makes the span so many times smaller or larger.
 _ZOOM = 2.0

@@ -8,6 +8,7 @@ from fractions import Fraction
 from PySide6.QtWidgets import QVBoxLayout
 
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.reading.cards.advice import advice_for
 from yomikomi.core.reading.cards.scanned import mixture_words
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import proposals
@@ -18,6 +19,7 @@ from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.timecode import frame_clock
 from yomikomi.core.work import SilentReporter
+from yomikomi.core.work.text import capital
 from yomikomi.ui.icons import icon
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
@@ -181,7 +183,9 @@ class TreatmentStation(Station):
         elif reading.scan.kind == "mixed":
             self.sentence.say("The take is mixed.", f"{mixture_words(reading)}; what serves most of it is advised")
         elif reading.scan.kind == "blended":
-            self.sentence.say("Its fields were blended; that cannot be undone.", "Capture it again without deinterlacing if you can")
+            self.sentence.say("Its fields were blended.", capital(advice_for("blended", view.origin)))
+        elif reading.scan.whole_pictures:
+            self.sentence.say("Nothing needs to be taken apart.", "Every frame is a whole picture, progressive or blended")
         else:
             self.sentence.say("Nothing shows that it has fields.", "If you know better, overrule the reading")
 

@@ -35,6 +35,10 @@ def scan_card(reading: Reading, origin: Origin) -> Finding:
     def card(mark: Mark, title: str, advice: str, *, why: str = votes, cost: int = 80, certainty: str = sure) -> Finding:
         return Finding("scan", mark, title, certainty, why + extra, advice, cost, frame, strip="kind")
 
+    if scan.kind == "undetermined" and scan.whole_pictures:
+        why = f"{votes}; nothing moves so that a second moment in one picture could be seen"
+        sure = certainty_words(scan.whole_pictures)
+        return card(Mark.LOOK, "Whole pictures: progressive, or blended fields", "do not deinterlace", why=why, cost=20, certainty=sure)
     if scan.kind == "undetermined":
         why = f"only {grouped(scan.informative_frames)} of {grouped(scan.frames)} frames move enough, or they disagree"
         return card(Mark.UNKNOWN, "Scan type: cannot tell", "look at a moving part, then decide", why=why, certainty="–")

@@ -33,8 +33,14 @@ _LEAST_RIPPLE = 14.0
 _DEPTH = 0.05
 _LEAST_DETAIL = 6.0
 _MOST_BLOCKS_A_LOOK = 40
+# A roll at whole lines a field looks alike however its fields were treated: how straight and whole it must be; share of such blocks.
+_ROLL, _MOST_ROLLING = 0.25, 0.7
 # Frequencies looked at, cycles a sample: below lies what every picture holds most of, above little but noise.
 _LOWEST, _HIGHEST = 0.02, 0.36
+
+
+# Of a block: how much of the ripple is there, what it weighs, and 1.0 where it rolls.
+_Row = tuple[float, float, float]
 
 
 @dataclass(frozen=True)
@@ -50,7 +56,7 @@ class BlendVerdict:
 class BlendMeter:
     def __init__(self) -> None:
         self._flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
-        self._looks: list[tuple[int, list[tuple[float, float]]]] = []
+        self._looks: list[tuple[int, list[_Row]]] = []
 
     def look(self, before: Sight, now: Sight) -> None:
         one, two = before.codes, now.codes
@@ -66,8 +72,8 @@ class BlendMeter:
             self._looks.append((before.number, found))
 
     def verdict(self) -> BlendVerdict:
-        rows = np.array([row for _, found in self._looks for row in found]).reshape(-1, 2)
-        if len(rows) < _FEWEST:
+        rows = np.array([row for _, found in self._looks for row in found]).reshape(-1, 3)
+        if len(rows) < _FEWEST or float(rows[:, 2].mean()) > _MOST_ROLLING:
             return BlendVerdict(None, 0.0, len(rows), None)
         weight = rows[:, 1] / rows[:, 1].sum()
         share = float(rows[:, 0] @ weight)
@@ -78,19 +84,19 @@ class BlendMeter:
             blended: bool | None = True
         else:
             blended = False if clear and share < _NOT and share + _ERRORS * error < _SHARE else None
-        best = max(self._looks, key=lambda look: sum(part * weight for part, weight in look[1]))[0]
+        best = max(self._looks, key=lambda look: sum(part * weight for part, weight, _ in look[1]))[0]
         return BlendVerdict(blended, share, len(rows), best if blended else None)
 
 
-def _echoes(picture: Field, flow: Field) -> list[tuple[float, float]]:
-    """Of each block that moves as a whole, see :func:`_echo`.
+def _echoes(picture: Field, flow: Field) -> list[_Row]:
+    """Of each block that moves as a whole, see :func:`_echo`; and whether it rolls, straight up or down by whole lines a field.
 
     Parameters
     ----------
     picture : ndarray [shape=(lines, columns), float32, 8-bit code values]
     flow : ndarray [shape=(lines, columns, 2), float32, samples a frame: to the right, down]
     """
-    found: list[tuple[float, float]] = []
+    found: list[_Row] = []
     step = _SIDE // 2
     for y in range(0, picture.shape[0] - _SIDE + 1, step):
         for x in range(0, picture.shape[1] - _SIDE + 1, step):
@@ -104,7 +110,8 @@ def _echoes(picture: Field, flow: Field) -> list[tuple[float, float]]:
             block = picture[y : y + _SIDE, x : x + _SIDE]
             along = np.diff(block, axis=int(abs(middle[0]) > abs(middle[1])))
             if float((along * along).mean()) > _LEAST_DETAIL:
-                found.append(_echo(block, middle))
+                rolls = abs(middle[0]) < _ROLL and abs(middle[1] / 2 - round(middle[1] / 2)) < _ROLL
+                found.append((*_echo(block, middle), float(rolls)))
     # Evenly from the whole picture.
     return found[:: max(1, -(-len(found) // _MOST_BLOCKS_A_LOOK))]
 

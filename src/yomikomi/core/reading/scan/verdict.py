@@ -67,7 +67,8 @@ class Segment:
 class ScanVerdict:
     """The finding over many frames. ``confidence``: how likely the verdict is right, 0…1; ``pictures``: different pictures a
     frame, exact, where the whole take has one cadence; ``broken``: frames where a cadence breaks; ``telling``: a frame that
-    shows the verdict best, None for none."""
+    shows the verdict best, None for none; ``whole``: where the kind cannot be told, how likely the pictures are whole all the same
+    (progressive, or blended from fields)."""
 
     kind: str
     field_order: FieldOrder | None
@@ -78,6 +79,7 @@ class ScanVerdict:
     segments: tuple[Segment, ...] = ()
     pictures: Fraction = Fraction(1)
     pattern: str = ""
+    whole: float = 0.0
     broken: tuple[int, ...] = ()
     cuts: tuple[int, ...] = ()
     telling: int | None = None
