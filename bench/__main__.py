@@ -7,7 +7,7 @@ import platform
 import sys
 import time
 
-from bench import capture, marks, path, prediction, reading, scan, shelf, simulation, weighing, window
+from bench import capture, disturbed, marks, path, prediction, reading, scan, shelf, simulation, weighing, window
 from bench.unseen import proof as unseen
 
 BENCHES = {
@@ -22,6 +22,7 @@ BENCHES = {
     "disc": shelf.disc,
     "path": path.run,
     "codecs": capture.run,
+    "disturbed": disturbed.run,
     "marks": marks.run,
     "weighing": weighing.run,
     "looks": capture.looks,

@@ -31,7 +31,7 @@ _LOOK_EVERY = 40
 def run() -> Iterator[str]:
     path = material.tape(_SECONDS)
     reading = Job(read, ReadRequest(path), name="reading").start().wait().answer()
-    treatment = Treatment(Deinterlace.SINGLE, FieldOrder.TFF)
+    treatment = Treatment(Deinterlace.SINGLE, FieldOrder(reading.scan.field_order or "bff"))
     began = time.monotonic()
     request = TrialRequest(path, reading, treatment, tuple(usual_recipes(fields=False, pace="quick")), more=SIZING_SEGMENTS)
     trials = Job(run_trials, request, name="trials").start().wait().answer()

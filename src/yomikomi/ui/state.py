@@ -29,6 +29,8 @@ from yomikomi.ui.background import Calls, JobRunner
 
 # Kinds of jobs that others look for.
 RECORDING, ARMED, KEEPING = "recording", "armed", "keeping"
+# A measurement that waited for longer than this part of its time is worth making again.
+DISTURBED = 0.15
 # How often takes are looked for whose drive is away.
 _SEARCH_MS = 5000
 # A shorter take tells too little of its kind.
@@ -114,6 +116,10 @@ class AppState(QObject):
         self.record.save_machine_speeds(speeds)
         self.machine = speeds
         self.machine_changed.emit()
+        if speeds.disturbed > DISTURBED:
+            words = f"Measured, but other programs held it up for {100 * speeds.disturbed:.0f} % of the time."
+            self.tell(Weight.LOOK, words, "Measure again when they are done.")
+            return
         self.tell(Weight.FINE, f"Measured: the drive writes {size_text(speeds.write_bytes_per_second.usual)}/s. The forecast follows.")
 
     def weigh_take(self, take_id: int, result: CaptureResult) -> None:

@@ -142,10 +142,11 @@ def _mean_likeness(pairs: Sequence[Pair]) -> tuple[float, float]:
 
 
 def encode_seconds(pairs: Sequence[Pair], *, frames: int, treat_seconds_per_frame: float) -> Estimate:
-    """Wall-clock time of a copy on this machine: treating and encoding share the processors, and overlap in part."""
+    """Wall-clock time of a copy with nobody else at work: treating and encoding share the processors, and overlap in part."""
     weights = np.array([s.frames / s.inclusion for s, _ in pairs])
-    each = float((weights * [t.seconds_per_frame for _, t in pairs]).sum() / weights.sum())
-    expected = _OVERLAP * frames * (each + treat_seconds_per_frame) + 0.5
+    each = float((weights * [t.seconds_per_frame * t.quiet_part for _, t in pairs]).sum() / weights.sum())
+    quiet = float(np.mean([t.quiet_part for _, t in pairs]))
+    expected = _OVERLAP * frames * (each + quiet * treat_seconds_per_frame) + 0.5
     return Estimate(expected=expected, low=expected * _TIME_LOW, high=expected * _TIME_HIGH)
 
 

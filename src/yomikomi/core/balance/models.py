@@ -67,6 +67,7 @@ class TrialSet(Document):
     source_crop: str | None = None
     trial_seconds: float
     complete: bool = True
+    disturbed: float = Field(default=0.0, description="part of the time that trials waited for other programs, 0 to 1")
 
 
 class Quality(Document):

@@ -17,6 +17,7 @@ from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.planes import luma, rgb
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.load import LoadWatch
 from yomikomi.core.work.priority import lower_all_threads
 
 _CROP_WIDTH, _CROP_HEIGHT = 256, 172
@@ -32,6 +33,7 @@ class Trial:
     inner_keys : key frames in it, the very first frame of the take left out.
     key_bytes : size of the forced first key frame, 0 if the span begins with the take.
     seconds_per_frame : of encoding alone, wall clock.
+    quiet_part : the part of the time that it would have taken had nobody else used the processors, 0…1.
     ssim, mse : means over the segment.
     """
 
@@ -42,11 +44,14 @@ class Trial:
     seconds_per_frame: float
     ssim: float
     mse: float
+    quiet_part: float = 1.0
 
 
 def run_trial(span: TreatedSpan, recipe: Recipe, reporter: Reporter, *, crop_to: Path | None = None) -> Trial:
     """Encode a span and compare its pictures with what went in."""
+    watch = LoadWatch()
     packets, seconds, frames = _encode(span, recipe, reporter)
+    quiet_part = watch.load().quiet_part
     if frames == 0:
         raise UnreadableError(
             f"No frame of {span.path.name} can be decoded from frame {span.segment.first} on.", remedy="Read it again.", path=span.path
@@ -62,6 +67,7 @@ def run_trial(span: TreatedSpan, recipe: Recipe, reporter: Reporter, *, crop_to:
         seconds_per_frame=seconds / max(1, frames),
         ssim=float(np.mean([one.ssim for one in likeness])) if likeness else 0.0,
         mse=float(np.mean([one.mse for one in likeness])) if likeness else 0.0,
+        quiet_part=quiet_part,
     )
 
 

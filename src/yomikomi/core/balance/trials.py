@@ -141,7 +141,12 @@ class _Bench:
             source_crop="source.png" if self.crops else None,
             trial_seconds=round(time.monotonic() - self.started, 2),
             complete=complete,
+            disturbed=self._disturbed(),
         )
+
+    def _disturbed(self) -> float:
+        parts = [trial.quiet_part for pairs in (*self.found.values(), *self.sizing.values()) for _, trial in pairs]
+        return round(1 - sum(parts) / len(parts), 3) if parts else 0.0
 
     def _point(self, recipe: Recipe) -> TrialPoint:
         pairs = self.found[recipe]

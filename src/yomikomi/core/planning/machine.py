@@ -22,6 +22,7 @@ from yomikomi.core.planning.data_rates import CAPTURE_CODECS
 from yomikomi.core.planning.trial_pictures import trial_planes
 from yomikomi.core.video.planes import frame_from_planes
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.load import LoadWatch
 from yomikomi.core.work.priority import tame_encoders
 
 # The drive writes this much, in pieces that are forced out one by one, so that memory cannot pass for the drive.
@@ -46,7 +47,8 @@ class MachineSpeeds(BaseModel):
     """Parameters
     ----------
     write_bytes_per_second : of the take drive.
-    encoders : pixels a second of each encoder tried, by name; capture codecs and codecs of copies.
+    encoders : pixels a second of each encoder tried, by name; capture codecs and codecs of copies, with nobody else at work.
+    disturbed : part of the time that the trial waited for other programs, 0…1.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -56,6 +58,7 @@ class MachineSpeeds(BaseModel):
     processors: int
     write_bytes_per_second: Speed
     encoders: dict[str, Speed]
+    disturbed: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -103,15 +106,21 @@ def try_machine(request: MachineTrialRequest, reporter: Reporter) -> MachineSpee
     drive = try_drive(request.folder, reporter)
     pictures = [frame_from_planes(*planes) for planes in trial_planes(_WIDTH, _HEIGHT, _DISTINCT_PICTURES)]
     speeds = {}
+    quiet: list[float] = []
     for number, encoder in enumerate(request.encoders):
         left = (len(request.encoders) - number) * request.encoder_seconds
         reporter.report(MachineTrialProgress(0.3 + 0.7 * number / len(request.encoders), encoder.name, left))
-        speeds[encoder.name] = _try_encoder(encoder, pictures, request.encoder_seconds, reporter)
+        watch = LoadWatch()
+        found = _try_encoder(encoder, pictures, request.encoder_seconds, reporter)
+        part = watch.load().quiet_part
+        quiet.append(part)
+        speeds[encoder.name] = Speed(low=found.low / part, usual=found.usual / part, high=found.high / part)
     return MachineSpeeds(
         made_at=datetime.now(UTC).isoformat(timespec="seconds"),
         processors=os.cpu_count() or 1,
         write_bytes_per_second=drive,
         encoders=speeds,
+        disturbed=round(1 - statistics.fmean(quiet), 3) if quiet else 0.0,
     )
 
 

@@ -27,7 +27,7 @@ from yomikomi.ui import theme
 from yomikomi.ui.balance.plane import BalancePlane
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
-from yomikomi.ui.state import AppState
+from yomikomi.ui.state import DISTURBED, AppState
 from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, Well, button, label, row, side_panel
 
 
@@ -309,6 +309,8 @@ class BalanceStation(Station):
             tried = f"measured on {parts} parts of this take, sized on {max(trials.sized_on, parts)}"
             tried = "the whole take tried" if trials.whole else tried
             still = "" if trials.complete else " · still trying"
+            if trials.disturbed > DISTURBED and trials.complete:
+                still = f" · other programs held the trials up ({100 * trials.disturbed:.0f} % of the time): try again when they are done"
             interval = f"{size_text(size.low)} to {size_text(size.high)}"
             self.sentence.say(head, f"{tried} · {interval} for 9 of 10 · encode about {spoken(told.encode_seconds.expected)} here{still}")
 
