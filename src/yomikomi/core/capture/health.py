@@ -154,7 +154,7 @@ class HealthRow(BaseModel):
 
 class HealthEnd(BaseModel):
     """The last line of a log. ``gaps``: frames that are missing, as (first number, how many); ``repeats``: numbers of
-    frames found by what they hold."""
+    frames found by what they hold; ``jumps``: empty, logs made before 2026-11-27 list guesses here."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -162,6 +162,7 @@ class HealthEnd(BaseModel):
     seconds: float
     gaps: tuple[tuple[int, int], ...] = ()
     repeats: tuple[int, ...] = ()
+    jumps: tuple[int, ...] = ()
     unseen: int = 0
     loudness: Loudness | None = None
     drift_ms_per_hour: float | None = None
