@@ -16,7 +16,7 @@ from yomikomi.core.planning.path.finder import find_paths
 from yomikomi.core.planning.path.improving import improvements
 from yomikomi.core.planning.path.plan import Planned, planned
 from yomikomi.core.planning.path.ranking import SIDES, rank_paths, route_words
-from yomikomi.core.planning.path.rates import flow_over
+from yomikomi.core.planning.path.rates import flow_over, link_mbps
 from yomikomi.core.planning.path.schools import schools_of
 from yomikomi.core.planning.path.structure import Setup, Task, Wishes
 from yomikomi.core.planning.path.trace import trace
@@ -216,6 +216,11 @@ def test_one_link_or_two_by_what_travels_and_by_choice() -> None:
     assert [(option.key, len(option.path.twin)) for option in (*signals.options, *links.options)] == [
         ("raw", 0), ("video", 1), ("as needed", 0), ("two", 1),
     ]  # fmt: skip
+    # Nothing but a camera that can send raw is taken to do so, and only what can send wide colour to send it.
+    truck = best(("camera_sdi", *kinds[1:]), LIVE, Wishes(gamut="wide"))
+    assert flow_over(truck, truck.path.picture[0]).needed == link_mbps("1080i59.94", "sdi_3g")
+    plain = best(("camera_clean", "tunnel_recorder", "laptop_tunnel", "cable_hdmi", "cable_tunnel"), LIVE, Wishes(gamut="wide"))
+    assert planned(plain, "laptop_tunnel-1", "matrix").option == "bt709"  # type: ignore[union-attr]
     setup = best(kinds, raw, Wishes(signal="video"), where=recorder)
     assert len(setup.path.twin) == 1
     traced = trace(setup)

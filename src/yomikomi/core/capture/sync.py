@@ -18,6 +18,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.capture.clocks import line_through
 from yomikomi.core.capture.flashes import Flash, flashes
+from yomikomi.core.capture.movement import SMALL, Series, cells_of, movement
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.media import heard_streams, open_media, probe, video_stream
 from yomikomi.core.video.packets import frames_of
@@ -30,7 +31,6 @@ _MOST_OFFSET_S = 0.48
 _PAIR_TOLERANCE_S = 0.030
 _FEWEST_EVENTS = 3
 _ENVELOPE_S = 0.0005
-_SMALL, _CELLS = (160, 90), (40, 24)
 # Part of all sounds that must belong to a movement (and the reverse); chance brings a third of that.
 _LEAST_SHARE = 0.6
 # Where much moves, some movement ends near any sound: so many sounds at least, and this part of all, must have one.
@@ -48,8 +48,6 @@ _STRONG_LIGHT = 0.15
 # What no number of events takes away, milliseconds: the rounding of a sound's beginning and of light, and what claps were found to be
 # off by (docs/science.md).
 _FLASH_BIAS_MS, _CLAP_BIAS_MS = 0.7, 8.0
-
-Series = NDArray[np.float64]
 
 
 class SyncResult(BaseModel):
@@ -314,40 +312,14 @@ def _take(request: SyncRequest, reporter: Reporter) -> SyncMaterial:
             plane = luma(frame)
             for index, first in enumerate(order):
                 field = plane[first::step]
-                small = cv2.resize(field, _SMALL, interpolation=cv2.INTER_AREA).astype(np.float32) / 2 ** (bits(frame) - 8)
+                small = cv2.resize(field, SMALL, interpolation=cv2.INTER_AREA).astype(np.float32) / 2 ** (bits(frame) - 8)
                 times.append((number + Fraction(index, step)) / rate)
                 smalls.append(small)
             reporter.report(float(number / rate) / request.seconds)
     wave, sound_rate, sound_at = _sound(request)
     lasts = float(1 / (rate * step))
     when = np.array([float(t) for t in times])
-    return SyncMaterial(when, lasts, cells_of(smalls), step, *movement(smalls), wave, sound_rate, sound_at)
-
-
-def cells_of(smalls: list[NDArray[np.float32]]) -> NDArray[np.float32]:
-    """Small copies as one table, shape (fields, lines, columns), at no more than so many cells."""
-    if not smalls:
-        return np.zeros((0, 0, 0), np.float32)
-    lines, columns = smalls[0].shape
-    size = min(columns, _CELLS[0]), min(lines, _CELLS[1])
-    return np.stack([cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in smalls])
-
-
-def movement(smalls: list[NDArray[np.float32]]) -> tuple[Series, Series]:
-    """Change of the liveliest part of the picture from each field to the one before (which lies half a line off: the small copies
-    hardly see it), less what noise makes of it; and how much of all change is to one side, 0…1. Both of shape (fields,)."""
-    moved, one_way = np.zeros(len(smalls)), np.zeros(len(smalls))
-    for place in range(1, len(smalls)):
-        signed = smalls[place] - smalls[place - 1]
-        change = np.abs(signed)
-        strong = change > 0.3 * change.max()
-        one_way[place] = abs(float(signed[strong].sum())) / max(1e-6, float(change[strong].sum()))
-        # Hands are a few hundredths of the picture.
-        strongest = np.partition(change.ravel(), -change.size // 20)[-change.size // 20 :]
-        moved[place] = float(strongest.mean())
-    if len(moved) > 1:
-        moved[0] = moved[1]
-    return np.maximum(0.0, moved - np.percentile(moved, 20)), one_way
+    return SyncMaterial(when, lasts, cells_of(smalls), step, *movement(smalls, steadied=True), wave, sound_rate, sound_at)
 
 
 def _sound(request: SyncRequest) -> tuple[Series, int, float]:

@@ -294,8 +294,8 @@ def sends_raw(setup: Setup) -> bool:
 
 
 def _signal(setup: Setup, piece: str) -> Answer:
-    link = setup.path.link_from(piece)
-    if piece != setup.path.source or link is None or not setup.port_out(link).connector.startswith("sdi"):
+    link = setup.path.link_from(piece) if piece == setup.path.source else None
+    if link is None or not setup.kind(piece).sends_raw or not setup.port_out(link).connector.startswith("sdi"):
         return None
     if not setup.kind(setup.path.recorder).takes_raw:
         return Planned("video", "The recorder takes no raw pictures.")
@@ -305,7 +305,7 @@ def _signal(setup: Setup, piece: str) -> Answer:
 
 
 def _gamut(setup: Setup, piece: str) -> Answer:
-    if piece != setup.path.source or sends_raw(setup) or not setup.path.picture:
+    if piece != setup.path.source or "gamut_out" not in setup.kind(piece).settings or sends_raw(setup) or not setup.path.picture:
         return None  # raw has no primaries or matrix of its own
     deep = setup.kind(setup.path.recorder).depth >= 10
     if setup.wishes.gamut == "wide" and deep:

@@ -7,7 +7,8 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.capture.sync import SyncEvents, SyncMaterial, cells_of, events_in, judge_events, movement
+from yomikomi.core.capture.movement import cells_of, movement
+from yomikomi.core.capture.sync import SyncEvents, SyncMaterial, events_in, judge_events
 from yomikomi.core.reading.models import Sync
 from yomikomi.core.reading.scan.evidence import blocks_of
 from yomikomi.core.reading.sight import Sight
