@@ -13,14 +13,17 @@ import pytest
 from pydantic import ValidationError
 
 from tests.capture.making import SMALL, WHOLE, all_of, captured, heard, lumas, record
+from yomikomi.core.capture.cutting import JoinPiecesRequest, Piece, join_pieces
 from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.sound_shift import SoundShift
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.planning.data_rates import CAPTURE_CODECS
 from yomikomi.core.video.colour import BT2020_PQ
+from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.media import probe
 from yomikomi.core.video.picture_note import NOTE_KEY, PictureNote
 from yomikomi.core.video.source import SoundBlock
+from yomikomi.core.work import SilentReporter
 from yomikomi.sim.player import TapePlayerSpec
 
 # Mean luma error in codes that a codec may leave; what claims to lose nothing leaves none.
@@ -51,6 +54,16 @@ def test_a_recording_says_what_its_pictures_are(codec: str, tmp_path: Path) -> N
     scale = 16 if codec == "rdd36_4444" else 4 if codec == "rdd36_hq" else 1  # decoded as 12 and 10 bits
     errors = [np.abs(one / scale - other.y).mean() for one, other in zip(found, pictures, strict=True)]
     assert max(errors) <= _ERROR.get(codec, 0.0)
+
+
+@pytest.mark.parametrize("codec", ["ffv1", "rdd36_hq", "vc3_hq", "h264_intra"])
+def test_a_piece_is_shown_at_the_shape_of_its_take(codec: str, tmp_path: Path) -> None:
+    """Pixels of 40:33 have no whole width to be shown at, and a container that keeps them apart from the codec loses them in a copy."""
+    how = RecordAs(codec=codec)
+    path = record(TapePlayerSpec(seed=5, seconds=0.4, wide=True, real_time=False), tmp_path / f"take{how.suffix(8)}", how)
+    target = tmp_path / f"piece{how.suffix(8)}"
+    join_pieces(JoinPiecesRequest((Piece(path, 2, 8),), target), SilentReporter())
+    assert probe(path).geometry == probe(target).geometry == Geometry(720, 480, Fraction(40, 33))
 
 
 @pytest.mark.parametrize(

@@ -110,6 +110,8 @@ def same_stream(container: Any, stream: Any) -> Any:
     made = container.add_stream_from_template(stream, opaque=True) if opaque else container.add_stream_from_template(stream)
     if made.codec_context is not None and stream.codec_context.codec_tag.strip("\0"):
         made.codec_context.codec_tag = stream.codec_context.codec_tag
+    if made.codec_context is not None and stream.type == "video" and stream.sample_aspect_ratio:
+        made.codec_context.sample_aspect_ratio = stream.sample_aspect_ratio  # which the demuxer keeps beside what a template copies
     for key in ("title", "language", "handler_name", "timecode"):
         if key in stream.metadata:
             made.metadata[key] = stream.metadata[key]

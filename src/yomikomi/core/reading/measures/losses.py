@@ -20,7 +20,7 @@ from yomikomi.core.reading.scan.verdict import Segment, kind_at
 _AROUND = 4
 # A repeat changes by less than this part of what is usual around, and of what noise makes (which strays by about 5 %); it can
 # be told where things change by more than the third part of that noise again.
-_REPEAT_PART, _REPEAT_NOISE, _LIVELY = 0.06, 0.12, 0.45
+_REPEAT_PART, _REPEAT_NOISE, _LIVELY = 0.03, 0.12, 0.45
 _MOST_PLACES = 500
 _SHORTEST_FREEZE = 5
 
