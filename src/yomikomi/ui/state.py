@@ -16,9 +16,11 @@ from yomikomi.core.capture.weighing import WeighRequest, weigh
 from yomikomi.core.errors import UnreadableError, YomikomiError
 from yomikomi.core.ledger.captures import CutOffTake
 from yomikomi.core.ledger.naming import safe_name
+from yomikomi.core.ledger.outlook import codec_bits_of
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, TrialEncoder, capture_encoders, try_machine
+from yomikomi.core.planning.path.structure import Task
 from yomikomi.core.video.media import probe
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Job
@@ -121,6 +123,14 @@ class AppState(QObject):
             self.tell(Weight.LOOK, words, "Measure again when they are done.")
             return
         self.tell(Weight.FINE, f"Measured: the drive writes {size_text(speeds.write_bytes_per_second.usual)}/s. The forecast follows.")
+
+    def codec_bits(self, view: CarrierView) -> dict[str, float]:
+        """Bits a pixel that each capture codec took of carriers like this one, where takes tell."""
+        return codec_bits_of(self.carriers, view.kind, view.standard)
+
+    def task_of(self, view: CarrierView) -> Task:
+        """What is to be recorded of a carrier, with what this machine and this workspace know of it."""
+        return Task.of(view.intake, self.machine, free_bytes=self.free_bytes(), codec_bits=self.codec_bits(view))
 
     def weigh_take(self, take_id: int, result: CaptureResult) -> None:
         """Find out in the background what each capture codec takes of such pictures, for the forecast of the next ones."""

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QVBox
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import Proof, prove
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.outlook import codec_bits_of
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.path.diagnosis import Cause
@@ -19,7 +18,7 @@ from yomikomi.core.planning.path.findings import Finding, SetOption
 from yomikomi.core.planning.path.schools import SchoolOption, schools_of
 from yomikomi.core.planning.path.sheet import differences
 from yomikomi.core.planning.path.sheet_export import write_sheet
-from yomikomi.core.planning.path.structure import Knob, Task, Wishes
+from yomikomi.core.planning.path.structure import Knob, Wishes
 from yomikomi.core.planning.path.telling import told
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
@@ -164,9 +163,7 @@ class PathStation(Station):
         view = self.planner.view
         if view is None:
             return
-        known = codec_bits_of(self.state.carriers, view.kind, view.standard)
-        task = Task.of(view.intake, self.state.machine, free_bytes=self.state.free_bytes(), codec_bits=known)
-        request = self.planner.request(self.equipment, task)
+        request = self.planner.request(self.equipment, self.state.task_of(view))
         if self._asked == request:
             return
         self._asked = request

@@ -8,7 +8,6 @@ from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
-from yomikomi.core.ledger.outlook import codec_bits_of
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.data_rates import DEFAULT_CAPTURE_CODEC, capture_bits_per_second
@@ -121,7 +120,7 @@ class CarrierStrip(QWidget):
         format_key = self._state.current.standard if self._state.current and self._state.current.standard in FORMATS else _USUAL_FORMAT
         one = FORMATS[format_key or _USUAL_FORMAT]
         view = self._state.current
-        known = codec_bits_of(self._state.carriers, view.kind, view.standard).get(DEFAULT_CAPTURE_CODEC) if view else None
+        known = self._state.codec_bits(view).get(DEFAULT_CAPTURE_CODEC) if view else None
         _, rate, _ = capture_bits_per_second(DEFAULT_CAPTURE_CODEC, width=one.width, height=one.height, rate=one.rate, measured=known)
         hours = free * 8 / rate / 3600
         self._free.setText(f"{size_text(free)} free")
