@@ -40,7 +40,7 @@ _MOSTLY = 0.6
 # Movements and sounds within so many seconds of a flash are that flash's own.
 _OF_A_FLASH_S = 0.3
 # Hands that come together darken as much as they brighten; where nearly all turns one way, a light comes or goes.
-_ONE_WAY = 0.8
+_ONE_WAY, _BOTH_WAYS = 0.8, 0.4
 # Flashes and claps that stand further apart than this contradict each other.
 _CONTRADICTION_S = 0.03
 # Part of a field's time by which light that is too strong for the picture was seen to come too soon.
@@ -153,8 +153,8 @@ def judge_events(events: SyncEvents) -> SyncResult:
         return SyncResult(kind="nothing", reason=f"{len(events.sounds)} sharp sounds were heard; at least {_FEWEST_EVENTS} are needed")
     lights = _pairs([one.at for one in events.flashes], list(events.sounds))
     lit = np.array([at for at, _ in lights]) if lights else np.zeros(0)
-    # What moves when a light comes and goes is no hand.
-    hands = [one for one in events.claps if not len(lit) or np.min(np.abs(lit - one.at)) > _OF_A_FLASH_S]
+    # What moves when a light comes and goes is no hand, unless as much darkens there as brightens: then the light may be a hand's.
+    hands = [one for one in events.claps if not len(lit) or np.min(np.abs(lit - one.at)) > _OF_A_FLASH_S or one.one_way < _BOTH_WAYS]
     claps = _pairs([one.at for one in hands], list(events.sounds), of_sounds=_LEAST_OF_SOUNDS)
     if lights and claps and abs(_middle(lights) - _middle(claps)) > _CONTRADICTION_S:
         return SyncResult(kind="nothing", reason="flashes and claps contradict each other: only one of them belongs to the sound")
@@ -163,7 +163,7 @@ def judge_events(events: SyncEvents) -> SyncResult:
     if claps and float(np.median([one.one_way for one in hands])) > _ONE_WAY:
         return SyncResult(kind="nothing", reason="a light comes and goes with the sound, too dimly or too slowly to tell when")
     if claps:
-        return _result("clap", claps, _CLAP_BIAS_MS)
+        return _result("clap", claps, _CLAP_BIAS_MS + 250 * events.lasts)  # hands may meet while the shutter is closed
     if max(len(events.flashes), len(events.claps)) < _FEWEST_EVENTS:
         return SyncResult(kind="nothing", reason="the sound has sharp beginnings, but neither flashes nor claps are seen with them")
     return SyncResult(kind="nothing", reason="what is seen and what is heard do not belong together")
