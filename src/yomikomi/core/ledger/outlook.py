@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.planning.forecast import Work
+from yomikomi.core.planning.forecast import Work, usual_codec_bits
 
 
 def works_of(views: Iterable[CarrierView]) -> list[Work]:
@@ -29,10 +29,5 @@ def works_of(views: Iterable[CarrierView]) -> list[Work]:
 
 
 def codec_bits_of(views: Iterable[CarrierView], kind: str, standard: str | None) -> dict[str, float]:
-    """Bits a pixel that each capture codec takes of such carriers, by the middle one of the takes that were weighed."""
-    found: dict[str, list[float]] = {}
-    for view in views:
-        if (view.kind, view.standard) == (kind, standard) and view.take:
-            for codec, bits in view.take.details.codec_bits.items():
-                found.setdefault(codec, []).append(bits)
-    return {codec: sorted(several)[len(several) // 2] for codec, several in found.items()}
+    """See :func:`usual_codec_bits`."""
+    return usual_codec_bits(works_of(view for view in views if view.kind == kind), kind, standard)

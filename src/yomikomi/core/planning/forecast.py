@@ -7,7 +7,7 @@ copies of the workspace came to. It is quick enough to be made anew whenever som
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Literal
@@ -188,23 +188,29 @@ def _encoding(
 
 
 class _Known:
-    """What the other carriers tell of one that is not known itself: lengths by kind; rates by kind, format and codec, as bytes a
-    second and as bits a pixel."""
+    """What the other carriers tell of one that is not known itself: lengths by kind, bytes a second by kind, format and codec."""
 
     def __init__(self, works: Sequence[Work]) -> None:
         lengths: dict[str, list[float]] = defaultdict(list)
         rates: dict[tuple[str, str | None, str], list[float]] = defaultdict(list)
-        bits: dict[tuple[str, str | None, str], list[float]] = defaultdict(list)
         for work in works:
             if work.seconds:
                 lengths[work.kind].append(work.seconds)
             if work.take_bytes and work.take_seconds:
                 rates[work.kind, work.format, work.take_codec].append(work.take_bytes / work.take_seconds)
-            for codec, weight in work.codec_bits.items():
-                bits[work.kind, work.format, codec].append(weight)
         self.lengths = {kind: sorted(found) for kind, found in lengths.items()}
         self.rates = {key: sorted(found) for key, found in rates.items()}
-        self.bits = {key: sorted(found) for key, found in bits.items()}
+        self.works = works
+
+
+def usual_codec_bits(works: Iterable[Work], kind: str, picture_format: str | None) -> dict[str, float]:
+    """Bits a pixel that each capture codec takes of such carriers, by the middle one of the takes that were weighed."""
+    found: dict[str, list[float]] = defaultdict(list)
+    for work in works:
+        if (work.kind, work.format) == (kind, picture_format):
+            for codec, bits in work.codec_bits.items():
+                found[codec].append(bits)
+    return {codec: sorted(several)[len(several) // 2] for codec, several in found.items()}
 
 
 def _length(work: Work, known: _Known) -> Span:
@@ -231,9 +237,8 @@ def _bytes_per_second(work: Work, known: _Known, codec: str) -> Span:
     if learned:
         return Span(0.85 * learned[0], learned[len(learned) // 2], 1.15 * learned[-1])
     found = _format(work)
-    weighed = known.bits.get((work.kind, work.format, codec))
-    bits = weighed[len(weighed) // 2] if weighed else None
-    low, usual, high = capture_bits_per_second(codec, width=found.width, height=found.height, rate=found.rate, measured=bits)
+    measured = usual_codec_bits(known.works, work.kind, work.format).get(codec)
+    low, usual, high = capture_bits_per_second(codec, width=found.width, height=found.height, rate=found.rate, measured=measured)
     return Span(low / 8, usual / 8, high / 8)
 
 

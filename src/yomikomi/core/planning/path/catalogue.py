@@ -95,6 +95,10 @@ class Port(_Frozen):
     def analogue(self) -> bool:
         return CONNECTORS[self.connector].analogue
 
+    @property
+    def sdi(self) -> bool:
+        return self.connector.startswith("sdi")
+
 
 class DeviceKind(_Frozen):
     """A kind of equipment; the fields are told in ``equipment.toml``."""

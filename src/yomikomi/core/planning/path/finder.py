@@ -10,11 +10,10 @@ from collections import Counter
 from collections.abc import Iterator, Sequence, Set
 from dataclasses import replace
 
-from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.catalogue import Port, cable_for, fits, payload_mbps
 from yomikomi.core.planning.path.drawer import Drawer
 from yomikomi.core.planning.path.equipment import Equipment
-from yomikomi.core.planning.path.rates import link_mbps
+from yomikomi.core.planning.path.rates import link_mbps, mosaic_mbps
 from yomikomi.core.planning.path.structure import OWN_CABLE, Link, Path, Task, Wishes
 
 _MOST_BOXES = 2  # between source and recorder; more only loses
@@ -118,12 +117,12 @@ class Finder:
         """A second link beside the first, where one is too narrow for the format wanted, or where two are wished for."""
         (link,) = way
         out, into = self._port(link.source, link.out), self._port(link.target, link.into)
-        if not out.connector.startswith("sdi"):
+        if not out.sdi:
             return None
         payload = payload_mbps(out.connector, into.connector)
         source, key = self._kinds[link.source], self.task.picture_format
         raw = source.sends_raw and self._kinds[link.target].takes_raw and self.wishes.signal == "raw"
-        needed = float(FORMATS[key].pixel_rate * source.depth) / 1e6 if raw else link_mbps(key, out.connector)
+        needed = mosaic_mbps(key, source.depth) if raw else link_mbps(key, out.connector)
         least = 0 if self.wishes.links == "two" else payload
         if needed is None or payload is None or least is None or not least < needed <= 2 * payload:
             return None

@@ -166,12 +166,22 @@ def _range(setup: Setup, piece: str) -> Answer:
 def _matrix(setup: Setup, _piece: str) -> Answer:
     if setup.reads_data:
         return None
-    row = FORMATS[recorded_format(setup)]
+    matrix = matrix_in(setup)
+    return Planned(matrix, _MATRIX_WHY[matrix])
+
+
+_MATRIX_WHY = {
+    "bt2020": "The source sends wide colour and says so.",
+    "bt601": "Standard definition is recorded in BT.601.",
+    "bt709": "High definition is recorded in BT.709.",
+}
+
+
+def matrix_in(setup: Setup) -> str:
+    """The matrix that the picture comes in."""
     if option_of(setup, setup.path.source, "gamut_out") == "wide":
-        return Planned("bt2020", "The source sends wide colour and says so.")
-    if row.height < 720:
-        return Planned("bt601", "Standard definition is recorded in BT.601.")
-    return Planned("bt709", "High definition is recorded in BT.709.")
+        return "bt2020"
+    return "bt601" if FORMATS[recorded_format(setup)].height < 720 else "bt709"
 
 
 def _field_order(setup: Setup, _piece: str) -> Answer:
@@ -242,7 +252,7 @@ def goes_past_camera(setup: Setup) -> bool:
 
 def _links(setup: Setup, piece: str) -> Answer:
     link = setup.path.link_into(piece)
-    if link is None or not setup.port_in(link).connector.startswith("sdi"):
+    if link is None or not setup.port_in(link).sdi:
         return None
     if setup.path.twin:
         return Planned("two", "One link is too narrow for this rate: each carries every other frame, to be merged afterwards.")
@@ -287,15 +297,19 @@ def _commentary_track(setup: Setup, piece: str) -> Answer:
     return Planned("own", SETTINGS["commentary_track"].why) if piece == setup.path.computer and setup.path.commentary else None
 
 
+def over_sdi(setup: Setup) -> bool:
+    """The picture leaves its source by SDI."""
+    link = setup.path.link_from(setup.path.source)
+    return link is not None and setup.port_out(link).sdi
+
+
 def sends_raw(setup: Setup) -> bool:
     """Raw pictures travel from the source to the recorder."""
-    link = setup.path.link_from(setup.path.source)
-    return link is not None and setup.port_out(link).connector.startswith("sdi") and option_of(setup, setup.path.source, "signal") == "raw"
+    return over_sdi(setup) and option_of(setup, setup.path.source, "signal") == "raw"
 
 
 def _signal(setup: Setup, piece: str) -> Answer:
-    link = setup.path.link_from(piece) if piece == setup.path.source else None
-    if link is None or not setup.kind(piece).sends_raw or not setup.port_out(link).connector.startswith("sdi"):
+    if piece != setup.path.source or not setup.kind(piece).sends_raw or not over_sdi(setup):
         return None
     if not setup.kind(setup.path.recorder).takes_raw:
         return Planned("video", "The recorder takes no raw pictures.")

@@ -49,7 +49,7 @@ def captured_mbps(setup: Setup) -> float:
     """What the recorder hands on: raw, compressed inside, or 4:2:2 at its depth with sound; 8 bits where 10 would not get through."""
     kind = setup.kind(setup.path.recorder)
     if sends_raw(setup):
-        return _mosaic_mbps(setup, recorded_format(setup))
+        return _raw_of(setup, recorded_format(setup))
     if kind.compresses_to_mbps is not None:
         return kind.compresses_to_mbps
     if kind.compresses_as:
@@ -85,14 +85,18 @@ def _payload(setup: Setup, link: Link) -> float | None:
     return payload_mbps(*names)
 
 
-def _mosaic_mbps(setup: Setup, format_key: str) -> float:
-    """Raw pictures: one sample of the source's depth for each pixel, and nothing between the pictures."""
-    return float(FORMATS[format_key].pixel_rate * setup.kind(setup.path.source).depth) / 1e6
+def mosaic_mbps(format_key: str, depth: int) -> float:
+    """Raw pictures: one sample of ``depth`` bits for each pixel, and nothing between the pictures."""
+    return float(FORMATS[format_key].pixel_rate * depth) / 1e6
+
+
+def _raw_of(setup: Setup, format_key: str) -> float:
+    return mosaic_mbps(format_key, setup.kind(setup.path.source).depth)
 
 
 def raw_mbps(setup: Setup) -> float:
     """A raw recording inside the camera: one sample a pixel."""
-    whole = _mosaic_mbps(setup, sent_format(setup))
+    whole = _raw_of(setup, sent_format(setup))
     squeezed = option_of(setup, setup.path.source, "raw_compression") == "lossless"
     return whole * RAW_LOSSLESS if squeezed else whole
 
@@ -139,8 +143,8 @@ def _flow_over(setup: Setup, link: Link) -> Flow:
     if link in path.picture or link in path.twin or link in path.second or link in path.screen:
         connector = setup.port_out(link).connector
         key = format_at(setup, link.target) if link in path.picture else recorded_format(setup)
-        raw = sends_raw(setup) and connector.startswith("sdi") and link.source == path.source
-        needed = _mosaic_mbps(setup, key) if raw else link_mbps(key, connector)
+        raw = sends_raw(setup) and setup.port_out(link).sdi and link.source == path.source
+        needed = _raw_of(setup, key) if raw else link_mbps(key, connector)
         shared = path.twin and link in (*path.twin, path.picture[0]) and option_of(setup, path.recorder, "links") == "two"
         return Flow(needed / 2 if shared and needed else needed, payload)
     return Flow(_SOUND_MBPS if payload else None, payload)

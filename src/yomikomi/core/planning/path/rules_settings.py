@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.findings import Check, Found, SetOption, Site, gone, the
-from yomikomi.core.planning.path.plan import format_at, goes_past_camera, option_of, planned, recorded_format, sends_raw
+from yomikomi.core.planning.path.plan import format_at, goes_past_camera, matrix_in, option_of, planned, recorded_format, sends_raw
 
 # Sound that comes early or late by less is not noticed (ITU-R BT.1359: 45 ms early, 125 ms late; from memory).
 _NOTICED_MS = 45
@@ -90,8 +90,7 @@ def matrix_differs(site: Site) -> Found | None:
     chosen, wanted = site.option("matrix"), planned(site.setup, site.piece, "matrix")
     if wanted is None or chosen is None:
         return None
-    wide = option_of(site.setup, site.setup.path.source, "gamut_out") == "wide"
-    right = "bt2020" if wide else "bt601" if FORMATS[recorded_format(site.setup)].height < 720 else "bt709"
+    right = matrix_in(site.setup)
     if chosen == right:
         return None
     now, want = site.option_words("matrix", chosen), site.option_words("matrix", right)

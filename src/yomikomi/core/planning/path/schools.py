@@ -9,7 +9,7 @@ from fractions import Fraction
 from yomikomi.core.planning.data_rates import capture_bits_per_second
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.path.finder import find_paths
-from yomikomi.core.planning.path.plan import recorded_format, sends_raw
+from yomikomi.core.planning.path.plan import over_sdi, recorded_format, sends_raw
 from yomikomi.core.planning.path.ranking import Ranked, rate, score_of
 from yomikomi.core.planning.path.rates import flow_over, written_mbps
 from yomikomi.core.planning.path.structure import Path, Setup, Wishes
@@ -161,11 +161,6 @@ def _school_of(format_key: str) -> str:
     return "progressive 720" if format_key.startswith("720p") else "interlaced 1080" if format_key.startswith("1080i") else ""
 
 
-def _over_sdi(setup: Setup) -> bool:
-    link = setup.path.link_from(setup.path.source)
-    return link is not None and setup.port_out(link).connector.startswith("sdi")
-
-
 def _other_way(setup: Setup, key: str, words: str, gives: str, costs: str, **wishes: object) -> SchoolOption | None:
     """The same devices with other wishes, which may want another number of links between them; None where that does not work."""
     asked = setup.wishes.model_copy(update=wishes)
@@ -179,47 +174,38 @@ def _other_way(setup: Setup, key: str, words: str, gives: str, costs: str, **wis
     if not whole:
         return None
     best = max(whole, key=_points)
-    count = 1 + bool(best.path.twin)
     flow = flow_over(best, best.path.picture[0]).needed or 0.0
-    figure = f"{flow / 1000:.2f} Gb/s on {'each of two links' if count == 2 else 'one link'}"
+    figure = f"{flow / 1000:.2f} Gb/s on {'each of two links' if best.path.twin else 'one link'}"
     return SchoolOption(key, words, gives, costs, figure, _points(best), asked, best.path)
 
 
+def _either_way(setup: Setup, wish: str, question: str, *ways: tuple[str, str, str, str]) -> School:
+    """A choice that may change the way itself; ``ways``: what ``wish`` can be, in words, what it gives and what it costs."""
+    options = (_other_way(setup, *way, **{wish: way[0]}) for way in ways)
+    return School(wish, question, tuple(one for one in options if one), getattr(setup.wishes, wish))
+
+
 def _signal(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
-    if not _over_sdi(setup) or not (setup.kind(setup.path.source).sends_raw and setup.kind(setup.path.recorder).takes_raw):
+    if not over_sdi(setup) or not (setup.kind(setup.path.source).sends_raw and setup.kind(setup.path.recorder).takes_raw):
         return None
-    return School(
-        "signal", "Raw, or video over SDI?",
-        tuple(one for one in (
-            _other_way(
-                setup, "raw", "raw, one sample a pixel", "All that the sensor saw; exposure and colour are chosen later.",
-                "It must be developed before it can be edited.", signal="raw",
-            ),
-            _other_way(
-                setup, "video", "video, 4:2:2 in 10 bits", "It can be edited as it is.",
-                "Exposure and colour are settled in the camera; it fills more of the links.", signal="video",
-            ),
-        ) if one),
-        setup.wishes.signal,
+    return _either_way(
+        setup, "signal", "Raw, or video over SDI?",
+        ("raw", "raw, one sample a pixel", "All that the sensor saw; exposure and colour are chosen later.",
+         "It must be developed before it can be edited."),
+        ("video", "video, 4:2:2 in 10 bits", "It can be edited as it is.",
+         "Exposure and colour are settled in the camera; it fills more of the links."),
     )  # fmt: skip
 
 
 def _links(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
-    if not _over_sdi(setup):
+    if not over_sdi(setup):
         return None
-    return School(
-        "links", "One link or two?",
-        tuple(one for one in (
-            _other_way(
-                setup, "as needed", "one link where it carries the rate", "Nothing to merge; a second drive goes on when one is full.",
-                "One drive has to take all of it.", links="as needed",
-            ),
-            _other_way(
-                setup, "two", "two links", "Alternate frames on two drives: each takes half of the rate.",
-                "They must be merged before anything can be seen; losing one drive spoils both.", links="two",
-            ),
-        ) if one),
-        setup.wishes.links,
+    return _either_way(
+        setup, "links", "One link or two?",
+        ("as needed", "one link where it carries the rate", "Nothing to merge; a second drive goes on when one is full.",
+         "One drive has to take all of it."),
+        ("two", "two links", "Alternate frames on two drives: each takes half of the rate.",
+         "They must be merged before anything can be seen; losing one drive spoils both."),
     )  # fmt: skip
 
 
