@@ -96,6 +96,11 @@ def test_sound_of_more_than_16_bits_comes_whole(tmp_path: Path, monkeypatch: pyt
         DeepSound("nowhere", 2, 48_000)
     for kind, raw in ((_S24_3LE, b"\x01\x02\x83"), (_S24_LE, b"\x01\x02\x83\x00"), (_S32_LE, b"\x00\x01\x02\x83")):
         assert _upper(raw, kind).tolist() == [int.from_bytes(b"\x00\x01\x02\x83", "little", signed=True)]
+    unread = replace(GENERATED, sound="deep", sound_layer="alsa", channels=2, commentary="")
+    closed: list[bool] = []
+    monkeypatch.setattr(DeepSound, "close", lambda _self: closed.append(True))
+    unread.open().close()  # nobody read it, and it must be free again
+    assert closed == [True]
     fine = "aevalsrc=0.25*sin(2*PI*440*t):s=48000,aformat=sample_fmts=s32,arealtime"
     source = replace(GENERATED, sound=fine).open()
     assert (source.format.sound_bits, source.format.sound_channels) == (24, 2)

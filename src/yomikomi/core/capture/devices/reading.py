@@ -184,6 +184,13 @@ class _SoundThread(threading.Thread):
     def stop(self) -> None:
         self._going = False
 
+    def finish(self) -> None:
+        """After :meth:`stop`: the device is free, whether it was ever read or not."""
+        if self.ident is not None:
+            self.join(0.5)
+        elif self._deep:
+            self._deep.close()
+
 
 @dataclass(frozen=True)
 class _Seen:
@@ -275,7 +282,7 @@ class Device:
         with contextlib.suppress(Exception):
             self._container.close()
         for thread in self._sounds:
-            thread.join(0.5)
+            thread.finish()
 
     def _read_one(self) -> None:
         """One frame from the device. A picture that comes twice with one stamp is dropped and counted; nothing else ever is."""
