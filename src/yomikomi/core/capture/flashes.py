@@ -9,6 +9,7 @@ its time; our own reckoning.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import cv2
 import numpy as np
@@ -18,8 +19,10 @@ from numpy.typing import NDArray
 _LEAST_STEP, _NOISES = 10.0, 6.0
 # Cells that must, and the part of all.
 _FEWEST_CELLS, _LEAST_PART = 4, 0.008
-# Code values from which a cell may be clipped, and the part of a flash's cells below that suffices to tell the moment.
+# Code values from which a cell may be clipped, and the part of a flash's cells below that suffices to tell the moment; of those, the
+# ones that brighten nearly as much as any, and the fewest.
 _TOP, _WITHIN = 215.0, 0.15
+_NEARLY, _FEWEST_BRIGHTENING = 0.93, 6
 # A flash that lights no field for all of its time may be so many times as strong as it looks.
 _MOST_BEYOND = 1.6
 # A flash lasts no longer.
@@ -33,7 +36,10 @@ _LIT, _DARK = 0.5, 0.35
 _SOME_LIGHT = 0.04
 # A part of the light between this and the rest of it is a field that the flash began or ended in.
 _CUT = 0.07
-_BEFORE = 4  # fields that tell how bright it was
+# Fields of one frame are exposed half its time apart; from this part of it on they are no whole picture. Flashes that must be seen.
+_APART, _FEWEST_OF_FIELDS = 0.2, 3
+# Fields that tell how bright it was; of each kind.
+_BEFORE, _BEFORE_EACH = 4, 3
 
 Cells = NDArray[np.float32]
 Series = NDArray[np.float64]
@@ -43,11 +49,14 @@ Series = NDArray[np.float64]
 class Flash:
     """``at``: when it begins, seconds, if fields are exposed for all of their time; ``edges``, ``cut``: how many of its beginning and end
     are known, and how many of those fell into a field's exposure (were seen as a part of the light): cameras with short exposures see
-    few."""
+    few. ``light``: of each field from one before the flash to one after it, by how many code values the part is brighter; the first of
+    them ``begins`` at so many seconds."""
 
     at: float
     edges: int = 0
     cut: int = 0
+    begins: float = 0.0
+    light: tuple[float, ...] = ()
 
 
 def flashes(cells: Cells, times: Series, lasts: float, *, kinds: int) -> list[Flash]:
@@ -90,6 +99,26 @@ def flashes(cells: Cells, times: Series, lasts: float, *, kinds: int) -> list[Fl
     return _moments(found, times, lasts, longest)
 
 
+def lit_first(upper: Cells, lower: Cells, times: Series, lasts: float) -> Literal["tff", "bff"] | None:
+    """Which field of the frames of a file that tells nothing of fields is exposed first, where a light flashes; None for whole
+    pictures, of which both fields are lit alike.
+
+    Parameters
+    ----------
+    upper, lower : ndarray [shape=(frames, lines, columns), float32, 8-bit code values], means of small parts of each field
+    times, lasts : see :func:`flashes`; of frames
+    """
+    one, two = (np.array([flash.at for flash in flashes(cells, times, lasts, kinds=1)]) for cells in (upper, lower))
+    if len(one) < _FEWEST_OF_FIELDS or len(two) < _FEWEST_OF_FIELDS:
+        return None
+    nearest = two[np.argmin(np.abs(two[None, :] - one[:, None]), axis=1)] - one
+    # The second field comes later, so the light seems to be there sooner in it.
+    sooner = -float(np.median(nearest[np.abs(nearest) < 1.5 * lasts])) if np.any(np.abs(nearest) < 1.5 * lasts) else 0.0
+    if abs(sooner) < _APART * lasts:
+        return None
+    return "tff" if sooner > 0 else "bff"
+
+
 def _largest(cells: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """The largest part that hangs together."""
     count, labels, rows, _ = cv2.connectedComponentsWithStats(cells.astype(np.uint8), connectivity=8)
@@ -109,26 +138,45 @@ class _Course:
 def _course(cells: Cells, at: int, part: NDArray[np.bool_], longest: int, kinds: int) -> _Course | None:
     """The light in the part that brightens at a field; None where it does not go out again all at once."""
     begin, end = at - 1, min(len(cells), at + longest + 4)
-    # Where the light is too strong for the picture, half of it looks like most of it: what does not reach the top is looked at.
-    within = part & (cells[at : at + 3].max(axis=0) < _TOP)
-    if np.count_nonzero(within) >= max(3, _WITHIN * np.count_nonzero(part)):
-        part = within
-    # How bright each kind of field was there before.
-    before = [float(np.median(cells[at - 1 - kind - kinds * np.arange(2)][:, part].mean(axis=1))) for kind in range(kinds)]
+    part = _unclipped(cells, at, part, kinds)
+    # How bright each kind of field was there before; the last of them may hold some of the light.
+    last = [at - 1 - kind - kinds * np.arange(_BEFORE_EACH) for kind in range(kinds)]
+    before = [float(np.median(cells[one[one >= 0]][:, part].mean(axis=1))) for one in last]
     level = cells[begin:end][:, part].mean(axis=1).astype(np.float64)
     rises = np.array([value - before[place % kinds] for place, value in enumerate(level)])
     step = float(np.max(rises[1:4], initial=0))
     if step < _LEAST_STEP:
         return None
     lit = rises > _LIT * step
-    dark = np.flatnonzero(~lit[2:]) + 2
+    peak = 1 + int(np.argmax(rises[1:4] > 0.9 * step))
+    dark = np.flatnonzero(~lit[peak + 1 :]) + peak + 1
     if not len(dark) or dark[0] > longest + 1:
         return None
     out = int(dark[0])
     # Two fields later at the latest it is dark again.
     if out + 1 >= len(rises) or np.min(rises[out : out + 2]) > _DARK * step or (rises[0] > _DARK * step):
         return None
-    return _Course(at, rises[: out + 1], step, int(part.sum()))
+    return _Course(at, _level_off(rises, out, kinds), step, int(part.sum()))
+
+
+def _level_off(rises: Series, out: int, kinds: int) -> Series:
+    """The rises up to the field ``out``, where the light is going out, less what the picture behind it changed by from before to after."""
+    after = rises[out + 1 : out + 1 + kinds]
+    middle = out + 1 + (len(after) - 1) / 2
+    return np.asarray(rises[: out + 1] - float(after.mean()) * np.arange(out + 1) / middle)
+
+
+def _unclipped(cells: Cells, at: int, part: NDArray[np.bool_], kinds: int) -> NDArray[np.bool_]:
+    """Of the part that flashes the cells that brighten most: where the light is too strong for the picture, cells brighten less than
+    others, and half of the light looks like most of it."""
+    rise = cells[at : at + 3].max(axis=0) - cells[max(0, at - 1 - kinds)]
+    within = part & (cells[at : at + 3].max(axis=0) < _TOP)
+    if np.count_nonzero(within) < max(3, _WITHIN * np.count_nonzero(part)):
+        within = part
+    inside = rise[within]
+    count = min(len(inside), max(_FEWEST_BRIGHTENING, round(_WITHIN * len(inside))))
+    limit = min(float(np.sort(inside)[-count]), _NEARLY * float(np.percentile(inside, 90)))
+    return within & (rise >= limit)
 
 
 def _moments(found: list[tuple[float, _Course]], times: Series, lasts: float, longest: int) -> list[Flash]:
@@ -156,5 +204,6 @@ def _moments(found: list[tuple[float, _Course]], times: Series, lasts: float, lo
         if len(full) and full[-1] + 1 < len(inner):
             last = float(inner[full[-1] + 1]) / max(light, 1e-6)
             cut.append(_CUT < last < 1 - _CUT)
-        made.append(Flash(float(times[field] + lasts * (1 - parts[place])), len(cut), sum(cut)))
+        at = float(times[field] + lasts * (1 - parts[place]))
+        made.append(Flash(at, len(cut), sum(cut), float(times[course.first - 1]), tuple(course.rises.tolist())))
     return made

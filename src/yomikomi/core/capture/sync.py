@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.capture.clocks import line_through
-from yomikomi.core.capture.flashes import Flash, flashes
-from yomikomi.core.capture.movement import SMALL, Series, cells_of, movement
+from yomikomi.core.capture.flash_fit import fit_flashes
+from yomikomi.core.capture.flashes import Flash, flashes, lit_first
+from yomikomi.core.capture.movement import SMALL, Series, Small, cells_of, movement
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.video.media import heard_streams, open_media, probe, video_stream
 from yomikomi.core.video.packets import frames_of
@@ -43,8 +44,10 @@ _OF_A_FLASH_S = 0.3
 _ONE_WAY, _BOTH_WAYS = 0.8, 0.4
 # Flashes and claps that stand further apart than this contradict each other.
 _CONTRADICTION_S = 0.03
-# Part of a field's time by which light that is too strong for the picture was seen to come too soon.
-_STRONG_LIGHT = 0.15
+# Part of a field's time by which light that is too strong for the picture was seen to come too soon: of single flashes, of all together.
+_STRONG_LIGHT, _CLIPPED_LIGHT = 0.15, 0.1
+# Flashes that are explained together, taken evenly from all.
+_FITTED = 12
 # What no number of events takes away, milliseconds: the rounding of a sound's beginning and of light, and what claps were found to be
 # off by (docs/science.md).
 _FLASH_BIAS_MS, _CLAP_BIAS_MS = 0.7, 8.0
@@ -170,10 +173,17 @@ def judge_events(events: SyncEvents) -> SyncResult:
 
 
 def _of_flashes(lights: list[tuple[float, float]], events: SyncEvents) -> SyncResult:
-    """Fields that are exposed for a part of their time only see a flash up to half a field late on the mean; that they are is to be feared
-    where few of its beginnings and ends were seen as a part of the light."""
-    belonging = [one for one in events.flashes if any(abs(one.at - at) < 1e-6 for at, _ in lights)]
-    edges, cut = sum(one.edges for one in belonging), sum(one.cut for one in belonging)
+    """The offset that explains all flashes together; where none does, the mean of each for itself. Fields that are exposed for a part
+    of their time only see a flash late, by up to half of the rest on the mean; that they are is to be feared where few of its beginnings
+    and ends were seen as a part of the light."""
+    by_moment = {one.at: one for one in events.flashes}
+    single = _result("flash", lights, _FLASH_BIAS_MS)
+    fit = fit_flashes([(by_moment[at], at + offset) for at, offset in lights[:: -(-len(lights) // _FITTED)]], events.lasts)
+    if fit is not None:
+        bias = _FLASH_BIAS_MS + 1000 * events.lasts * (_CLIPPED_LIGHT + (1 - fit.exposed) / 2)
+        told = {"offset_ms": 1000 * fit.offset, "error_ms": 1000 * fit.error, "bound_ms": 1000 * fit.bound + bias}
+        return single.model_copy(update={name: round(value, 2) for name, value in told.items()})
+    edges, cut = (sum(getattr(by_moment[at], name) for at, _ in lights) for name in ("edges", "cut"))
     if edges < _FEWEST_EVENTS:  # too short to light a field for all of its time
         return _result("flash", lights, _FLASH_BIAS_MS + 500 * events.lasts)
     unexposed = 1 - cut / edges if cut < _MOSTLY * edges else 0.0
@@ -294,10 +304,9 @@ def _take(request: SyncRequest, reporter: Reporter) -> SyncMaterial:
     info = probe(request.path)
     if not info.sound:
         raise UnreadableError(f"{request.path.name} has no sound.", remedy="Record it with its sound.", path=request.path)
-    step = 2 if info.flagged_field_order in {"tff", "bff"} else 1
-    order = (1, 0) if info.flagged_field_order == "bff" else tuple(range(step))
-    times: list[Fraction] = []
-    smalls: list[NDArray[np.float32]] = []
+    numbers: list[int] = []
+    uppers: list[Small] = []
+    lowers: list[Small] = []
     with open_media(request.path) as container:
         stream = video_stream(container, request.path)
         rate = Fraction(stream.average_rate or stream.guessed_rate or 25)
@@ -310,16 +319,23 @@ def _take(request: SyncRequest, reporter: Reporter) -> SyncMaterial:
             if number / rate > request.seconds:
                 break
             plane = luma(frame)
-            for index, first in enumerate(order):
-                field = plane[first::step]
-                small = cv2.resize(field, SMALL, interpolation=cv2.INTER_AREA).astype(np.float32) / 2 ** (bits(frame) - 8)
-                times.append((number + Fraction(index, step)) / rate)
-                smalls.append(small)
+            for first, smalls in enumerate((uppers, lowers)):
+                small = cv2.resize(plane[first::2], SMALL, interpolation=cv2.INTER_AREA).astype(np.float32)
+                smalls.append(small / 2 ** (bits(frame) - 8))
+            numbers.append(number)
             reporter.report(float(number / rate) / request.seconds)
     wave, sound_rate, sound_at = _sound(request)
-    lasts = float(1 / (rate * step))
-    when = np.array([float(t) for t in times])
-    return SyncMaterial(when, lasts, cells_of(smalls), step, *movement(smalls, steadied=True), wave, sound_rate, sound_at)
+    order = info.flagged_field_order if info.flagged_field_order in {"tff", "bff"} else None
+    if order is None:
+        order = lit_first(cells_of(uppers), cells_of(lowers), np.array([float(number / rate) for number in numbers]), float(1 / rate))
+    if order is None:
+        smalls, step = [np.asarray((upper + lower) / 2, np.float32) for upper, lower in zip(uppers, lowers, strict=True)], 1
+    else:
+        pairs = zip(uppers, lowers, strict=True) if order == "tff" else zip(lowers, uppers, strict=True)
+        smalls, step = [field for pair in pairs for field in pair], 2
+    when = np.array([float((number + Fraction(index, step)) / rate) for number in numbers for index in range(step)])
+    moved = movement(smalls, steadied=True)
+    return SyncMaterial(when, float(1 / (rate * step)), cells_of(smalls), step, *moved, wave, sound_rate, sound_at)
 
 
 def _sound(request: SyncRequest) -> tuple[Series, int, float]:
