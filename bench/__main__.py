@@ -16,6 +16,7 @@ BENCHES = {
     "reading-memory": reading.memory,
     "scan": scan.run,
     "unseen": unseen.run,
+    "sync": unseen.run_sync,
     "start": window.start,
     "stall": window.stall,
     "shelf": shelf.run,
