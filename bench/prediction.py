@@ -1,4 +1,4 @@
-"""Predictions against full encodes of a three-minute programme of mixed scenes: size, likeness, time."""
+"""Predictions against full encodes of a three-minute programme of mixed scenes: size, fidelity, time."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ import numpy as np
 
 from bench import material
 from yomikomi.core.balance.curves import plane_points
-from yomikomi.core.balance.metrics import LikenessMeter, ssim_db
+from yomikomi.core.balance.metrics import FidelityMeter, ssim_db
 from yomikomi.core.balance.recipes import recipe_for, usual_recipes
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialRequest, run_trials
 from yomikomi.core.reading.models import Reading
@@ -33,7 +33,7 @@ def run() -> Iterator[str]:
     reading = Job(read, ReadRequest(path), name="reading").start().wait().answer()
     treatment = Treatment(Deinterlace.SINGLE, FieldOrder(reading.scan.field_order or "bff"))
     began = time.monotonic()
-    request = TrialRequest(path, reading, treatment, tuple(usual_recipes(fields=False, pace="quick")), more=SIZING_SEGMENTS)
+    request = TrialRequest(path, reading, treatment, tuple(usual_recipes(fields=False, effort="low")), more=SIZING_SEGMENTS)
     trials = Job(run_trials, request, name="trials").start().wait().answer()
     plane = plane_points(trials)
     parts = f"{len(trials.segments)} segments, sized on {trials.sized_on}"
@@ -49,26 +49,26 @@ def run() -> Iterator[str]:
         size = told.size_bytes
         inside = "inside" if size.low <= made.size_bytes <= size.high else "OUTSIDE"
         width = 100 * (size.high - size.low) / 2 / size.expected
-        likeness = _likeness(path, target, reading, treatment)
+        fidelity = _fidelity(path, target, reading, treatment)
         slower = 100 * (made.encode_seconds / told.encode_seconds.expected - 1)
         how = "" if told.measured else " (interpolated)"
         yield (
             f"{told.recipe.words}{how}: size {100 * off:+.1f} % off ({inside} its ±{width:.0f} %), "
-            f"likeness {likeness - told.quality.value:+.2f} dB off, time {slower:+.0f} % off"
+            f"fidelity {fidelity - told.quality.value:+.2f} dB off, time {slower:+.0f} % off"
             f"{'' if made.verified else ', NOT VERIFIED'}"
         )
     yield f"sizes: mean error {100 * np.mean(errors):+.1f} %, mean absolute {100 * np.mean(np.abs(errors)):.1f} %"
 
 
-def _likeness(path: Path, copy: Path, reading: Reading, treatment: Treatment) -> float:
+def _fidelity(path: Path, copy: Path, reading: Reading, treatment: Treatment) -> float:
     """Mean SSIM of frames taken evenly from the whole copy, in decibels."""
     chain = chain_for(reading, treatment)
     source = chain.treat(frames_from(path, start_seconds=Fraction(0)), time_base=Fraction(1, 1000))
     found: list[float] = []
-    meter: LikenessMeter | None = None
+    meter: FidelityMeter | None = None
     for number, (one, two) in enumerate(zip(source, frames_from(copy, start_seconds=Fraction(0)), strict=False)):
         if number % _LOOK_EVERY:
             continue
-        meter = meter or LikenessMeter(one, rate=chain.format.rate)
+        meter = meter or FidelityMeter(one, rate=chain.format.rate)
         found += [like.ssim for like in meter.feed(one, two)]
     return ssim_db(float(np.mean(found)))

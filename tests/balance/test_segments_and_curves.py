@@ -13,7 +13,7 @@ from yomikomi.core.balance import estimate
 from yomikomi.core.balance.choice import choices, smallest_possible, yardstick
 from yomikomi.core.balance.curves import PlanePoint, monotone_slopes, plane_points
 from yomikomi.core.balance.models import Estimate, TrialPoint, TrialSet, TriedSegment
-from yomikomi.core.balance.recipes import CODECS, PACES, Recipe, pace_of, recipe_for, sound_bits_per_second, usual_recipes
+from yomikomi.core.balance.recipes import CODECS, EFFORTS, Recipe, effort_of, recipe_for, sound_bits_per_second, usual_recipes
 from yomikomi.core.balance.segments import Plan, plan_segments
 from yomikomi.core.balance.trial import Trial
 from yomikomi.core.errors import WrongUseError
@@ -162,7 +162,7 @@ def test_curves_pass_through_what_was_measured_and_nothing_lies_outside() -> Non
         probes = CODECS[codec].probes
         assert qualities == list(range(probes[0], probes[-1] + 1))
         assert [p.prediction.recipe.quality for p in curve if p.prediction.measured] == list(probes)
-        assert all(a.size > b.size and a.likeness > b.likeness for a, b in itertools.pairwise(curve))
+        assert all(a.size > b.size and a.fidelity > b.fidelity for a, b in itertools.pairwise(curve))
         for point in curve:
             size = point.prediction.size_bytes
             assert size.low < size.expected < size.high
@@ -177,7 +177,7 @@ def test_one_and_two_probes_do() -> None:
     one = plane_points(_trials([_point("h264", 20, 1e7, 15)]))["h264"]
     assert [p.size for p in one] == [1e7]
     two = plane_points(_trials([_point("h264", 20, 1e7, 15), _point("h264", 24, 5e6, 13)]))["h264"]
-    assert [round(p.likeness, 2) for p in two] == [15, 14.5, 14, 13.5, 13]
+    assert [round(p.fidelity, 2) for p in two] == [15, 14.5, 14, 13.5, 13]
     assert plane_points(_trials([])) == {}
     assert list(monotone_slopes(np.array([1.0]), np.array([2.0]))) == [0.0]
 
@@ -189,7 +189,7 @@ def test_the_best_under_a_limit_is_the_best_and_stays_under_it() -> None:
         best = found[0]
         assert best.key == "best"
         rivals = [p for p in points if p.prediction.size_bytes.high <= limit]
-        assert best.point.likeness == max(p.likeness for p in rivals)
+        assert best.point.fidelity == max(p.fidelity for p in rivals)
         assert all(c.point.prediction.size_bytes.high <= limit for c in found)
         assert "surely stay under" in best.why
     assert choices(PLANE, limit_bytes=10, height=480) == []
@@ -205,12 +205,12 @@ def test_the_smallest_that_looks_as_good_as_usual() -> None:
     assert floor == pytest.approx(21 - 0.55 * 3)
     assert yardstick(PLANE, height=1080)[1] == "H.264 at 22"
     found = {c.key: c for c in choices(PLANE, limit_bytes=None, height=480)}
-    good = [p for curve in PLANE.values() for p in curve if p.likeness >= floor]
+    good = [p for curve in PLANE.values() for p in curve if p.fidelity >= floor]
     assert found["smallest"].point.size == min(p.size for p in good)
     assert found["smallest"].point.prediction.recipe.codec == "av1"
     assert "H.264 at 20 is what people usually take" in found["smallest"].why
     assert found["soonest"].point.prediction.recipe.codec == "h264"
-    assert found["soonest"].point.likeness >= floor
+    assert found["soonest"].point.fidelity >= floor
     without = {"av1": PLANE["av1"]}
     assert yardstick(without, height=480)[1] == "the middle of what was tried"
     assert choices(without, limit_bytes=None, height=480)
@@ -233,12 +233,12 @@ def test_recipes_are_checked_because_the_library_would_not() -> None:
 
 
 def test_every_pace_names_a_preset_and_back() -> None:
-    for pace in PACES:
-        recipes = usual_recipes(fields=False, pace=pace)
+    for effort in EFFORTS:
+        recipes = usual_recipes(fields=False, effort=effort)
         assert {r.codec for r in recipes} == {"h264", "hevc", "av1"}
-        assert all(pace_of(r) == pace for r in recipes)
+        assert all(effort_of(r) == effort for r in recipes)
     assert {r.codec for r in usual_recipes(fields=True)} == {"h264"}  # the others cannot mark fields
-    assert pace_of(recipe_for("h264", 20, speed="veryslow")) is None
+    assert effort_of(recipe_for("h264", 20, speed="veryslow")) is None
 
 
 def test_sound_rates() -> None:

@@ -36,7 +36,7 @@ def judged(view: CarrierView, condition: Condition, note: str = "") -> Intake:
     return view.intake.model_copy(update={"details": view.details.model_copy(update={"condition": condition}), "note": note})
 
 
-def test_a_workspace_of_the_first_form_is_taken_over_whole(tmp_path: Path) -> None:
+def test_a_workseffort_of_the_first_form_is_taken_over_whole(tmp_path: Path) -> None:
     """The first released form, as it stood in a file."""
     folder = tmp_path / "old"
     folder.mkdir()

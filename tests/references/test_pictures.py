@@ -1,4 +1,4 @@
-"""Likeness, scan verdicts and curves against other libraries on the same material."""
+"""Fidelity, scan verdicts and curves against other libraries on the same material."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from skimage.metrics import mean_squared_error, peak_signal_noise_ratio, structu
 
 from tests.making import Luma, noisy, programme_frames
 from yomikomi.core.balance.curves import _through
-from yomikomi.core.balance.metrics import LikenessMeter, psnr_db, ssim_db
+from yomikomi.core.balance.metrics import FidelityMeter, psnr_db, ssim_db
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.planes import frame_from_planes, luma
@@ -28,8 +28,8 @@ def _frame(samples: Luma) -> av.VideoFrame:
     return frame_from_planes(samples, grey, grey, pixel_format="yuv420p")
 
 
-def _likeness(pairs: list[tuple[Luma, Luma]]) -> tuple[list[float], list[float]]:
-    meter = LikenessMeter(_frame(pairs[0][0]), rate=Fraction(25))
+def _fidelity(pairs: list[tuple[Luma, Luma]]) -> tuple[list[float], list[float]]:
+    meter = FidelityMeter(_frame(pairs[0][0]), rate=Fraction(25))
     found = [one for a, b in pairs for one in meter.feed(_frame(a), _frame(b))]
     found += list(meter.finish())
     return [f.ssim for f in found], [f.mse for f in found]
@@ -46,7 +46,7 @@ def distortions() -> list[tuple[Luma, Luma]]:
 
 def test_psnr_is_scikit_images(distortions: list[tuple[Luma, Luma]]) -> None:
     """scikit-image, metrics.peak_signal_noise_ratio and mean_squared_error: the same definition, so the same numbers."""
-    for (clean, worse), mse in zip(distortions, _likeness(distortions)[1], strict=True):
+    for (clean, worse), mse in zip(distortions, _fidelity(distortions)[1], strict=True):
         # The library hands its mean over in two decimals.
         assert mse == pytest.approx(mean_squared_error(clean, worse), abs=0.006)
         if mse > 1:
@@ -57,7 +57,7 @@ def test_psnr_is_scikit_images(distortions: list[tuple[Luma, Luma]]) -> None:
 def test_ssim_agrees_with_scikit_image(distortions: list[tuple[Luma, Luma]]) -> None:
     """scikit-image, metrics.structural_similarity (Wang et al. 2004). Windows differ (8x8 in steps of four against a sliding
     7x7), so values agree within 0.02, and the order of all distortions is the same."""
-    ours = _likeness(distortions)[0]
+    ours = _fidelity(distortions)[0]
     theirs = [structural_similarity(clean, worse, data_range=255) for clean, worse in distortions]
     assert np.abs(np.array(ours) - theirs).max() < 0.02
     assert spearmanr(ours, theirs).statistic > 0.98
@@ -72,7 +72,7 @@ def test_a_known_pair_of_a_distorted_clip() -> None:
         with av.open(str(path)) as container:
             sides.append([luma(frame).copy() for frame in container.decode(video=0)])
     pairs = list(zip(*sides, strict=True))[::6]
-    ours = _likeness(pairs)
+    ours = _fidelity(pairs)
     theirs = [structural_similarity(a, b, data_range=255) for a, b in pairs]
     assert np.mean(ours[0]) == pytest.approx(np.mean(theirs), abs=0.03)
     assert np.mean(ours[1]) == pytest.approx(np.mean([mean_squared_error(a, b) for a, b in pairs]), rel=0.01)

@@ -180,7 +180,7 @@ def test_a_camera_whose_sound_is_early_is_put_right_by_one_key(
     press(window, "Ctrl+Y", qtbot)
     qtbot.waitUntil(lambda: "before its picture" in station.prove.sync.verdict.text(), timeout=LONG)
     assert "220 ms before" in station.prove.sync.verdict.text()
-    assert station.prove.sync.mark.mark == "wrong"
+    assert station.prove.sync.mark.mark == "fault"
     qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
     press(window, "Ctrl+Shift+Y", qtbot)
     qtbot.waitUntil(lambda: station.prove.sync.mark.mark == "fine", timeout=LONG)

@@ -41,8 +41,8 @@ def now(window: MainWindow) -> CarrierView:
     return window.state.current
 
 
-def choose_pace(balance: BalanceStation, pace: str) -> None:
-    balance.pace.setCurrentIndex(balance.pace.findData(pace))
+def choose_effort(balance: BalanceStation, effort: str) -> None:
+    balance.effort.setCurrentIndex(balance.effort.findData(effort))
 
 
 def from_reading_to_ledger(
@@ -80,7 +80,7 @@ def from_reading_to_ledger(
     balance = window.station("balance")
     assert isinstance(balance, BalanceStation)
     assert window.current_key == "balance"
-    choose_pace(balance, "quick")
+    choose_effort(balance, "low")
     click(balance.try_button)
     qtbot.waitUntil(lambda: now(window).trials is not None, timeout=LONG)
     assert set(balance.plane_data) == set(codecs)

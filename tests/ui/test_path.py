@@ -79,7 +79,7 @@ def test_a_tape_from_the_list_of_paths_to_a_proven_one(station: PathStation, win
     knob = ("hd_box-1", "input")
     turn(station, knob, "composite_in")
     assert station.sentence.text == "The picture is lost at the HD box."
-    assert station.list.paths.mark_of(station.list.paths.rows[0]) == "wrong"
+    assert station.list.paths.mark_of(station.list.paths.rows[0]) == "fault"
     assert "BREAKS" not in station.text.toPlainText()
     assert "breaks: The HD box looks at composite" in station.text.toPlainText()
     assert window.state.current is not None
@@ -118,7 +118,7 @@ def test_a_camcorder_without_a_sound_cable_and_what_lifts_it(station: PathStatio
     """K-002: every path lacks its sound; the cable that is said to lift it is added, and does."""
     take("K-002")
     assert station.sentence.text == "The sound is lost between the visitors' camcorder and the HD box."
-    assert {one.mark for one in station.list.paths.rows} == {"wrong"}
+    assert {one.mark for one in station.list.paths.rows} == {"fault"}
     assert station.could_be.text().startswith("A 3.5 mm to stereo cable would ")
     click(station.equipment_button)
     box = station.equipment_box
@@ -127,7 +127,7 @@ def test_a_camcorder_without_a_sound_cable_and_what_lifts_it(station: PathStatio
     box.catalogue.setCurrentItem(item)
     QTest.keyClick(box.catalogue, Qt.Key.Key_Return)
     box.accept()
-    qtbot.waitUntil(lambda: station.list.paths.rows[0].mark != "wrong", timeout=LONG)
+    qtbot.waitUntil(lambda: station.list.paths.rows[0].mark != "fault", timeout=LONG)
     assert "3.5 mm jack" in station.planner.sheet.route or "+" in station.planner.sheet.route  # type: ignore[union-attr]
     assert station.sentence.text.startswith("The path is whole.")
     assert station.state.record.equipment().by_id["cable_jack_line-1"]

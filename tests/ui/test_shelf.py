@@ -148,10 +148,10 @@ def test_mould_is_cautioned_at_once_and_keeps_the_tape_from_being_played(window:
     form.title_line.setText("Attic find")
     form.condition.box("mould").setChecked(True)
     assert "conservator" in form.condition.caution.text()
-    assert form.condition.mark.mark == "wrong"
+    assert form.condition.mark.mark == "fault"
     form.submit()
     view = window.state.carriers[0]
-    assert state_of(view)[0] == "wrong"
+    assert state_of(view)[0] == "fault"
     assert "must not be played" in shelf.sentence.text
     shelf.onward.click()
     assert "unfit" in window.notice_bar.text

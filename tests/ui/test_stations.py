@@ -165,7 +165,7 @@ def test_bad_files_get_a_clear_word_and_no_carrier(window: MainWindow, qtbot: Qt
     shelf.import_files([cut])
     qtbot.waitUntil(lambda: "taken in, but it is cut off" in window.notice_bar.text, timeout=5000)
     assert [view.title for view in window.state.carriers] == ["cut"]
-    assert state_of(window.state.carriers[0])[0] == "look here"
+    assert state_of(window.state.carriers[0])[0] == "check"
 
 
 def test_intake_offers_free_labels_and_refuses_taken_ones(window: MainWindow) -> None:
@@ -544,7 +544,7 @@ def test_a_click_on_a_finding_leads_to_the_frame(read_window: MainWindow) -> Non
     assert station.strips._frame == card.finding.frame
 
 
-def test_a_workspace_of_another_window_is_refused(window: MainWindow) -> None:
+def test_a_workseffort_of_another_window_is_refused(window: MainWindow) -> None:
     with pytest.raises(YomikomiError, match="open in another"):
         Workspace(window.state.record.workspace.folder)
 

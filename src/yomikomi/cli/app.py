@@ -295,7 +295,7 @@ def _prediction_words(prediction: Any) -> str:
     size, time = prediction.size_bytes, prediction.encode_seconds
     return (
         f"{prediction.recipe.words}: {_size(size.expected)} ({_size(size.low)} – {_size(size.high)}), "
-        f"likeness {prediction.quality.value:.1f} dB, {spoken(time.expected)} ({spoken(time.low)} – {spoken(time.high)})"
+        f"fidelity {prediction.quality.value:.1f} dB, {spoken(time.expected)} ({spoken(time.low)} – {spoken(time.high)})"
     )
 
 

@@ -45,7 +45,7 @@ def capture(
     rate: RateOption = "29.97",
     fields: Annotated[
         Literal["tff", "bff", "progressive"] | None,
-        typer.Option(help="What a device sends; left out: bff of 480 lines, tff of 576, else whole pictures."),
+        typer.Option(help="What a device sends; left out: bff for 480 lines, tff for 576, else progressive."),
     ] = None,
     sound_device: Annotated[str, typer.Option(help="Of a device: hw:1,0.")] = "",
     commentary_device: Annotated[str, typer.Option(help="A second sound device, on a track of its own.")] = "",
@@ -145,7 +145,7 @@ def trial(
     seconds: Annotated[float, typer.Option(help="Of the whole trial.", min=1, max=1800)] = 120.0,
     folder: Annotated[Path, typer.Option(help="On the drive that is to be recorded to.")] = Path(),
     codecs: Annotated[str, typer.Option(help="Only these, with commas.")] = "",
-    interlaced: Annotated[bool, typer.Option("--interlaced", help="Fields instead of whole pictures.")] = False,
+    interlaced: Annotated[bool, typer.Option("--interlaced", help="Interlaced fields instead of progressive frames.")] = False,
     as_json: Json = False,
 ) -> None:
     """Try which capture codec this machine and this drive can sustain. Ctrl+C ends it."""

@@ -30,7 +30,7 @@ class FindingDocument(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     topic: str
-    mark: str = Field(description="fine, look here, wrong, cannot tell")
+    mark: str = Field(description="fine, check, fault, undetermined")
     title: str
     certainty: str
     reason: str

@@ -70,7 +70,7 @@ class PathDocument(_Document):
     breaks: list[FindingDocument]
     findings: list[FindingDocument] = Field(description="everything found, the breaks too")
     links: list[LinkDocument]
-    symptoms: list[str] = Field(description="what will be seen and heard that should not be")
+    symptoms: list[str] = Field(description="faults that will show in picture or sound")
     sides: dict[str, SideDocument]
 
     @classmethod
@@ -128,7 +128,7 @@ class DiagnoseDocument(_Document):
     seen: list[str]
     answered: dict[str, str]
     suspects: list[SuspectDocument] = Field(description="most probable first; the probabilities sum to 1")
-    next_test: TestDocument | None = Field(description="null when one cause is all but sure, or nothing tells them apart")
+    next_test: TestDocument | None = Field(description="null when one cause is nearly certain, or no test separates them")
 
     @classmethod
     def of(cls, route: str, hunt: Diagnosis) -> DiagnoseDocument:

@@ -76,14 +76,14 @@ def path(
 def diagnose(
     context: typer.Context,
     carrier: CarrierOption,
-    seen: Annotated[list[str], typer.Option("--seen", help="What is seen or heard; may be given several times. See --symptoms.")] = [],  # noqa: B006  read only
+    seen: Annotated[list[str], typer.Option("--seen", help="A symptom; may be given several times. See --symptoms.")] = [],  # noqa: B006  read only
     have: HaveOption = None,
     standard: StandardOption = None,
     sound: SoundOption = None,
     number: NumberOption = 1,
     settings: SetOption = None,
     answers: Annotated[list[str] | None, typer.Option("--answer", help="An answer to a test: KEY=yes; may be given several times.")] = None,
-    symptoms: Annotated[bool, typer.Option("--symptoms", help="List what can be seen or heard, and do nothing else.")] = False,
+    symptoms: Annotated[bool, typer.Option("--symptoms", help="List the symptoms, and do nothing else.")] = False,
     as_json: Json = False,
 ) -> None:
     """From what is seen or heard back to the cause on a path, and the next test that tells most."""
@@ -99,7 +99,7 @@ def diagnose(
         return
     unknown = [one for one in seen if one not in SYMPTOMS]
     if unknown or not seen:
-        what = f"{unknown[0]!r} is no symptom." if unknown else "Nothing was said to be seen or heard."
+        what = f"{unknown[0]!r} is no symptom." if unknown else "No symptom was given."
         raise WrongUseError(what, remedy=f"Use --seen with one of: {', '.join(SYMPTOMS)}.")
     ranked = rank_paths(_equipment(context, have), _task(carrier, standard, sound), Wishes())
     if number > len(ranked):

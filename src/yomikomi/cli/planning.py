@@ -101,7 +101,7 @@ def shelf_add(
     count: Annotated[int, typer.Option(help="How many like this; the number at the end of the label counts up.")] = 1,
     tags: Annotated[str, typer.Option(help="Tags, with commas between.")] = "",
     note: Annotated[str, typer.Option(help="A note.")] = "",
-    rights: Annotated[bool, typer.Option("--rights", help="It is ours to copy, or we may.")] = False,
+    rights: Annotated[bool, typer.Option("--rights", help="We hold the rights, or may copy it.")] = False,
     as_json: Json = False,
 ) -> None:
     """Take in a carrier, or a series of like ones."""
@@ -169,7 +169,7 @@ def shelf_import(
         document = ImportDocument(
             carriers=[CarrierDocument.of(record.carrier(one)) for one in ids], problems=problems, left_aside=found.left_aside
         )
-    lines = [f"{len(ids)} taken in", *problems]
+    lines = [f"{len(ids)} added", *problems]
     answer(document, as_json, "\n".join(lines))
 
 

@@ -47,7 +47,7 @@ class TitleDocument(_Document):
     size_bytes: int
     sound: list[DiscSound]
     subtitles: list[DiscSubtitles]
-    missing: list[str] = Field(description="data files that are not there, so that it cannot be taken in")
+    missing: list[str] = Field(description="data files that are missing, so that it cannot be imported")
 
     @classmethod
     def of(cls, one: Judged) -> TitleDocument:

@@ -92,7 +92,7 @@ def _run(console: Console, record: Record) -> None:
     off = 100 * (result.size_bytes / size.expected - 1)
     say(f"{size_text(result.size_bytes)} ({off:+.1f} % of the prediction), {passed} of {len(result.checks)} checks passed")
     table = Table(title="Kamome Bay Lantern Archive, K-001", title_justify="left")
-    for head in ("step", "what came out", "time"):
+    for head in ("step", "result", "time"):
         table.add_column(head)
     for one in rows:
         table.add_row(*one)

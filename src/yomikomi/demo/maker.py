@@ -164,7 +164,7 @@ class DemoMaker(QObject):
         treatment, _why = recommended(view.judged)
         self._record.choose_treatment(view.take.id, treatment)
         take_id, folder = view.take.id, self._record.new_trials_folder(view.take.id)
-        recipes = tuple(usual_recipes(fields=treatment.leaves_fields, pace="quick"))
+        recipes = tuple(usual_recipes(fields=treatment.leaves_fields, effort="low"))
         request = TrialRequest(view.take.path, view.judged, treatment, recipes, folder=folder)
 
         def ended(trials: TrialSet) -> None:

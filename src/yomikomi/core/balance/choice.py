@@ -18,7 +18,7 @@ _YARDSTICK_SD, _YARDSTICK_HD = 20, 22
 
 @dataclass(frozen=True)
 class Choice:
-    """``key``: best (under the limit), smallest (that holds the yardstick's likeness) or soonest."""
+    """``key``: best (under the limit), smallest (that holds the yardstick's fidelity) or soonest."""
 
     key: str
     title: str
@@ -27,16 +27,16 @@ class Choice:
 
 
 def yardstick(plane: dict[str, list[PlanePoint]], *, height: int) -> tuple[float, str]:
-    """The likeness that counts as good, and how it was come by.
+    """The fidelity that counts as good, and how it was come by.
 
-    The likeness of H.264 at its usual quality value on this very footage; where H.264 was not tried, the median of all.
+    The fidelity of H.264 at its usual quality value on this very footage; where H.264 was not tried, the median of all.
     """
     usual = _YARDSTICK_SD if height <= 576 else _YARDSTICK_HD
     curve = plane.get(_YARDSTICK_CODEC)
     if curve:
         point = min(curve, key=lambda p: abs(p.prediction.recipe.quality - usual))
-        return point.likeness, f"{CODECS[_YARDSTICK_CODEC].words} at {point.prediction.recipe.quality}"
-    return float(np.median([p.likeness for curve in plane.values() for p in curve])), "the middle of what was tried"
+        return point.fidelity, f"{CODECS[_YARDSTICK_CODEC].words} at {point.prediction.recipe.quality}"
+    return float(np.median([p.fidelity for curve in plane.values() for p in curve])), "the middle of what was tried"
 
 
 def choices(plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None, height: int) -> list[Choice]:
@@ -52,17 +52,17 @@ def choices(plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None, he
         return []
     found = []
     if limit_bytes is not None:
-        best = max(inside, key=lambda p: (p.likeness, -p.size))
-        why = f"Of all that surely stay under {size_text(limit_bytes)}, it looks most like the take{_runner_up(best, inside)}."
+        best = max(inside, key=lambda p: (p.fidelity, -p.size))
+        why = f"Highest fidelity of all that are sure to stay under {size_text(limit_bytes)}{_runner_up(best, inside)}."
         found.append(Choice("best", f"Best under {size_text(limit_bytes)}", best, why))
     floor, by = yardstick(plane, height=height)
-    good = [p for p in inside if p.likeness >= floor]
+    good = [p for p in inside if p.fidelity >= floor]
     if good:
         smallest = min(good, key=lambda p: p.size)
-        found.append(Choice("smallest", "Smallest that looks as good as usual", smallest, _why_smallest(smallest, floor, by, plane)))
+        found.append(Choice("smallest", "Smallest at this fidelity", smallest, _why_smallest(smallest, floor, by, plane)))
         soon = min(good, key=lambda p: (p.prediction.encode_seconds.expected, p.size))
         if soon is not smallest:
-            found.append(Choice("soonest", "Soonest that looks as good", soon, f"The quickest to encode of all that hold {floor:.1f} dB."))
+            found.append(Choice("soonest", "Fastest at this fidelity", soon, f"The fastest to encode of all that reach {floor:.1f} dB."))
     return found
 
 
@@ -72,9 +72,9 @@ def smallest_possible(plane: dict[str, list[PlanePoint]]) -> PlanePoint | None:
 
 
 def _why_smallest(point: PlanePoint, floor: float, by: str, plane: dict[str, list[PlanePoint]]) -> str:
-    why = f"{by} is what people usually take for this size; it gives {floor:.1f} dB here, and this holds it in the least room"
+    why = f"{by} is the usual choice for this picture size; it gives {floor:.1f} dB here, and this is the smallest that reaches it"
     codec = point.prediction.recipe.codec
-    others = {key: min((p.size for p in curve if p.likeness >= floor), default=None) for key, curve in plane.items() if key != codec}
+    others = {key: min((p.size for p in curve if p.fidelity >= floor), default=None) for key, curve in plane.items() if key != codec}
     reach = {key: size for key, size in others.items() if size is not None}
     if reach:
         nearest = min(reach, key=lambda key: reach[key])
@@ -87,6 +87,6 @@ def _runner_up(best: PlanePoint, inside: list[PlanePoint]) -> str:
     others = [p for p in inside if p.prediction.recipe.codec != best.prediction.recipe.codec]
     if not others:
         return ""
-    next_best = max(others, key=lambda p: p.likeness)
-    gain = best.likeness - next_best.likeness
+    next_best = max(others, key=lambda p: p.fidelity)
+    gain = best.fidelity - next_best.fidelity
     return f"; {CODECS[next_best.prediction.recipe.codec].words} stays {gain:.1f} dB behind" if gain > 0.05 else ""

@@ -1,6 +1,6 @@
 """Curves through the measured points, and what they say between them; never outside.
 
-Log bytes, likeness and log time run smoothly in the quality value, but on noisy tape they bend where an encoder begins to
+Log bytes, fidelity and log time run smoothly in the quality value, but on noisy tape they bend where an encoder begins to
 keep the noise. Shape-preserving cubics through the points follow that bend without overshooting (docs/science.md).
 """
 
@@ -20,7 +20,7 @@ _BETWEEN = 0.05
 
 @dataclass(frozen=True)
 class PlanePoint:
-    """A recipe on the plane of size against likeness."""
+    """A recipe on the plane of size against fidelity."""
 
     prediction: Prediction
 
@@ -29,7 +29,7 @@ class PlanePoint:
         return self.prediction.size_bytes.expected
 
     @property
-    def likeness(self) -> float:
+    def fidelity(self) -> float:
         return self.prediction.quality.value
 
 
@@ -45,7 +45,7 @@ def _curve(points: list[TrialPoint], trials: TrialSet) -> list[PlanePoint]:
     at = [p.recipe.quality for p in points]
     size = {part: _through(at, [float(np.log(getattr(p.size_bytes, part))) for p in points]) for part in ("expected", "low", "high")}
     time = {part: _through(at, [float(np.log(getattr(p.encode_seconds, part))) for p in points]) for part in ("expected", "low", "high")}
-    likeness, noise = _through(at, [p.ssim_db for p in points]), _through(at, [p.psnr_db for p in points])
+    fidelity, noise = _through(at, [p.ssim_db for p in points]), _through(at, [p.psnr_db for p in points])
     measured = {p.recipe.quality: p for p in points}
     found = []
     for quality in range(at[0], at[-1] + 1):
@@ -60,7 +60,7 @@ def _curve(points: list[TrialPoint], trials: TrialSet) -> list[PlanePoint]:
             size_bytes=Estimate(
                 expected=round(sizes["expected"]), low=round(sizes["low"] * (1 - _BETWEEN)), high=round(sizes["high"] * (1 + _BETWEEN))
             ),
-            quality=Quality(value=round(likeness(quality), 3)),
+            quality=Quality(value=round(fidelity(quality), 3)),
             psnr_db=round(noise(quality), 3),
             encode_seconds=Estimate(**{part: float(np.exp(curve(quality))) for part, curve in time.items()}),
             measured=False,

@@ -82,8 +82,8 @@ def _two_phases(drawn: Sequence[Pair], plan: Plan, anchor: Anchor) -> tuple[floa
     anchored = {s.first: t.counted_bytes for s, t in everywhere}
     # Of the units drawn, those tried with every recipe are a sample again: its own finite share is left out (wider).
     weights = [min(1.0, s.inclusion / plan.kept) for s, _ in drawn]
-    likeness, half = _ratio([anchored[s.first] for s, _ in drawn], drawn, weights, finite=False)
-    return size * likeness, math.hypot(size_half, half)
+    correction, half = _ratio([anchored[s.first] for s, _ in drawn], drawn, weights, finite=False)
+    return size * correction, math.hypot(size_half, half)
 
 
 def _ratio(x: Sequence[float], pairs: Sequence[Pair], inclusions: Sequence[float], *, finite: bool = True) -> tuple[float, float]:
@@ -117,21 +117,21 @@ def periodic_key_bytes(pairs: Sequence[Pair], *, frames: int, key_distance: int)
     return max(0.0, per_frame * frames * extra)
 
 
-def likeness(pairs: Sequence[Pair], plan: Plan, anchor: Anchor | None = None) -> tuple[float, float]:
-    """Likeness over the take in decibels: of SSIM, and PSNR.
+def fidelity(pairs: Sequence[Pair], plan: Plan, anchor: Anchor | None = None) -> tuple[float, float]:
+    """Fidelity over the take in decibels: of SSIM, and PSNR.
 
-    With an anchor, shifted by what the anchor's likeness on all segments drawn differs from that on the planned ones.
+    With an anchor, shifted by what the anchor's fidelity on all segments drawn differs from that on the planned ones.
     """
-    ssim, mse = _mean_likeness(pairs)
+    ssim, mse = _mean_fidelity(pairs)
     found, noise = ssim_db(ssim), psnr_db(mse)
     if anchor is not None and anchor.more:
-        here, everywhere = _mean_likeness(anchor.pairs), _mean_likeness(anchor.everywhere(plan))
+        here, everywhere = _mean_fidelity(anchor.pairs), _mean_fidelity(anchor.everywhere(plan))
         found += ssim_db(everywhere[0]) - ssim_db(here[0])
         noise += psnr_db(everywhere[1]) - psnr_db(here[1])
     return found, noise
 
 
-def _mean_likeness(pairs: Sequence[Pair]) -> tuple[float, float]:
+def _mean_fidelity(pairs: Sequence[Pair]) -> tuple[float, float]:
     """Mean SSIM and mean squared error over the take."""
     weights = np.array([s.frames / s.inclusion for s, _ in pairs])
     weights /= weights.sum()

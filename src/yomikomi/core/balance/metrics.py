@@ -16,7 +16,7 @@ import numpy as np
 
 
 @dataclass(frozen=True)
-class Likeness:
+class Fidelity:
     """Of one frame: luma SSIM (0…1) and mean squared error (squared 8-bit codes)."""
 
     ssim: float
@@ -24,7 +24,7 @@ class Likeness:
 
 
 def ssim_db(ssim: float) -> float:
-    """Decibels of likeness; an exact match is held at 60 dB."""
+    """Decibels of fidelity; an exact match is held at 60 dB."""
     return float(min(60.0, -10 * np.log10(max(1e-6, 1 - ssim))))
 
 
@@ -33,7 +33,7 @@ def psnr_db(mse: float, *, peak: float = 255.0) -> float:
     return float(min(100.0, 10 * np.log10(peak * peak / mse))) if mse > 0 else 100.0
 
 
-class LikenessMeter:
+class FidelityMeter:
     """Compares pairs of frames of one size and format."""
 
     def __init__(self, template: av.VideoFrame, *, rate: Fraction) -> None:
@@ -57,7 +57,7 @@ class LikenessMeter:
         self._graph = graph
         self._fed = 0
 
-    def feed(self, source: av.VideoFrame, copy: av.VideoFrame) -> Iterator[Likeness]:
+    def feed(self, source: av.VideoFrame, copy: av.VideoFrame) -> Iterator[Fidelity]:
         """Give a pair; results come in order, with a delay of a few pairs."""
         for node, frame in ((self._copy, copy), (self._source, source)):
             kept = frame.pts, frame.time_base
@@ -69,12 +69,12 @@ class LikenessMeter:
         self._fed += 1
         yield from self._pull()
 
-    def finish(self) -> Iterator[Likeness]:
+    def finish(self) -> Iterator[Fidelity]:
         self._copy.push(None)
         self._source.push(None)
         yield from self._pull()
 
-    def _pull(self) -> Iterator[Likeness]:
+    def _pull(self) -> Iterator[Fidelity]:
         scale = 4.0 ** (self._depth - 8)
         while True:
             try:
@@ -82,4 +82,4 @@ class LikenessMeter:
             except (av.error.BlockingIOError, av.error.EOFError):
                 return
             values = frame.metadata
-            yield Likeness(float(values["lavfi.ssim.Y"]), float(values["lavfi.psnr.mse.y"]) / scale)
+            yield Fidelity(float(values["lavfi.ssim.Y"]), float(values["lavfi.psnr.mse.y"]) / scale)

@@ -32,7 +32,7 @@ class TrialPoint(Document):
 
     recipe: Recipe
     size_bytes: Estimate
-    ssim_db: float = Field(description="likeness to the treated source, −10·log10(1 − SSIM of luma)")
+    ssim_db: float = Field(description="fidelity to the treated source, −10·log10(1 − SSIM of luma)")
     psnr_db: float
     encode_seconds: Estimate
     tried_frames: int

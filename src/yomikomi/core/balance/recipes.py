@@ -24,7 +24,7 @@ class Codec:
     ----------
     probes : constant-quality values that are tried, from the best to the smallest worth looking at; what lies between is
         interpolated (four hold nearly all sizes within 5 %, docs/science.md).
-    speeds : presets from slow to quick. ``paces``: which of them stands for careful, usual and quick.
+    speeds : presets from slow to quick. ``presets``: which of them stands for high, medium and low effort.
     least, most : samples of a side that the encoder takes; outside of these it fails, or never comes back (measured: AV1 at 16 x 4000).
     carries_fields : can be told that its pictures are interlaced.
     """
@@ -35,20 +35,20 @@ class Codec:
     decoder: str
     probes: tuple[int, ...]
     speeds: tuple[str, ...]
-    paces: tuple[str, str, str]
+    presets: tuple[str, str, str]
     carries_fields: bool
     highest_quality_number: int
     options: Callable[[Recipe, TreatedFormat], dict[str, str]]
     least: int = 16
     most: int = 8192
 
-    def speed_at(self, pace: str) -> str:
-        """The preset for a key of ``PACES``."""
-        return self.paces[list(PACES).index(pace)]
+    def speed_at(self, effort: str) -> str:
+        """The preset for a key of ``EFFORTS``."""
+        return self.presets[list(EFFORTS).index(effort)]
 
 
 # How much time encoders take, for people who do not want to know preset names.
-PACES = {"careful": "careful: smallest, slow", "usual": "usual", "quick": "quick: larger, soon"}
+EFFORTS = {"high": "high: smaller files, slower", "medium": "medium", "low": "low: larger files, faster"}
 
 
 class Recipe(BaseModel):
@@ -95,7 +95,7 @@ def recipe_for(codec: str, quality: int, *, speed: str | None = None, container:
     recipe = Recipe(
         codec=codec,  # type: ignore[arg-type]
         quality=quality,
-        speed=speed or CODECS[codec].speed_at("usual"),
+        speed=speed or CODECS[codec].speed_at("medium"),
         container=container,  # type: ignore[arg-type]
         sound_codec=sound,  # type: ignore[arg-type]
     )
@@ -133,22 +133,22 @@ CODECS: dict[str, Codec] = {
 }  # fmt: skip
 
 
-def usual_recipes(*, fields: bool, pace: str = "usual", transfer: int = 2, bit_depth: int = 8) -> list[Recipe]:
-    """The recipes that are tried at a pace: for pictures with fields, only codecs that can say so; for wide-range ones, only codecs
+def usual_recipes(*, fields: bool, effort: str = "medium", transfer: int = 2, bit_depth: int = 8) -> list[Recipe]:
+    """The recipes tried at an effort: for pictures with fields, only codecs that can say so; for wide-range ones, only codecs
     that hold them."""
     deep = transfer in WIDE_RANGE and bit_depth > 8
     return [
-        recipe_for(codec.key, quality, speed=codec.speed_at(pace))
+        recipe_for(codec.key, quality, speed=codec.speed_at(effort))
         for codec in CODECS.values()
         if (codec.carries_fields or not fields) and (not deep or pixel_format_for(codec.key, bit_depth=bit_depth) != "yuv420p")
         for quality in codec.probes
     ]
 
 
-def pace_of(recipe: Recipe) -> str | None:
-    """The key of ``PACES`` that a recipe's preset stands for, None for a preset chosen by name."""
-    paces = CODECS[recipe.codec].paces
-    return list(PACES)[paces.index(recipe.speed)] if recipe.speed in paces else None
+def effort_of(recipe: Recipe) -> str | None:
+    """The key of ``EFFORTS`` that a recipe's preset stands for, None for a preset chosen by name."""
+    presets = CODECS[recipe.codec].presets
+    return list(EFFORTS)[presets.index(recipe.speed)] if recipe.speed in presets else None
 
 
 def pixel_format_for(codec: str, *, bit_depth: int) -> str:

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.balance.metrics import Likeness, LikenessMeter
+from yomikomi.core.balance.metrics import Fidelity, FidelityMeter
 from yomikomi.core.balance.recipes import CODECS, Recipe, set_up
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.errors import UnreadableError
@@ -58,15 +58,15 @@ def run_trial(span: TreatedSpan, recipe: Recipe, reporter: Reporter, *, crop_to:
         )
     counted = [p for p in packets if p.pts is not None and p.pts in span.counted]
     forced = packets[0].size if packets and span.counted.start > 0 else 0
-    likeness = _compare(span, recipe, packets, reporter, crop_to)
+    fidelity = _compare(span, recipe, packets, reporter, crop_to)
     return Trial(
         counted_bytes=sum(packet.size for packet in counted),
         counted_frames=len(counted),
         inner_keys=sum(1 for packet in counted if packet.is_keyframe and packet.pts),
         key_bytes=forced,
         seconds_per_frame=seconds / max(1, frames),
-        ssim=float(np.mean([one.ssim for one in likeness])) if likeness else 0.0,
-        mse=float(np.mean([one.mse for one in likeness])) if likeness else 0.0,
+        ssim=float(np.mean([one.ssim for one in fidelity])) if fidelity else 0.0,
+        mse=float(np.mean([one.mse for one in fidelity])) if fidelity else 0.0,
         quiet_part=quiet_part,
     )
 
@@ -90,13 +90,13 @@ def _encode(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list
     return packets, spent + time.perf_counter() - began, frames
 
 
-def _compare(span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], reporter: Reporter, crop_to: Path | None) -> list[Likeness]:
+def _compare(span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], reporter: Reporter, crop_to: Path | None) -> list[Fidelity]:
     decoder = av.CodecContext.create(CODECS[recipe.codec].decoder, "r")
     assert isinstance(decoder, av.VideoCodecContext)
     decoder.thread_type = "AUTO"
     decoded = (frame for packet in [*packets, None] for frame in decoder.decode(packet))
-    meter: LikenessMeter | None = None
-    found: list[Likeness] = []
+    meter: FidelityMeter | None = None
+    found: list[Fidelity] = []
     middle = (span.counted.start + span.counted.stop) // 2
     for number, source in enumerate(span.frames()):
         reporter.check()
@@ -105,7 +105,7 @@ def _compare(span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], report
             break
         if number not in span.counted:
             continue
-        meter = meter or LikenessMeter(source, rate=span.format.rate)
+        meter = meter or FidelityMeter(source, rate=span.format.rate)
         found.extend(meter.feed(source, copy))
         if crop_to is not None and number == middle:
             copy.colorspace, copy.color_range = span.format.colour.matrix, span.format.colour.range

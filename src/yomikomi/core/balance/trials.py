@@ -155,11 +155,11 @@ class _Bench:
         picture = estimate.picture_bytes(
             pairs, self.plan, total_complexity=sum(self.reading.complexity.cell_bytes), key_bytes=keys, anchor=anchor
         )
-        likeness, noise = estimate.likeness(pairs, self.plan, anchor)
+        fidelity, noise = estimate.fidelity(pairs, self.plan, anchor)
         return TrialPoint(
             recipe=recipe,
             size_bytes=estimate.add_bytes(picture, self._sound_bytes(recipe) + self._overhead(recipe)),
-            ssim_db=round(likeness, 3),
+            ssim_db=round(fidelity, 3),
             psnr_db=round(noise, 3),
             encode_seconds=estimate.encode_seconds(
                 pairs, frames=self.frames, treat_seconds_per_frame=sum(self.treat_times) / len(self.treat_times)

@@ -26,7 +26,7 @@ _TOLERANCE_DB = 1.5
 # Bars are known by how well the eight brightnesses and colours follow the standard's; a picture of something does not.
 _LEAST_LIKENESS = 0.94
 
-Mark = Literal["fine", "look here", "wrong", "cannot tell"]
+Mark = Literal["fine", "check", "fault", "undetermined"]
 
 
 class LevelLine(BaseModel):
@@ -48,19 +48,19 @@ class LevelsResult(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     bars: bool
-    matrix: Literal["bt601", "bt709", "cannot tell"] = "cannot tell"
+    matrix: Literal["bt601", "bt709", "undetermined"] = "undetermined"
     lines: tuple[LevelLine, ...] = ()
     reason: str = ""
 
     @property
     def holds(self) -> bool:
-        return self.bars and not any(line.mark == "wrong" for line in self.lines)
+        return self.bars and not any(line.mark == "fault" for line in self.lines)
 
     @property
     def words(self) -> str:
         if not self.bars:
             return f"Nothing to measure: {self.reason}."
-        wrong = [line for line in self.lines if line.mark == "wrong"]
+        wrong = [line for line in self.lines if line.mark == "fault"]
         return (
             "Levels are right." if not wrong else f"{len(wrong)} wrong: " + "; ".join(f"{line.name} {line.words}" for line in wrong) + "."
         )
@@ -125,10 +125,10 @@ def judge_levels(means: NDArray[np.float64], sound: NDArray[np.int16], rate: int
     if clear and best != ("bt709" if hd else "bt601"):
         lines = (*lines, LevelLine(
             name="matrix", value=None, unit="", words=f"follows BT.{best[2:]}, not what is usual for this size",
-            mark="wrong",
+            mark="fault",
             correction="Set the matrix of the recorder to what the source sends.",
         ))  # fmt: skip
-    return LevelsResult(bars=True, matrix=best if clear else "cannot tell", lines=lines)  # type: ignore[arg-type]
+    return LevelsResult(bars=True, matrix=best if clear else "undetermined", lines=lines)  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True)
@@ -167,27 +167,27 @@ def _luma_lines(fit: _Fit) -> list[LevelLine]:
         how = "full range sent where limited is expected" if full else "limited range taken for full and squeezed once more"
         fix = "Set the source to limited range, or the recorder to full." if full else "Set the recorder's range to limited."
         return [
-            LevelLine(name="black", value=round(black, 1), unit="code", words=f"at {black:.0f} instead of 16: {how}", mark="wrong",
+            LevelLine(name="black", value=round(black, 1), unit="code", words=f"at {black:.0f} instead of 16: {how}", mark="fault",
                       correction=fix),
-            LevelLine(name="white", value=round(white, 1), unit="code", words=f"at {white:.0f} instead of 235", mark="wrong",
+            LevelLine(name="white", value=round(white, 1), unit="code", words=f"at {white:.0f} instead of 235", mark="fault",
                       correction=fix),
         ]  # fmt: skip
     setup = abs(off_black - 0.075 * 219) < 4 and abs(off_white) < 6
     black_fix = (
         "Switch on the set-up (7.5 %) of the recorder's input, or lower its brightness."
         if setup
-        else f"{'Lower' if off_black > 0 else 'Raise'} the brightness of the recorder's input by {abs(off_black):.0f} codes."
+        else f"{'Lower' if off_black > 0 else 'Raise'} the brightness of the recorder's input by {abs(off_black):.0f} code values."
     )
     span = (white - black) / 219
     return [
         LevelLine(
             name="black", value=round(black, 1), unit="code", words=f"at {black:.0f} (16 is right)",
-            mark="fine" if abs(off_black) <= _TOLERANCE_CODES else "wrong",
+            mark="fine" if abs(off_black) <= _TOLERANCE_CODES else "fault",
             correction="" if abs(off_black) <= _TOLERANCE_CODES else black_fix,
         ),
         LevelLine(
             name="white", value=round(white, 1), unit="code", words=f"at {white:.0f} (235 is right)",
-            mark="fine" if abs(off_white) <= 1.5 * _TOLERANCE_CODES else "wrong",
+            mark="fine" if abs(off_white) <= 1.5 * _TOLERANCE_CODES else "fault",
             correction="" if abs(off_white) <= 1.5 * _TOLERANCE_CODES
             else f"{'Lower' if span > 1 else 'Raise'} the contrast of the recorder's input: it is at "
             f"{100 * span:.0f} % of what it should be.",
@@ -199,19 +199,19 @@ def _chroma_lines(fit: _Fit) -> list[LevelLine]:
     gain, degrees = abs(fit.chroma), float(np.degrees(np.angle(fit.chroma)))
     if gain < 0.1:
         return [LevelLine(
-            name="colour", value=round(gain, 3), unit="", words="has none", mark="wrong",
+            name="colour", value=round(gain, 3), unit="", words="has none", mark="fault",
             correction="Check the colour standard at the recorder, and the chroma wire of an S-Video cable.",
         )]  # fmt: skip
     gain_fine, turn_fine = abs(gain - 1) <= _TOLERANCE_GAIN, abs(degrees) <= _TOLERANCE_DEGREES
     return [
         LevelLine(
             name="saturation", value=round(gain, 3), unit="", words=f"{100 * gain:.0f} % of what it should be",
-            mark="fine" if gain_fine else "wrong",
+            mark="fine" if gain_fine else "fault",
             correction="" if gain_fine else f"{'Lower' if gain > 1 else 'Raise'} the saturation of the recorder's input.",
         ),
         LevelLine(
             name="hue", value=round(degrees, 1), unit="degrees", words=f"turned by {degrees:.0f}°" if not turn_fine else "right",
-            mark="fine" if turn_fine else "wrong",
+            mark="fine" if turn_fine else "fault",
             correction="" if turn_fine else "Turn the hue of the recorder's input (525 lines), or check for a wrong colour standard.",
         ),
     ]  # fmt: skip
@@ -219,17 +219,17 @@ def _chroma_lines(fit: _Fit) -> list[LevelLine]:
 
 def _tone_lines(sound: NDArray[np.int16], rate: int) -> list[LevelLine]:
     if not sound.size:
-        return [LevelLine(name="tone", value=None, unit="dBFS", words="there is no sound track", mark="cannot tell")]
+        return [LevelLine(name="tone", value=None, unit="dBFS", words="there is no sound track", mark="undetermined")]
     found = [_tone(sound[:, channel], rate) for channel in range(sound.shape[1])]
     if max(found) < -60:
         return [LevelLine(
-            name="tone", value=None, unit="dBFS", words="is not heard", mark="wrong", correction="See Path for where the sound is lost.",
+            name="tone", value=None, unit="dBFS", words="missing", mark="fault", correction="See Path for where the sound is lost.",
         )]  # fmt: skip
     level = max(found)
     off = level - _TONE_DB
     lines = [LevelLine(
         name="tone", value=round(level, 1), unit="dBFS", words=f"at {decibel_text(level)} (−18 is usual)",
-        mark="fine" if abs(off) <= _TOLERANCE_DB else "wrong",
+        mark="fine" if abs(off) <= _TOLERANCE_DB else "fault",
         correction="" if abs(off) <= _TOLERANCE_DB else f"{'Lower' if off > 0 else 'Raise'} the sound input by {abs(off):.0f} dB.",
     )]  # fmt: skip
     return [*lines, *([_channels_line(sound, rate, found)] if sound.shape[1] == 2 else [])]
@@ -242,22 +242,22 @@ def _channels_line(sound: NDArray[np.int16], rate: int, found: list[float]) -> L
         side = "right" if found[1] < found[0] else "left"
         return LevelLine(
             name="channels", value=None, unit="",
-            words=f"the {side} one is silent", mark="wrong", correction=f"Check the {side} plug of the sound cable.",
+            words=f"the {side} one is silent", mark="fault", correction=f"Check the {side} plug of the sound cable.",
         )  # fmt: skip
     if breaks[0] and not breaks[1]:
         return LevelLine(name="channels", value=None, unit="", words="left and right are right", mark="fine")
     if breaks[1] and not breaks[0]:
         return LevelLine(
             name="channels", value=None, unit="",
-            words="left and right are exchanged", mark="wrong", correction="Exchange both plugs of the sound cable.",
+            words="left and right are exchanged", mark="fault", correction="Exchange both plugs of the sound cable.",
         )  # fmt: skip
     if breaks[0] and breaks[1]:
         return LevelLine(
             name="channels", value=None, unit="",
-            words="both carry the same", mark="look here", correction="A mono cable or player; or check for a bridge.",
+            words="both carry the same", mark="check", correction="A mono cable or player; or check for a bridge.",
         )  # fmt: skip
     return LevelLine(
-        name="channels", value=None, unit="", words="the tone is not marked: left and right cannot be told", mark="cannot tell"
+        name="channels", value=None, unit="", words="the tone has no channel marking: left and right undetermined", mark="undetermined"
     )
 
 

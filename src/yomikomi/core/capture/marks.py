@@ -21,7 +21,7 @@ from yomikomi.core.work.text import shortened, spreadsheet_cell
 
 MarkKind = Literal["mark", "in", "out", "split"]
 # Typed labels that one key sets; a person may give others.
-USUAL_LABELS = ("look here", "good", "fault", "chapter", "event")
+USUAL_LABELS = ("check", "good", "fault", "chapter", "event")
 DEFAULT_PATTERN = "{label} {title} {number:03}"
 _DIGITS = re.compile(r"0?[1-9]")
 _LONGEST_NAME = 200

@@ -21,11 +21,11 @@ _BY_SOUND = {"plugged", "power", "sound_to", "screen_sound", "sound_input", "mic
 
 @dataclass(frozen=True)
 class ProofLine:
-    """``mark``: fine, look here, wrong, or cannot tell."""
+    """``mark``: fine, check, fault, or undetermined."""
 
     name: str
     found: str
-    mark: Literal["fine", "look here", "wrong", "cannot tell"]
+    mark: Literal["fine", "check", "fault", "undetermined"]
 
 
 @dataclass(frozen=True)
@@ -38,11 +38,11 @@ class Proof:
 
     @property
     def holds(self) -> bool:
-        return not any(line.mark == "wrong" for line in self.lines)
+        return not any(line.mark == "fault" for line in self.lines)
 
     @property
     def sentence(self) -> str:
-        wrong = [line for line in self.lines if line.mark == "wrong"]
+        wrong = [line for line in self.lines if line.mark == "fault"]
         if wrong:
             return f"Not proven: {wrong[0].name} {wrong[0].found}."
         return "Proven: the picture stands and the sound moves." if any(line.name == "sound" for line in self.lines) else "Proven."
@@ -54,12 +54,12 @@ def prove(sheet: PathSheet, look: LookResult, *, silent: bool) -> Proof:
     if look.picture != "there":
         seen.add({"none": "no picture"}.get(look.picture, look.picture))
     else:
-        lines.append(ProofLine("movement", "moves", "fine") if look.moves else ProofLine("movement", "stands still", "cannot tell"))
-        lines.append(ProofLine("levels", f"from {look.dark:.0f} to {look.light:.0f} of 255", "cannot tell" if look.dark > 30 else "fine"))
+        lines.append(ProofLine("movement", "moves", "fine") if look.moves else ProofLine("movement", "stands still", "undetermined"))
+        lines.append(ProofLine("levels", f"from {look.dark:.0f} to {look.light:.0f} of 255", "undetermined" if look.dark > 30 else "fine"))
         if not look.coloured:
-            lines.append(ProofLine("colour", "has next to none", "look here"))
+            lines.append(ProofLine("colour", "has next to none", "check"))
     if look.missing:
-        lines.append(ProofLine("frames", f"lack {look.missing} of {look.frames + look.missing}", "wrong"))
+        lines.append(ProofLine("frames", f"lack {look.missing} of {look.frames + look.missing}", "fault"))
         seen.add("drops")
     heard = look.peak_db > _HEARD_DB
     if not silent and look.frames:
@@ -75,18 +75,18 @@ def _picture(look: LookResult) -> ProofLine:
         "none": "does not come", "black": "is black", "blue": "is the recorder's empty one", "torn": "is torn",
         "there": f"stands, {look.width} × {look.height} at {look.rate:.2f} a second",
     }  # fmt: skip
-    return ProofLine("picture", words[look.picture], "fine" if look.picture == "there" else "wrong")
+    return ProofLine("picture", words[look.picture], "fine" if look.picture == "there" else "fault")
 
 
 def _sound(look: LookResult, *, heard: bool) -> tuple[ProofLine, str]:
     peak = f"peaks at {look.peak_db:.0f} dB"
     if not heard:
-        return ProofLine("sound", "does not come", "wrong"), "no sound"
+        return ProofLine("sound", "does not come", "fault"), "no sound"
     if look.clipped > _CLIPPED:
-        return ProofLine("sound", f"clips: {100 * look.clipped:.1f} % of it at full scale", "wrong"), "distorted"
+        return ProofLine("sound", f"clips: {100 * look.clipped:.1f} % of it at full scale", "fault"), "distorted"
     if look.peak_db < _QUIET_DB:
-        return ProofLine("sound", f"{peak}, very quiet", "look here"), "quiet"
-    return ProofLine("sound", peak, "look here" if look.peak_db > _HOT_DB else "fine"), ""
+        return ProofLine("sound", f"{peak}, very quiet", "check"), "quiet"
+    return ProofLine("sound", peak, "check" if look.peak_db > _HOT_DB else "fine"), ""
 
 
 def _shown(sheet: PathSheet, item: SheetItem, *, picture: bool, sound: bool) -> bool:

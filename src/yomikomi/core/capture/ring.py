@@ -71,7 +71,7 @@ class RingRecorder:
     def __init__(self, folder: Path, source: SourceFormat, record_as: RecordAs, rules: RingRules) -> None:
         if not record_as.row.whole:
             raise UnfinishedError(
-                f"{record_as.row.words} cannot be cut at any picture.", remedy="Arm the look-back with FFV1 or an intra codec."
+                f"{record_as.row.words} cannot be cut at any picture.", remedy="Use FFV1 or an intra codec for the look-back buffer."
             )
         folder.mkdir(parents=True)
         self.segments = Segments(source, record_as)

@@ -42,7 +42,7 @@ class EndRules(BaseModel):
         if self.most_lost:
             ends.append(f"when {self.most_lost} frames are lost")
         ends.append(f"when the drive falls under {size_text(self.floor_bytes)}")
-        return "Ends " + ", ".join(ends) + ("." if self.most_lost else "; losses only warn.")
+        return "Ends " + ", ".join(ends) + ("." if self.most_lost else "; losses raise a warning.")
 
 
 @dataclass(frozen=True)

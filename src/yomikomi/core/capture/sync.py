@@ -70,7 +70,7 @@ class SyncResult(BaseModel):
     offset_ms: float | None = None
     spread_ms: float | None = None
     error_ms: float | None = None
-    bound_ms: float | None = Field(default=None, description="the offset lies within so much of the one told, 95 times in 100")
+    bound_ms: float | None = Field(default=None, description="half of the 95 % interval of the offset")
     events: int = 0
     drift_ms_per_hour: float | None = None
     drift_error: float | None = None
@@ -84,7 +84,7 @@ class SyncResult(BaseModel):
             return f"Nothing to measure: {self.reason}."
         off = abs(self.offset_ms)
         if off < max(1.0, 2 * (self.error_ms or 0.0)):
-            return f"Sound and picture are together, within {max(1.0, 2 * (self.error_ms or 0.0)):.0f} ms ({self.events} events)."
+            return f"Sound and picture in sync, within {max(1.0, 2 * (self.error_ms or 0.0)):.0f} ms ({self.events} events)."
         side = "after" if self.offset_ms > 0 else "before"
         return f"The sound comes {off:.0f} ms {side} its picture (spread {self.spread_ms:.1f} ms, {self.events} events)."
 
@@ -153,7 +153,7 @@ def events_in(seen: SyncMaterial) -> SyncEvents:
 def judge_events(events: SyncEvents) -> SyncResult:
     """Which of what was seen and heard belongs together, and how far it is apart."""
     if len(events.sounds) < _FEWEST_EVENTS:
-        return SyncResult(kind="nothing", reason=f"{len(events.sounds)} sharp sounds were heard; at least {_FEWEST_EVENTS} are needed")
+        return SyncResult(kind="nothing", reason=f"{len(events.sounds)} sharp sounds found; at least {_FEWEST_EVENTS} are needed")
     lights = _pairs([one.at for one in events.flashes], list(events.sounds))
     lit = np.array([at for at, _ in lights]) if lights else np.zeros(0)
     # What moves when a light comes and goes is no hand, unless as much darkens there as brightens: then the light may be a hand's.
@@ -164,12 +164,12 @@ def judge_events(events: SyncEvents) -> SyncResult:
     if lights:
         return _of_flashes(lights, events)
     if claps and float(np.median([one.one_way for one in hands])) > _ONE_WAY:
-        return SyncResult(kind="nothing", reason="a light comes and goes with the sound, too dimly or too slowly to tell when")
+        return SyncResult(kind="nothing", reason="a light changes with the sound, too dimly or too slowly to time")
     if claps:
         return _result("clap", claps, _CLAP_BIAS_MS + 250 * events.lasts)  # hands may meet while the shutter is closed
     if max(len(events.flashes), len(events.claps)) < _FEWEST_EVENTS:
-        return SyncResult(kind="nothing", reason="the sound has sharp beginnings, but neither flashes nor claps are seen with them")
-    return SyncResult(kind="nothing", reason="what is seen and what is heard do not belong together")
+        return SyncResult(kind="nothing", reason="sharp sounds found, but neither flashes nor claps in the picture")
+    return SyncResult(kind="nothing", reason="picture events and sounds do not match")
 
 
 def _of_flashes(lights: list[tuple[float, float]], events: SyncEvents) -> SyncResult:

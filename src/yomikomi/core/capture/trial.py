@@ -203,19 +203,22 @@ def _recommend(rows: list[TrialRow]) -> TrialRow | None:
 
 def _reason(best: TrialRow | None, rows: list[TrialRow], reasons: dict[tuple[str, str | None], str]) -> str:
     if best is None:
-        return "Nothing tried holds on this machine: record at a smaller size, on a quicker machine, or with a recorder that compresses."
+        return (
+            "No codec tested can keep up on this machine: "
+            "record at a smaller size, on a faster machine, or with a recorder that compresses."
+        )
     passed_over = [row for row in rows[: rows.index(best)] if row.verdict != "holds" or row.headroom < SAFE_HEADROOM]
-    why = f"{best.words} runs at {best.headroom:.1f} times what is needed, nothing lost: {reasons[best.codec, best.speed]}."
+    why = f"{best.words}: headroom {best.headroom:.1f}×, no frames lost; {reasons[best.codec, best.speed]}."
     if passed_over:
         worst = passed_over[0]
         how = (
             f"lost {worst.lost} of {worst.frames} frames"
             if worst.lost
-            else f"asks for {100 * worst.drive_part:.0f} % of what the drive writes"
+            else f"needs {100 * worst.drive_part:.0f} % of the drive's write rate"
             if worst.drive_part > _SAFE_DRIVE_PART
-            else f"had only {worst.headroom:.1f} times what is needed"
+            else f"had a headroom of only {worst.headroom:.1f}×"
         )
         why += f" {worst.words} {how}."
     if best.headroom < SAFE_HEADROOM:
-        why += " That is little: turn the looks off and close other programs."
+        why += " That is little: turn the monitor off and close other programs."
     return why

@@ -21,7 +21,7 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import changes_the_picture
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.treatment.chain import Treatment
-from yomikomi.core.video.timecode import clock
+from yomikomi.core.video.timecode import spoken
 from yomikomi.core.work.drive import drive_error
 from yomikomi.core.work.new_file import rename_new
 
@@ -123,7 +123,7 @@ class Record(CaptureRecord):
             session.flush()
             self.maker.trials[row.id] = trials
             carrier = session.get_one(Take, take_id).carrier_id
-            self._note(session, carrier, f"{len(trials.points)} recipes tried in {clock(trials.trial_seconds)}")
+            self._note(session, carrier, f"{len(trials.points)} recipes tried in {spoken(trials.trial_seconds)}")
             return True
 
     def new_trials_folder(self, take_id: int) -> Path:

@@ -64,7 +64,7 @@ class ShelfRecord(RecordBase):
             session.add_all(rows)
             session.flush()
             for row in rows:
-                self._note(session, row.id, f"{row.label} taken in")
+                self._note(session, row.id, f"{row.label} added")
             return [row.id for row in rows]
 
     def change_carrier(self, carrier_id: int, intake: Intake, *, source: dict[str, Any] | None = None) -> None:

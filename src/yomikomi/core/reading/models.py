@@ -66,7 +66,7 @@ class Scan(Document):
     telling_frame: int | None = Field(default=None, description="the frame that shows the verdict best")
     whole_pictures: float = Field(
         default=0.0, ge=0, le=1,
-        description="of undetermined: how likely frames are whole pictures, progressive or blended from fields; else 0",
+        description="of undetermined: probability that the frames are progressive or blended, not interlaced; else 0",
     )
 
 
@@ -76,7 +76,7 @@ class Rate(Document):
     gaps: int = Field(ge=0, description="places where frames are missing")
     missing_frames: int = Field(ge=0)
     told_by: str
-    true: str = Field(default="", description="exact rate of the pictures behind the frames: film in video, repeats taken out")
+    true: str = Field(default="", description="exact rate of the source pictures: pulldown and repeats removed")
     gap_places: list[tuple[int, int]] = Field(default_factory=list, description="frame before the gap, frames missing; 200 at most")
     jitter_ms: float = Field(default=0.0, description="standard deviation of the time stamps about a constant rate")
     off_places: list[int] = Field(default_factory=list, description="frames that stand outside their place; 200 at most")
@@ -119,7 +119,7 @@ class Borders(Document):
     changes: list[tuple[int, list[int]]] = Field(default_factory=list, description="frame, [top, bottom, left, right] from there")
     head_switching_lines: int = Field(default=0, description="torn lines at the bottom of a tape's picture")
     active_shape: str = Field(default="", description="shape of what is inside, in words")
-    likely_shape: str | None = Field(default=None, description="shape the whole is likely meant at; None: cannot tell")
+    likely_shape: str | None = Field(default=None, description="shape the whole is likely meant at; None: undetermined")
     shape_reason: str = ""
 
 
@@ -132,7 +132,7 @@ class Colour(Document):
 
 
 class Levels(Document):
-    """Luma in 8-bit codes. ``range_found``: what the codes argue for, on the evidence told in ``range_reason``."""
+    """Luma in 8-bit code values. ``range_found``: what the codes argue for, on the evidence told in ``range_reason``."""
 
     black: float = Field(description="darkest thousandth of the picture, of the dark looks")
     white: float = Field(description="brightest thousandth, of the bright looks")
@@ -144,7 +144,7 @@ class Levels(Document):
     range_reason: str
     tone: Literal["fine", "raised black", "crushed black", "washed out", "clipped white", "undetermined"]
     cast: tuple[float, float] = Field(description="mean Cb and Cr of near-grey parts, from 128")
-    cast_drift: float = Field(description="how far the cast wanders over the take, codes")
+    cast_drift: float = Field(description="how far the cast wanders over the take, code values")
     transfer_found: Literal["as flagged", "could be PQ", "could be SDR", "undetermined"] = "undetermined"
     darkest_frame: int | None = None
     brightest_frame: int | None = None
@@ -158,7 +158,7 @@ class BarsFound(Document):
     matrix: Literal["bt601", "bt709"]
     saturation: float = Field(description="of the colours against what they must be; 1 is right")
     phase_degrees: float = Field(description="how far the hues are turned")
-    luma_error: float = Field(description="largest error of a bar's luma, codes")
+    luma_error: float = Field(description="largest error of a bar's luma, code values")
     level: Literal[75, 100]
 
 
@@ -173,8 +173,8 @@ class TapeFaults(Document):
     dropout_places: list[tuple[int, int, int, int]] = Field(default_factory=list, description="frame, line, column, length; 200 at most")
     chroma_delay: Measured | None = Field(default=None, description="chroma comes later by so many luma samples")
     dot_crawl: float | None = Field(default=None, description="subcarrier left in the luma: how far above its surroundings, dB")
-    cross_colour: float | None = Field(default=None, description="chroma that changes sides from frame to frame in fine detail, codes")
-    hum_bar: float | None = Field(default=None, description="amplitude of a rolling bright band, codes")
+    cross_colour: float | None = Field(default=None, description="chroma alternating from frame to frame in fine detail, code values")
+    hum_bar: float | None = Field(default=None, description="amplitude of a rolling bright band, code values")
     ghost: tuple[float, float] | None = Field(default=None, description="an echo: distance in samples, strength")
 
 
@@ -256,13 +256,13 @@ class Strips(Document):
     """Evidence over time, a value a bin of ``frames_per_bin`` frames; empty lists: not measured."""
 
     frames_per_bin: int
-    combing: list[float] = Field(description="root-mean-square height of comb teeth, 8-bit codes; largest of the bin")
-    motion: list[float] = Field(description="mean change from frame to frame, 8-bit codes; largest of the bin")
+    combing: list[float] = Field(description="root-mean-square height of comb teeth, 8-bit code values; largest of the bin")
+    motion: list[float] = Field(description="mean change from frame to frame, 8-bit code values; largest of the bin")
     vote: list[int] = Field(
         description="0 nothing, 1 progressive, 2 top first, 3 bottom first, 4 unclear, 5 film, 6 repeats, 7 blended; the commonest"
     )
     sound_db: list[float] = Field(description="peak of all streams, dB below full scale")
-    low: list[float] = Field(default_factory=list, description="darkest hundredth of the luma, 8-bit codes")
+    low: list[float] = Field(default_factory=list, description="darkest hundredth of the luma, 8-bit code values")
     high: list[float] = Field(default_factory=list, description="brightest hundredth")
     loss: list[int] = Field(default_factory=list, description="0 none, 1 repeated, 2 frozen or missing")
 

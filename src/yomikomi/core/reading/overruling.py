@@ -82,7 +82,7 @@ def _scans(reading: Reading) -> list[Choice]:
         Choice("film_2_3 tff", "Film in video, 2:3, top field first"),
         Choice("film_2_3 bff", "Film in video, 2:3, bottom field first"),
         Choice("blended", "Fields blended into double images"),
-        Choice("undetermined", "Cannot be told"),
+        Choice("undetermined", "Undetermined"),
     ]
     as_found = current("scan", reading)
     if as_found not in {row.key for row in rows}:

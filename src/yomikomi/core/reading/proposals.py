@@ -56,17 +56,18 @@ def _picture(reading: Reading, wanted: set[str]) -> list[Proposal]:
     if tape is not None:
         if "chroma delay" in wanted and tape.chroma_delay:
             amount = -tape.chroma_delay.value
-            found.append(Proposal("chroma shift", f"shift colour by {number_text(amount, places=1)} samples", "chroma delay", (amount,)))
+            found.append(Proposal("chroma shift", f"shift chroma by {number_text(amount, places=1)} samples", "chroma delay", (amount,)))
         if "dropouts" in wanted:
             found.append(Proposal("conceal dropouts", "conceal dropouts", "dropouts"))
         if "noise" in wanted and tape.luma_noise:
             found.append(
                 Proposal(
-                    "denoise", f"denoise (noise {number_text(tape.luma_noise.value, places=1)} codes)", "noise", (tape.luma_noise.value,)
+                    "denoise", f"denoise (noise {number_text(tape.luma_noise.value, places=1)} code values)", "noise",
+                    (tape.luma_noise.value,),
                 )
             )
     if reading.structure is not None and wanted & {"black", "fragment"}:
-        found.append(Proposal("trim", "trim black and strays", "black" if "black" in wanted else "fragment"))
+        found.append(Proposal("trim", "trim black and stray recordings", "black" if "black" in wanted else "fragment"))
     return found
 
 
@@ -77,9 +78,9 @@ def _sound(reading: Reading, wanted: set[str]) -> list[Proposal]:
         found.append(Proposal("sync", f"move the sound by {number_text(amount, places=0)} ms", "sync", (amount,)))
     for sound in reading.sound if "sound" in wanted else ():
         if sound.relation == "one side":
-            found.append(Proposal("both sides", "put the sound on both sides", "sound"))
+            found.append(Proposal("both sides", "copy the sound to both channels", "sound"))
         if sound.relation == "out of phase":
-            found.append(Proposal("turn channel", "turn one channel", "sound"))
+            found.append(Proposal("turn channel", "invert one channel", "sound"))
         if sound.hum_hz:
             found.append(Proposal("hum filter", f"filter hum of {sound.hum_hz:.0f} Hz", "sound", (sound.hum_hz,)))
     return found

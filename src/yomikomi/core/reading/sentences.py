@@ -25,25 +25,25 @@ __all__ = ["Finding", "Mark", "Origin", "basis", "certainty_words", "findings", 
 def headline(reading: Reading, *, by_word: bool = False) -> str:
     """The sentence at the head of the station. ``by_word``: a person said so."""
     scan, rate = reading.scan, rate_text(Fraction(reading.rate.nominal))
-    steady = "" if reading.rate.constant else ", and not steady"
-    certain = "by your word" if by_word else certainty_words(scan.confidence)
+    steady = "" if reading.rate.constant else ", not constant"
+    certain = "set by you" if by_word else certainty_words(scan.confidence)
     order = FieldOrder(scan.field_order).words if scan.field_order else ""
     if scan.kind == "undetermined" and scan.whole_pictures:
-        return f"Whole pictures ({certainty_words(scan.whole_pictures)}), progressive or blended. {rate} frames a second{steady}."
+        return f"Progressive or blended ({certainty_words(scan.whole_pictures)}), {rate} fps{steady}."
     if scan.kind == "undetermined":
-        return f"Too little moves to tell how it was scanned. {rate} frames a second{steady}."
+        return f"Scan type undetermined: too little motion. {rate} fps{steady}."
     if scan.kind == "progressive":
-        return f"Progressive ({certain}), {rate} frames a second{steady}."
+        return f"Progressive ({certain}), {rate} fps{steady}."
     if scan.kind == "interlaced":
-        return f"Interlaced, {order} ({certain}), {rate} frames a second{steady}."
+        return f"Interlaced, {order} ({certain}), {rate} fps{steady}."
     if scan.kind == "mixed":
-        return f"Mixed ({certain}): {mixture_words(reading)}. {rate} frames a second{steady}."
+        return f"Mixed ({certain}): {mixture_words(reading)}. {rate} fps{steady}."
     true = rate_text(Fraction(reading.rate.true or reading.rate.nominal))
     if scan.kind in {"repeats", "film_2_3", "film_2_3_3_2"}:
         words = capital(KIND_WORDS[scan.kind])
-        return f"{words}{', ' + order if order else ''} ({certain}): {true} pictures a second inside {rate}{steady}."
+        return f"{words}{', ' + order if order else ''} ({certain}): {true} fps inside {rate} fps{steady}."
     words = capital(KIND_WORDS[scan.kind])
-    return f"{words}{', ' + order if order else ''} ({certain}), {rate} frames a second{steady}."
+    return f"{words}{', ' + order if order else ''} ({certain}), {rate} fps{steady}."
 
 
 def basis(reading: Reading) -> str:
@@ -52,8 +52,8 @@ def basis(reading: Reading) -> str:
     sample = f" of {grouped(reading.frames)}, a sample," if reading.mode == "quick" else ""
     return (
         f"{grouped(scan.frames)} frames{sample} read in {spoken(reading.read_seconds)}"
-        f" · {grouped(scan.agreeing_frames)} of {grouped(scan.informative_frames)} telling frames agree"
-        f" · {grouped(quiet)} move too little, or too faintly, to tell"
+        f" · {grouped(scan.agreeing_frames)} of {grouped(scan.informative_frames)} frames with enough motion agree"
+        f" · {grouped(quiet)} with too little motion"
     )
 
 
@@ -87,4 +87,4 @@ def findings(reading: Reading, origin: Origin = Origin.FILE) -> list[Finding]:
 def _by_your_word(card: Finding) -> Finding:
     """A verdict that a person overruled: no longer pointed at, and not claimed as measured. Fields still want treating."""
     mark = card.mark if card.topic == "scan" and card.mark is Mark.LOOK else Mark.FINE
-    return replace(card, mark=mark, certainty="your word", reason=f"overruled · {card.reason}")
+    return replace(card, mark=mark, certainty="set by you", reason=f"overruled · {card.reason}")

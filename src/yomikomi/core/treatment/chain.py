@@ -58,32 +58,33 @@ def recommended(reading: Reading) -> tuple[Treatment, str]:
     if scan.kind == "interlaced":
         order = FieldOrder(scan.field_order or "tff")
         why = (
-            f"The fields are {rate_text(2 * rate)} moments a second; making a whole picture of each keeps all motion. "
-            f"At {rate_text(rate)} every second moment is lost."
+            f"There are {rate_text(2 * rate)} fields a second; a frame from each keeps all motion. "
+            f"At {rate_text(rate)} fps half of the motion is lost."
         )
         return Treatment(Deinterlace.DOUBLE, order), why
     if scan.kind == "progressive":
-        return Treatment(Deinterlace.LEAVE, None), "Every frame is one moment already; deinterlacing would only soften it."
+        return Treatment(Deinterlace.LEAVE, None), "Progressive; deinterlacing would only soften it."
     if scan.kind in {"film_2_3", "film_2_3_3_2", "film_2_2"}:
         why = (
-            "Film frames lie in the fields. Deinterlacing would soften them and keep the stutter; left as they are, they can be recovered."
+            "Film with pulldown. Deinterlacing would soften it and keep the judder; "
+            "with the fields left alone the film frames can be recovered."
         )
         return Treatment(Deinterlace.LEAVE, FieldOrder(scan.field_order or "tff")), why
     if scan.kind == "repeats":
-        return Treatment(Deinterlace.LEAVE, None), "Whole pictures, some shown again; there are no fields to take apart."
+        return Treatment(Deinterlace.LEAVE, None), "Progressive with repeated frames; deinterlacing is not needed."
     if scan.kind == "blended":
-        return Treatment(Deinterlace.LEAVE, None), "The fields were blended before; nothing takes them apart again."
+        return Treatment(Deinterlace.LEAVE, None), "The fields were blended before; deinterlacing cannot separate them again."
     if scan.kind == "mixed" and scan.field_order:
         fields = sum(s.end - s.start for s in scan.segments if s.kind == "interlaced")
         if fields > sum(s.end - s.start for s in scan.segments if s.kind != "undetermined") / 2:
-            why = "Most of it is fields, and they would comb. The other parts come through it, a little softer."
+            why = "Most of it is interlaced and would show combing. The other parts get a little softer."
             return Treatment(Deinterlace.DOUBLE, FieldOrder(scan.field_order)), why
         return Treatment(
             Deinterlace.LEAVE, FieldOrder(scan.field_order)
-        ), "Less than half of it is fields; left as they are, nothing is lost."
+        ), "Less than half of it is interlaced; with the fields left alone, nothing is lost."
     if scan.whole_pictures:
-        return Treatment(Deinterlace.LEAVE, None), "Every frame is a whole picture, progressive or blended: there are no fields in it."
-    return Treatment(Deinterlace.LEAVE, None), "Nothing shows that there are fields to take apart; overrule the reading if you know."
+        return Treatment(Deinterlace.LEAVE, None), "Progressive or blended: there are no fields to deinterlace."
+    return Treatment(Deinterlace.LEAVE, None), "No fields were found; overrule the reading if you know better."
 
 
 @dataclass(frozen=True)

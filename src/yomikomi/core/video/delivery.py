@@ -89,7 +89,7 @@ SYMPTOMS: dict[str, Symptom] = {
         Symptom("stretched", "stretched", lambda d: _there(d) and d.shape == "stretched"),
         Symptom("soft", "soft, without fine detail", lambda d: _there(d) and d.detail == "soft"),
         Symptom("crawl", "coloured dots crawl along edges", lambda d: _there(d) and d.crawl),
-        Symptom("wobble", "bent at the top, lines wobble", lambda d: _there(d) and d.wobble),
+        Symptom("wobble", "bent at the top, line jitter", lambda d: _there(d) and d.wobble),
         Symptom("noise bars", "a band of noise across the picture", lambda d: _there(d) and d.noise_bars),
         Symptom("band", "a band of noise at the bottom", lambda d: _there(d) and d.band),
         Symptom("drops", "frames are lost, it stutters", lambda d: _there(d) and d.drops),

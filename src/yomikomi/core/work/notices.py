@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 class Weight(enum.StrEnum):
     FINE = "fine"
-    LOOK = "look here"
-    WRONG = "wrong"
+    LOOK = "check"
+    WRONG = "fault"
 
 
 @dataclass(frozen=True)

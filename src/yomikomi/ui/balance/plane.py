@@ -1,4 +1,4 @@
-"""The plane of size against likeness: measured curves, a limit that can be dragged, points that tell and can be picked."""
+"""The plane of size against fidelity: measured curves, a limit that can be dragged, points that tell and can be picked."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ def tell(point: PlanePoint) -> str:
     return (
         f"{told.recipe.words}  ({how})\n"
         f"{size_text(size.expected)}  ({size_text(size.low)} – {size_text(size.high)})\n"
-        f"{point.likeness:.1f} dB   {spoken(seconds.expected)}  ({spoken(seconds.low)} – {spoken(seconds.high)})"
+        f"{point.fidelity:.1f} dB   {spoken(seconds.expected)}  ({spoken(seconds.low)} – {spoken(seconds.high)})"
     )
 
 
@@ -53,7 +53,7 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
         super().__init__(axisItems={"bottom": _SizeAxis("bottom")}, enableMenu=False)
         self.setBackground(theme.WELL)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Size against likeness; left and right walk along the curves, Enter picks")
+        self.setAccessibleName("Size against fidelity; left and right move along the curves, Enter selects")
         item = self.getPlotItem()
         item.hideButtons()
         item.setMouseEnabled(x=False, y=False)
@@ -65,7 +65,7 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
             axis.setStyle(tickFont=theme.mono(11))
         style = {"color": theme.WELL_MUTED, "font-size": f"{theme.SMALL_PX}px"}
         item.setLabel("bottom", "size of the whole copy", **style)
-        item.setLabel("left", "likeness to the treated take, SSIM dB", **style)
+        item.setLabel("left", "fidelity to the treated take, SSIM dB", **style)
         item.layout.setContentsMargins(8, 12, 16, 6)
         self._points: list[PlanePoint] = []
         self._hovered: PlanePoint | None = None
@@ -111,12 +111,12 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
         for codec, curve in plane.items():
             self._draw_curve(codec, curve)
         sizes = np.log10([p.size for p in self._points])
-        likeness = [p.likeness for p in self._points]
+        fidelity = [p.fidelity for p in self._points]
         spread = max(0.3, float(sizes.max() - sizes.min()))
         self._range = (float(sizes.min() - 0.06 * spread), float(sizes.max() + 0.12 * spread))
         self.setXRange(*self._range, padding=0)
-        tall = max(0.5, max(likeness) - min(likeness))
-        self.setYRange(min(likeness) - 0.08 * tall, max(likeness) + 0.12 * tall, padding=0)
+        tall = max(0.5, max(fidelity) - min(fidelity))
+        self.setYRange(min(fidelity) - 0.08 * tall, max(fidelity) + 0.12 * tall, padding=0)
 
     def show_limit(self, limit_bytes: float | None) -> None:
         self._limit.setVisible(limit_bytes is not None)
@@ -136,7 +136,7 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
 
     def place_of(self, point: PlanePoint) -> QPointF:
         """Where a point lies in the widget; for tests and for following with the keyboard."""
-        scene = self.getPlotItem().vb.mapViewToScene(QPointF(math.log10(point.size), point.likeness))
+        scene = self.getPlotItem().vb.mapViewToScene(QPointF(math.log10(point.size), point.fidelity))
         return QPointF(self.mapFromScene(scene))
 
     @property
@@ -159,7 +159,7 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
 
     def _draw_curve(self, codec: str, curve: list[PlanePoint]) -> None:
         colour, symbol = theme.CODEC_LOOK[codec]
-        x, y = np.log10([p.size for p in curve]), np.array([p.likeness for p in curve])
+        x, y = np.log10([p.size for p in curve]), np.array([p.fidelity for p in curve])
         line = pg.PlotCurveItem(x, y, pen=pg.mkPen(colour, width=2), antialias=True)
         between = pg.ScatterPlotItem(x, y, size=5, symbol=symbol, pen=None, brush=pg.mkBrush(colour))
         tried = [i for i, p in enumerate(curve) if p.prediction.measured]
@@ -188,7 +188,7 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
         vb = self.getPlotItem().vb
         best, best_distance = None, float(_PICK_PX)
         for point in self._points:
-            at = vb.mapViewToScene(QPointF(math.log10(point.size), point.likeness))
+            at = vb.mapViewToScene(QPointF(math.log10(point.size), point.fidelity))
             distance = math.hypot(at.x() - scene_place.x(), at.y() - scene_place.y())
             if distance < best_distance:
                 best, best_distance = point, distance
@@ -202,10 +202,10 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
         x = math.log10(point.size)
         right = x > (self._range[0] + self._range[1]) / 2
         view = self.getPlotItem().vb.viewRange()[1]
-        low = point.likeness < view[0] + 0.35 * (view[1] - view[0])
+        low = point.fidelity < view[0] + 0.35 * (view[1] - view[0])
         self._told.setText(tell(point))
         self._told.setAnchor((1.06 if right else -0.06, 1.1 if low else -0.1))
-        self._told.setPos(x, point.likeness)
+        self._told.setPos(x, point.fidelity)
         self.setAccessibleDescription(tell(point))
 
     def _on_move(self, scene_place: QPointF) -> None:
@@ -218,4 +218,4 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
 
 
 def _place(point: PlanePoint | None) -> tuple[list[float], list[float]]:
-    return ([math.log10(point.size)], [point.likeness]) if point else ([], [])
+    return ([math.log10(point.size)], [point.fidelity]) if point else ([], [])

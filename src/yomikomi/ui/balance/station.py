@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QProgressBar, QVBoxL
 from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
 from yomikomi.core.balance.models import TrialSet
-from yomikomi.core.balance.recipes import CODECS, PACES, pace_of, usual_recipes
+from yomikomi.core.balance.recipes import CODECS, EFFORTS, effort_of, usual_recipes
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.record import Ground
@@ -40,7 +40,7 @@ class ChoiceCard(Card):
         told = choice.point.prediction
         self.body.addWidget(label(choice.title))
         self.body.addWidget(label(f"{told.recipe.words} · sound {told.recipe.sound_codec.upper()}", quiet=True))
-        figures = [size_text(told.size_bytes.expected), f"{choice.point.likeness:.1f} dB", spoken(told.encode_seconds.expected)]
+        figures = [size_text(told.size_bytes.expected), f"{choice.point.fidelity:.1f} dB", spoken(told.encode_seconds.expected)]
         made = [label(words, figure=True) for words in figures]
         made[0].setFont(theme.mono(theme.BODY_PX, medium=True))
         self.body.addLayout(row(made[0], 1, made[1], 1, made[2]))
@@ -107,12 +107,12 @@ class BalanceStation(Station):
         self.limit_line.setToolTip("The most that the copy may take: 4.7GB, 700 MB; empty for no limit. The line can be dragged too.")
         self.limit_line.setAccessibleName("Size limit")
         self.limit_line.editingFinished.connect(self._on_limit_typed)
-        self.pace = QComboBox()
-        for key, words in PACES.items():
-            self.pace.addItem(words, key)
-        self.pace.setCurrentIndex(list(PACES).index("usual"))
-        self.pace.setToolTip("How much time the encoders take: slower packs better")
-        self.pace.setAccessibleName("Pace of the encoders")
+        self.effort = QComboBox()
+        for key, words in EFFORTS.items():
+            self.effort.addItem(words, key)
+        self.effort.setCurrentIndex(list(EFFORTS).index("medium"))
+        self.effort.setToolTip("How much time the encoders take: more effort makes smaller files")
+        self.effort.setAccessibleName("Effort of the encoders")
         self.container = QComboBox()
         self.container.addItem("MP4, AAC sound", ("mp4", "aac"))
         self.container.addItem("Matroska, Opus sound", ("mkv", "opus"))
@@ -120,15 +120,15 @@ class BalanceStation(Station):
         self.container.setAccessibleName("Container and sound")
         self.cards_box = CardColumn()
         self.why = label(quiet=True, wrap=True)
-        self.try_button = button("Try recipes", self.try_recipes, tip="F7")
-        self.send_button = button("Send to run", self.primary, primary=True, tip="Ctrl+Return")
+        self.try_button = button("Run trials", self.try_recipes, tip="F7")
+        self.send_button = button("Add to the run", self.primary, primary=True, tip="Ctrl+Return")
         self.send_button.setMinimumWidth(150)
         side, right = side_panel(340)
-        right.addWidget(label("What stands out", name="section"))
+        right.addWidget(label("Worth considering", name="section"))
         right.addLayout(self.cards_box)
         right.addWidget(self.why)
         right.addStretch(1)
-        for words, field in (("Size limit", self.limit_line), ("Pace", self.pace), ("As", self.container)):
+        for words, field in (("Size limit", self.limit_line), ("Effort", self.effort), ("Format", self.container)):
             caption = label(words)
             caption.setFixedWidth(72)
             right.addLayout(row(caption, field))
@@ -175,7 +175,8 @@ class BalanceStation(Station):
         colour = view.judged.colour
         recipes = tuple(
             usual_recipes(
-                fields=view.treatment.leaves_fields, pace=self.pace.currentData(), transfer=colour.transfer, bit_depth=view.judged.bit_depth
+                fields=view.treatment.leaves_fields, effort=self.effort.currentData(),
+                transfer=colour.transfer, bit_depth=view.judged.bit_depth
             )
         )
         try:
@@ -248,8 +249,8 @@ class BalanceStation(Station):
         self.plane_data = plane_points(trials) if trials and codecs else {}
         if trials is not None and self.limit_bytes is None:
             self.plane.show_limit(None)
-        if trials is not None and self.job is None and trials.points and (pace := pace_of(trials.points[0].recipe)):
-            self.pace.setCurrentIndex(list(PACES).index(pace))
+        if trials is not None and self.job is None and trials.points and (effort := effort_of(trials.points[0].recipe)):
+            self.effort.setCurrentIndex(list(EFFORTS).index(effort))
         self.plane.show_plane(self.plane_data)
         self._fill_choices()
         self._show_choice()
@@ -288,31 +289,31 @@ class BalanceStation(Station):
     def _say(self) -> None:
         view, trials, picked = self._view, self._trials, self.picked
         if view is None or view.reading is None:
-            self.sentence.say("Read the take first.", "Its hard and easy parts decide what is tried")
+            self.sentence.say("Read the take first.", "Its hard and easy parts decide what the trials encode")
         elif view.treatment is None:
-            self.sentence.say("Choose the treatment first.", "Recipes are tried on the treated picture")
+            self.sentence.say("Choose the treatment first.", "Trials run on the treated picture")
         elif trials is None:
-            words = "Trying recipes; the first curves come in a moment." if self.job else "What would copies cost? Try recipes to see."
+            words = "Trials running; the first curves appear in a moment." if self.job else "Run trials to see what copies would cost."
             self.sentence.say(words, "Short parts of this take are encoded: the hardest, the easiest and typical ones")
         elif picked is None and self.limit_bytes is not None:
             smallest = smallest_possible(self.plane_data)
             least = size_text(smallest.prediction.size_bytes.high) if smallest else "?"
             self.sentence.say(
-                f"Nothing here surely stays under {size_text(self.limit_bytes)}.", f"The smallest that was looked at needs {least}"
+                f"No tried recipe is sure to stay under {size_text(self.limit_bytes)}.", f"The smallest tried needs {least}"
             )
         elif picked is not None:
             told = picked.prediction
             size = told.size_bytes
             name = CODECS[told.recipe.codec].words
-            head = f"{name} at {told.recipe.quality}: {size_text(size.expected)}, {picked.likeness:.1f} dB like the take."
+            head = f"{name}, quality {told.recipe.quality}: {size_text(size.expected)}, fidelity {picked.fidelity:.1f} dB."
             parts = len(trials.segments)
-            tried = f"measured on {parts} parts of this take, sized on {max(trials.sized_on, parts)}"
-            tried = "the whole take tried" if trials.whole else tried
-            still = "" if trials.complete else " · still trying"
+            tried = f"measured on {parts} segments of this take, size estimated from {max(trials.sized_on, parts)}"
+            tried = "measured on the whole take" if trials.whole else tried
+            still = "" if trials.complete else " · trials running"
             if trials.disturbed > DISTURBED and trials.complete:
-                still = f" · other programs held the trials up ({100 * trials.disturbed:.0f} % of the time): try again when they are done"
-            interval = f"{size_text(size.low)} to {size_text(size.high)}"
-            self.sentence.say(head, f"{tried} · {interval} for 9 of 10 · encode about {spoken(told.encode_seconds.expected)} here{still}")
+                still = f" · other programs slowed the trials ({100 * trials.disturbed:.0f} % of the time): run them again later"
+            interval = f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"
+            self.sentence.say(head, f"{tried} · {interval} · encode time about {spoken(told.encode_seconds.expected)} here{still}")
 
     def _show_crops(self) -> None:
         trials, folder = self._trials, self._folder
@@ -330,7 +331,7 @@ class BalanceStation(Station):
         )
         hard = next((s for s in trials.segments if s.role in {"hardest", "whole"}), trials.segments[0])
         rate = Fraction(self._view.reading.rate.nominal) if self._view and self._view.reading else Fraction(30)
-        self.crops_head.setText(f"Hardest moment, {frame_clock(hard.first_frame + hard.frames // 2, rate)} · same place, pixel for pixel")
+        self.crops_head.setText(f"Hardest moment, {frame_clock(hard.first_frame + hard.frames // 2, rate)} · same place, 1:1 pixels")
         self.crops[0].put(folder / (trials.source_crop or ""), "treated take", "")
         for crop, point in ((self.crops[1], near), (self.crops[2], other)):
             crop.put(folder / (point.crop or ""), f"{CODECS[point.recipe.codec].words} {point.recipe.quality}", f"{point.ssim_db:.1f} dB")
@@ -339,5 +340,5 @@ class BalanceStation(Station):
         view = self._view
         ready = view is not None and view.treatment is not None and view.reading is not None
         self.try_button.setEnabled(ready and self.job is None)
-        self.try_button.setText("Try again" if self._trials and self.job is None else "Try recipes")
+        self.try_button.setText("Run trials again" if self._trials and self.job is None else "Run trials")
         self.send_button.setEnabled(ready and self.picked is not None and self._trials is not None and self._trials.complete)

@@ -18,7 +18,7 @@ def source_words(view: CarrierView | None, source: SourceFormat | None, settings
         copied = view is not None and kind_of(view.kind).way == "copy"
         return "No player", "Its data are copied, not captured." if copied else "No player for this kind of carrier is connected."
     standard = source.standard
-    order = source.field_order.words if source.field_order else "whole pictures"
+    order = source.field_order.words if source.field_order else "progressive"
     depth = f", {source.bits} bits" if source.bits > 8 else ""
     head = f"Simulated {kind_of(view.kind).words} player" if is_simulated(view) else f"Device {(view.source or {}).get('video', '')}"
     if is_simulated(view) and kind_of(view.kind).way == "live":

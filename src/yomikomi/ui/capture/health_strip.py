@@ -217,10 +217,10 @@ def _words(row: HealthRow) -> str:
         for count, name in ((row.lost, "lost"), (row.repeated, "repeated"), (row.late, "late"))
         if count
     ]
-    lines = [f"{clock(row.at)}: {row.frames} frames" + (", " + ", ".join(bad) if bad else ", all in time")]
+    lines = [f"{clock(row.at)}: {row.frames} frames" + (", " + ", ".join(bad) if bad else ", all on time")]
     lines.append(
         f"sound peaks at {signed_text(row.peak_db)} dB, {row.mbps:.0f} Mb/s, longest write {row.write_ms:.0f} ms"
     )
     if row.headroom:
-        lines.append(f"encoder {row.headroom:.1f} times what is needed, {row.queue} waiting")
+        lines.append(f"encoder headroom {row.headroom:.1f}×, {row.queue} frames waiting")
     return "\n".join([*lines, *row.signs])

@@ -42,7 +42,7 @@ class HowPage(QWidget):
         self.caution = label(quiet=True, wrap=True)
         self.source_card.body.addWidget(self.source_head)
         self.source_card.body.addWidget(self.source_words)
-        self.source_button = button("Another source …", self.source_asked.emit, link=True)
+        self.source_button = button("Another source…", self.source_asked.emit, link=True)
         self.source_card.body.addLayout(row(self.source_button, 1))
         inner = QWidget()
         layout = QVBoxLayout(inner)
@@ -50,11 +50,11 @@ class HowPage(QWidget):
         layout.setSpacing(8)
         layout.addWidget(self.source_card)
         layout.addWidget(self.caution)
-        layout.addWidget(label("Recorded as", name="section"))
+        layout.addWidget(label("Recording format", name="section"))
         layout.addLayout(self._make_recording())
         self.losses = label(quiet=True, wrap=True)
         layout.addWidget(self.losses)
-        layout.addWidget(label("Ends by itself", name="section"))
+        layout.addWidget(label("Automatic stop", name="section"))
         layout.addLayout(self._make_rules())
         layout.addStretch(1)
         outer = QVBoxLayout(self)
@@ -68,7 +68,7 @@ class HowPage(QWidget):
         for key, one in CAPTURE_CODECS.items():
             self.codec.addItem(one.words, key)
         self.sound = QComboBox()
-        for key, words in (("pcm", "PCM"), ("flac", "FLAC, nothing lost"), ("aac", "AAC")):
+        for key, words in (("pcm", "PCM"), ("flac", "FLAC, lossless"), ("aac", "AAC")):
             self.sound.addItem(words, key)
         self.quality = _number(QSpinBox(), 0, 51, "")
         self.fixed = _number(QDoubleSpinBox(), 0, 500, " Mb/s")
@@ -78,11 +78,11 @@ class HowPage(QWidget):
         self.timecode = QLineEdit()
         self.timecode.setMaximumWidth(120)
         self.later = _number(QDoubleSpinBox(), -1000, 1000, " ms")
-        self.spill = button("No second drive …", self._choose_spill, link=True)
+        self.spill = button("None, choose…", self._choose_spill, link=True)
         for words, field in (
             ("Codec", self.codec), ("Sound", self.sound), ("Quality", self.quality), ("Fixed rate", self.fixed),
             ("New file every", self.parts),
-            ("Timecode from", self.timecode), ("Sound later by", self.later), ("Goes on at", _left(self.spill)),
+            ("Start timecode", self.timecode), ("Audio delay", self.later), ("Overflow drive", _left(self.spill)),
         ):  # fmt: skip
             form.addRow(words, field)
         self._form = form
@@ -100,13 +100,13 @@ class HowPage(QWidget):
         self.length = _number(QDoubleSpinBox(), 0, 1440, " min")
         self.length.setSpecialValueText("no limit")
         self.most_lost = _number(QSpinBox(), 0, 100_000, " lost")
-        self.most_lost.setSpecialValueText("losses only warn")
+        self.most_lost.setSpecialValueText("losses raise a warning")
         self.floor = _number(QDoubleSpinBox(), 0.1, 10_000, " GB")
         self.ring = _number(QDoubleSpinBox(), 0.2, 240, " min")
-        self.cue = QCheckBox("Faults are heard, too")
+        self.cue = QCheckBox("Sound a warning on faults")
         for words, field in (
-            ("Blank and silent for", self.blank), ("After", self.length), ("At", self.most_lost), ("Drive under", self.floor),
-            ("Looks back on", self.ring), ("", self.cue),
+            ("Blank and silent", self.blank), ("Duration", self.length), ("Frames lost", self.most_lost), ("Free space under", self.floor),
+            ("Look-back buffer", self.ring), ("", self.cue),
         ):  # fmt: skip
             form.addRow(words, field)
         for field in (self.blank, self.length, self.most_lost, self.floor, self.ring):
@@ -131,7 +131,7 @@ class HowPage(QWidget):
         self.floor.setValue(rules.floor_bytes / _GB)
         self.cue.setChecked(settings.cue)
         self.ring.setValue(settings.ring.minutes)
-        self.spill.setText(settings.spill[0] if settings.spill else "No second drive …")
+        self.spill.setText(settings.spill[0] if settings.spill else "None, choose…")
         has_quality = how.row.crf is not None
         self._form.setRowVisible(self.quality, has_quality and not how.mbps)
         self._form.setRowVisible(self.fixed, has_quality)

@@ -122,7 +122,7 @@ class Monitor(QWidget):
         row.setSpacing(2)
         self.sizes: dict[str, QToolButton] = {}
         for key, words, _view in _SIZES:
-            self.sizes[key] = _small(words, "How the picture is shown", lambda _on, k=key: self.set_size(k))
+            self.sizes[key] = _small(words, "Picture size", lambda _on, k=key: self.set_size(k))
             row.addWidget(self.sizes[key])
         row.addSpacing(10)
         self.clip_map = _small("Clip map", "Stripes where luma is above white, dots where it is below black", self._told)
@@ -131,7 +131,7 @@ class Monitor(QWidget):
         self.guide.setCheckable(False)
         row.addWidget(self.guide)
         row.addStretch(1)
-        self.looks = _small("Looks on", "Picture and scopes take some of the processor; they are the first to give way", self._told)
+        self.looks = _small("Monitor on", "Picture and scopes use the processor too; under load they are dropped first", self._told)
         self.looks.setChecked(True)
         row.addWidget(self.looks)
         layout.addWidget(bar)
@@ -172,9 +172,9 @@ class Monitor(QWidget):
         self.picture.show_image(None)
 
     def _told(self, _on: bool = False) -> None:
-        self.looks.setText("Looks on" if self.looks.isChecked() else "Looks off")
+        self.looks.setText("Monitor on" if self.looks.isChecked() else "Monitor off")
         if not self.looks.isChecked():
-            self.picture.empty = "The looks are off; the recording goes on."
+            self.picture.empty = "Monitor off; recording continues."
             self.picture.show_image(None)
         self.look_changed.emit()
 

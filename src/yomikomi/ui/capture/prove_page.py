@@ -22,7 +22,7 @@ class ProofCard(Card):
 
     def __init__(self, title: str, purpose: str) -> None:
         super().__init__(choosable=False)
-        self.mark = MarkShape("cannot tell")
+        self.mark = MarkShape("undetermined")
         self.body.addLayout(row(self.mark, label(title, name="section"), 1))
         self.verdict = label(purpose, quiet=True, wrap=True)
         self.body.addWidget(self.verdict)
@@ -57,21 +57,19 @@ class ProvePage(QWidget):
     def __init__(self) -> None:
         super().__init__()
         column = CardColumn()
-        self.rehearsal = ProofCard(
-            "Rehearsal", "Records ten seconds and reads them at once: what is wrong shows before the tape is committed."
-        )
+        self.rehearsal = ProofCard("Rehearsal", "Records and reads ten seconds, so that faults show before the tape is played.")
         self.rehearse_button = self._button(self.rehearsal, "Rehearse", "rehearse", "Ctrl+Shift+R")
-        self.sync = ProofCard("Sync", "Plays flash and beep (or somebody claps), and measures how far sound and picture are apart.")
+        self.sync = ProofCard("Sync", "Measures the offset of sound against picture from flashes with beeps, or claps.")
         self.sync_button = self._button(self.sync, "Flash and beep", "sync", "Ctrl+Y")
         self.clap_button = self._button(self.sync, "Claps", "clap", "")
-        self.apply_button = self._button(self.sync, "Apply", "apply", "Ctrl+Shift+Y: move the sound by what was found, then test again")
+        self.apply_button = self._button(self.sync, "Apply", "apply", "Ctrl+Shift+Y: correct the audio delay, then test again")
         self.levels = ProofCard(
-            "Levels", "Plays bars and tone: black, white, colour, tone, and which channel is which. Test tones are loud: turn down first."
+            "Levels", "Measures bars and tone: black, white, colour, sound level, channel order. Loud: turn the volume down first."
         )
         self.levels_button = self._button(self.levels, "Bars and tone", "levels", "")
-        self.trial = ProofCard("Machine", "Tries the capture codecs at this size and rate on this machine and drive, two minutes at most.")
-        self.trial_button = self._button(self.trial, "Try the machine", "trial", "Ctrl+Shift+T")
-        self.use_button = self._button(self.trial, "Record so", "use", "Take over what the trial recommends")
+        self.trial = ProofCard("Machine", "Tests the capture codecs at this size and rate, on this machine and drive. Takes two minutes.")
+        self.trial_button = self._button(self.trial, "Test the machine", "trial", "Ctrl+Shift+T")
+        self.use_button = self._button(self.trial, "Use this codec", "use", "Set the codec that the test recommends")
         for card in (self.rehearsal, self.sync, self.levels, self.trial):
             column.addWidget(card)
         column.addStretch(1)
@@ -89,7 +87,7 @@ class ProvePage(QWidget):
         for key, made, words in (
             ("rehearse", self.rehearse_button, "Rehearse"), ("sync", self.sync_button, "Flash and beep"),
             ("clap", self.clap_button, "Claps"),
-            ("levels", self.levels_button, "Bars and tone"), ("trial", self.trial_button, "Try the machine"),
+            ("levels", self.levels_button, "Bars and tone"), ("trial", self.trial_button, "Test the machine"),
         ):  # fmt: skip
             made.setText("Stop" if doing == key else words)
             made.setEnabled(not doing or doing == key)
@@ -102,7 +100,7 @@ class ProvePage(QWidget):
 
     def show_sync(self, result: SyncResult, applied_ms: float) -> None:
         if result.offset_ms is None:
-            self.sync.say("cannot tell", result.words)
+            self.sync.say("undetermined", result.words)
             self.apply_button.hide()
             return
         error = max(2.0, result.bound_ms or 0.0)
@@ -112,33 +110,33 @@ class ProvePage(QWidget):
             sure = abs(result.drift_ms_per_hour) > max(3 * result.drift_error, 15)
             lines.append(
                 (
-                    "look here" if sure else "fine",
-                    f"drift {signed_text(result.drift_ms_per_hour, plus=True)} ± {result.drift_error:.0f} ms an hour",
+                    "check" if sure else "fine",
+                    f"drift {signed_text(result.drift_ms_per_hour, plus=True)} ± {result.drift_error:.0f} ms per hour",
                 )
             )
         if applied_ms:
-            lines.append(("fine", f"the sound is moved by {signed_text(applied_ms, places=1, plus=True)} ms already"))
-        self.sync.say("fine" if fine else "wrong", result.words, lines)
+            lines.append(("fine", f"audio delay of {signed_text(applied_ms, places=1, plus=True)} ms already applied"))
+        self.sync.say("fine" if fine else "fault", result.words, lines)
         self.apply_button.setVisible(not fine)
         self.apply_button.setText(f"Apply {signed_text(-result.offset_ms, plus=True)} ms")
 
     def show_levels(self, result: LevelsResult) -> None:
-        mark = "cannot tell" if not result.bars else "fine" if result.holds else "wrong"
+        mark = "undetermined" if not result.bars else "fine" if result.holds else "fault"
         lines = [(line.mark, f"{line.name}: {line.words}" + (f". {line.correction}" if line.correction else "")) for line in result.lines]
         self.levels.say(
             mark, result.words if not result.bars else "Levels are right." if result.holds else "Levels are not right yet.", lines
         )
 
     def show_rehearsal(self, result: Rehearsal) -> None:
-        mark = "wrong" if result.wrong else "look here" if any(line.mark == "look here" for line in result.lines) else "fine"
+        mark = "fault" if result.wrong else "check" if any(line.mark == "check" for line in result.lines) else "fine"
         self.rehearsal.say(mark, result.sentence, [(line.mark, f"{line.name}: {line.found}") for line in result.lines])
 
     def show_trial(self, result: TrialResult, current: str) -> None:
-        marks = {"holds": "fine", "barely": "look here", "fails": "wrong"}
+        marks = {"holds": "fine", "barely": "check", "fails": "fault"}
         lines = []
         for one in result.rows:
             lost = f", {one.lost} lost" if one.lost else ""
             speed = f" {one.speed}" if one.speed else ""
-            lines.append((marks[one.verdict], f"{one.words}{speed}: {one.headroom:.1f} times, {size_text(one.bytes_per_hour)}/h{lost}"))
-        self.trial.say("fine" if result.recommended else "wrong", result.reason, lines)
+            lines.append((marks[one.verdict], f"{one.words}{speed}: headroom {one.headroom:.1f}×, {size_text(one.bytes_per_hour)}/h{lost}"))
+        self.trial.say("fine" if result.recommended else "fault", result.reason, lines)
         self.use_button.setVisible(bool(result.recommended) and result.recommended != current)

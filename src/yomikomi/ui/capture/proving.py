@@ -111,7 +111,7 @@ class Proving(QObject):
 
     def _sync(self, subject: Subject, key: str) -> None:
         test = subject.test_signal("clap" if key == "clap" else "synctest")
-        self._page.sync.say("cannot tell", "Recording the test …" if subject.simulated else "Play the test now …")
+        self._page.sync.say("undetermined", "Recording the test …" if subject.simulated else "Play the test now …")
         request = CaptureRequest(
             test, self._file(subject), subject.record_as.model_copy(update={"part_minutes": None}),
             EndRules(max_seconds=self.sync_s, blank_seconds=None), look=LookAs(preview=False, scopes=False), patient=subject.simulated,
@@ -120,7 +120,7 @@ class Proving(QObject):
 
     def _measure(self, subject: Subject) -> None:
         assert self._recorded is not None
-        self._page.sync.say("cannot tell", "Measuring …")
+        self._page.sync.say("undetermined", "Measuring …")
 
         def shown(result: SyncResult) -> None:
             self.sync = result
@@ -129,7 +129,7 @@ class Proving(QObject):
         self._run(self.doing, measure_sync, SyncRequest(self._recorded), "measuring sync", shown)
 
     def _levels(self, subject: Subject, key: str) -> None:
-        self._page.levels.say("cannot tell", "Looking at bars and tone …" if subject.simulated else "Play bars and tone now …")
+        self._page.levels.say("undetermined", "Looking at bars and tone …" if subject.simulated else "Play bars and tone now …")
         self._run(key, measure_levels, LevelsRequest(subject.test_signal("bars")), "testing levels", self._page.show_levels)
 
     def _try(self, subject: Subject | None) -> None:
@@ -145,7 +145,7 @@ class Proving(QObject):
         self._run("trial", try_codecs, request, "trying the machine", shown)
 
     def _rehearse(self, subject: Subject, key: str) -> None:
-        self._page.rehearsal.say("cannot tell", "Recording …")
+        self._page.rehearsal.say("undetermined", "Recording …")
         request = CaptureRequest(
             subject.source, self._file(subject), subject.record_as.model_copy(update={"part_minutes": None}),
             EndRules(max_seconds=self.rehearsal_s, blank_seconds=None), look=LookAs(preview=False),
@@ -154,9 +154,9 @@ class Proving(QObject):
         def recorded(result: Any) -> None:
             assert self._recorded is not None
             if not result.frames:
-                self._page.rehearsal.say("wrong", f"Nothing came: {result.trouble or 'the source gave no picture'}.")
+                self._page.rehearsal.say("fault", f"Nothing came: {result.trouble or 'the source gave no picture'}.")
                 return
-            self._page.rehearsal.say("cannot tell", "Reading …")
+            self._page.rehearsal.say("undetermined", "Reading …")
             health = read_health(self._recorded)[1] if result.logged else None
 
             def shown(reading: Any) -> None:
@@ -198,7 +198,7 @@ class Proving(QObject):
         def progressed(job: Job) -> None:
             doing = getattr(job.progress, "doing", "")
             if doing:
-                self._page.trial.say("cannot tell", f"Trying {doing} …")
+                self._page.trial.say("undetermined", f"Trying {doing} …")
 
         self.doing = key
         self.job = self._state.jobs.start(
@@ -209,4 +209,4 @@ class Proving(QObject):
 
     def _say_stopped(self, key: str, words: str) -> None:
         card = {"rehearse": self._page.rehearsal, "levels": self._page.levels, "trial": self._page.trial}.get(key, self._page.sync)
-        card.say("cannot tell", f"{words} {card.purpose}")
+        card.say("undetermined", f"{words} {card.purpose}")

@@ -47,7 +47,7 @@ class SourceBox(QDialog):
         ):  # fmt: skip
             form.addRow(words, box)
         self._form = form
-        for words, value in (("top field first", "tff"), ("bottom field first", "bff"), ("whole pictures", "")):
+        for words, value in (("top field first", "tff"), ("bottom field first", "bff"), ("progressive", "")):
             self.fields.addItem(words, value)
         layout.addLayout(form)
         layout.addWidget(self.state)

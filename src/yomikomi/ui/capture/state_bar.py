@@ -23,13 +23,13 @@ class StateBar(QFrame):
             one.setFont(theme.sans(_LARGE_PX - 6))
         self.warning = ElidedLabel()
         self.warning.setFont(theme.sans(theme.BODY_PX))
-        self.warning_mark = MarkShape("look here")
+        self.warning_mark = MarkShape("check")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 7, 16, 7)
         layout.setSpacing(2)
         head = QHBoxLayout()
         head.setSpacing(12)
-        head.addWidget(MarkShape("wrong"))
+        head.addWidget(MarkShape("fault"))
         head.addWidget(self.state)
         for one in (self.lost, self.left):
             head.addStretch(1)
@@ -49,7 +49,7 @@ class StateBar(QFrame):
         self.state.setText(f"{word}  0:00:00")
         for one in (self.lost, self.left, self.rate):
             one.setText("")
-        self._warn("the source is starting", "cannot tell")
+        self._warn("the source is starting", "undetermined")
 
     def show_status(self, status: CaptureStatus) -> None:
         left = spoken(status.seconds_left) if status.bits_per_second else "–"
@@ -57,12 +57,12 @@ class StateBar(QFrame):
         self.lost.setText(f"{status.dropped} lost")
         self.left.setText(f"{left} left")
         self.rate.setText(bit_rate_text(status.bits_per_second) if status.bits_per_second else "–")
-        headroom = f"encoder {status.headroom:.1f} times what is needed" if status.headroom else ""
+        headroom = f"encoder headroom {status.headroom:.1f}×" if status.headroom else ""
         if status.warnings:
-            self._warn(" · ".join(one.words for one in status.warnings), "wrong" if status.dropped else "look here")
+            self._warn(" · ".join(one.words for one in status.warnings), "fault" if status.dropped else "check")
         else:
             part = f" · part {status.part_number}" if status.part_number > 1 else ""
-            self._warn(f"all is well{' · ' + headroom if headroom else ''}{part}", "fine")
+            self._warn(f"no faults{' · ' + headroom if headroom else ''}{part}", "fine")
 
     def _warn(self, words: str, mark: str) -> None:
         if self.warning_mark.mark != mark:

@@ -90,7 +90,7 @@ class CaptureStation(Station):
             self.pages.addWidget(page)
         layout.addLayout(tabs)
         layout.addWidget(self.pages, 1)
-        self.look_button = button("Look", self.look, tip="F3: show the picture without recording")
+        self.look_button = button("Preview", self.look, tip="F3: show the picture without recording")
         self.join_button = button("Join the parts", self.join_parts, tip="One file of all parts, without encoding")
         self.start_button = button("Start the take", self.primary, primary=True, tip="F9")
         layout.addLayout(row(self.look_button, self.join_button, 1, self.start_button))
@@ -357,7 +357,7 @@ class CaptureStation(Station):
                 self.watch.sound.show_format(source)
         if self.passing.job is None:
             self.picture.empty = (
-                "Look shows the picture; Start the take records from where the source stands."
+                "Preview shows the picture; Start the take records from the source's current position."
                 if source is not None
                 else "Nothing to capture here. Choose a tape on the Shelf."
             )
@@ -384,7 +384,7 @@ class CaptureStation(Station):
         self.start_button.setText("End the take" if self.recording else "Start the take")
         self.start_button.setEnabled(has_source and not self.proving.doing)
         restyle(self.start_button, danger=self.recording, primary=not self.recording)
-        self.look_button.setText("Stop looking" if self.passing.mode == "looking" else "Look")
+        self.look_button.setText("Stop preview" if self.passing.mode == "looking" else "Preview")
         self.look_button.setEnabled(has_source and self.passing.mode in {"", "looking"})
         self.join_button.setVisible(not self.passing.mode and self.take is not None and bool(self.take.details.parts))
         self.how.set_locked(bool(self.passing.mode))

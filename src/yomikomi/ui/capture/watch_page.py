@@ -22,7 +22,7 @@ class RingBar(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._seconds, self._of = 0.0, 300.0
-        self.words = "not armed"
+        self.words = "off"
         self.setFixedHeight(26)
 
     def sizeHint(self) -> QSize:
@@ -63,14 +63,14 @@ class WatchPage(QWidget):
         layout.setSpacing(8)
         layout.addWidget(self.scopes, 1)
         layout.addWidget(self.sound)
-        self.arm_button = button("Arm", self.armed.emit, tip="Ctrl+B: keep the last minutes ready, without a take")
+        self.arm_button = button("Start buffering", self.armed.emit, tip="Ctrl+B: keep the last minutes ready without recording a take")
         self.keep_button = button("Keep the last 30 s", lambda: self.kept.emit(30.0, 0.0), tip="F11: keep from 30 s ago until now")
         self.keep_on_button = button("… and 10 s more", lambda: self.kept.emit(30.0, 10.0), tip="Keep from 30 s ago until 10 s from now")
-        self._look_back = label("Look back", name="section")
+        self._look_back = label("Look-back buffer", name="section")
         layout.addWidget(self._look_back)
         layout.addWidget(self.ring)
         layout.addLayout(row(self.arm_button, 1, self.keep_button, self.keep_on_button))
-        self._ends_head = label("Ends by itself", name="section")
+        self._ends_head = label("Automatic stop", name="section")
         self.ends = label(quiet=True, wrap=True)
         layout.addWidget(self._ends_head)
         layout.addWidget(self.ends)
@@ -82,12 +82,12 @@ class WatchPage(QWidget):
 
     def show_ring(self, status: CaptureStatus | None, rules: RingRules, *, possible: bool) -> None:
         """``status`` is that of an armed pass, else None."""
-        self.arm_button.setText("Disarm" if status is not None else "Arm")
+        self.arm_button.setText("Stop buffering" if status is not None else "Start buffering")
         self.arm_button.setEnabled(possible)
         for one in (self.keep_button, self.keep_on_button):
             one.setEnabled(status is not None and status.ring_seconds > 0)
         if status is None:
-            self.ring.show_ring(0, rules.minutes, "not armed")
+            self.ring.show_ring(0, rules.minutes, "off")
         else:
             self.ring.show_ring(status.ring_seconds, rules.minutes, f"last {spoken(status.ring_seconds)} kept ready")
 

@@ -1,4 +1,4 @@
-"""Copies as a table: what was foretold, what came out."""
+"""Copies as a table: predicted and actual."""
 
 from __future__ import annotations
 
@@ -14,17 +14,17 @@ from yomikomi.ui.run.station import mark_of
 from yomikomi.ui.widgets.basics import draw_mark, plain_tip
 
 Index = QModelIndex | QPersistentModelIndex
-HEADS = ("State", "Carrier", "Copy", "Recipe", "Size", "foretold", "off by", "Time", "foretold", "off by")
+HEADS = ("State", "Carrier", "Copy", "Recipe", "Size", "predicted", "difference", "Time", "predicted", "difference")
 COPY_ROLE = int(Qt.ItemDataRole.UserRole)
 _FIGURES = range(4, 10)
 _MARK_WIDTH = 22
 
 
-def off_by(actual: float | None, foretold: float | None) -> str:
-    """The difference in per cent of what was foretold."""
-    if actual is None or not foretold:
+def difference_words(actual: float | None, predicted: float | None) -> str:
+    """The difference in per cent of the prediction."""
+    if actual is None or not predicted:
         return "–"
-    return f"{signed_text(100 * (actual / foretold - 1), plus=True)} %"
+    return f"{signed_text(100 * (actual / predicted - 1), plus=True)} %"
 
 
 class LedgerModel(QAbstractTableModel):
@@ -79,10 +79,10 @@ class LedgerModel(QAbstractTableModel):
             copy.recipe.words,
             size_text(size) if size else "–",
             size_text(told_size) if told_size else "–",
-            off_by(size, told_size),
+            difference_words(size, told_size),
             spoken(seconds) if seconds else "–",
             spoken(told_seconds) if told_seconds else "–",
-            off_by(seconds, told_seconds),
+            difference_words(seconds, told_seconds),
         )
 
 

@@ -84,12 +84,12 @@ class LedgerStation(Station):
         good = [c for c in copies if c.state == "verified"]
         total = sum(c.result.size_bytes for c in good if c.result)
         if not copies:
-            self.sentence.say("Nothing was made yet.", "Every copy comes here with its proof, and with what had been foretold of it")
+            self.sentence.say("No copies yet.", "Every copy is listed here with its checks and its predicted and actual size and time")
             return
         takes = sum(v.take.size_bytes or 0 for v in self.state.carriers if v.take and any(c.state == "verified" for c in v.copies))
         self.sentence.say(
             f"{len(good)} of {len(copies)} copies verified, {size_text(total)} from {size_text(takes)} of takes.",
-            "What was foretold stands beside what came out, so that the next prediction can be trusted as far as it deserves",
+            "Predicted and actual size and time side by side show how far predictions can be trusted",
         )
 
     def _on_row(self, current: QModelIndex, _before: QModelIndex) -> None:
@@ -115,7 +115,7 @@ class LedgerStation(Station):
 
 def _check_head(words: str, passed: bool) -> QWidget:
     made = QWidget()
-    layout = row(MarkShape("fine" if passed else "wrong"), label(words), 1)
+    layout = row(MarkShape("fine" if passed else "fault"), label(words), 1)
     layout.setAlignment(Qt.AlignmentFlag.AlignLeft)
     made.setLayout(layout)
     made.setMinimumWidth(200)

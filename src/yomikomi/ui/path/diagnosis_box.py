@@ -41,7 +41,7 @@ class DiagnosisBox(QDialog):
         super().__init__(parent)
         self._setup, self._sheet = setup, sheet
         self.diagnosis: Diagnosis | None = None
-        self.setWindowTitle("Where has it gone?")
+        self.setWindowTitle("Trace a fault")
         self.resize(980, 660)
         self.sentence = Sentence()
         self.boxes: dict[str, QCheckBox] = {}
@@ -55,7 +55,7 @@ class DiagnosisBox(QDialog):
             ticks.addWidget(box)
         ticks.addStretch(1)
         left = QVBoxLayout()
-        left.addWidget(label("What is seen or heard?", name="section"))
+        left.addWidget(label("Symptoms", name="section"))
         left.addWidget(scrolled(ticks), 1)
         self.causes = CardColumn()
         self.causes.setContentsMargins(0, 0, 12, 0)
@@ -63,14 +63,14 @@ class DiagnosisBox(QDialog):
         self._ask, self._how = label(wrap=True), label(quiet=True, wrap=True)
         self._ask.setFont(theme.sans(theme.TITLE_PX))
         self.yes, self.no = button("Yes", lambda: self._answer("yes"), primary=True), button("No", lambda: self._answer("no"))
-        self.skip = button("Cannot tell", self._skip, link=True)
+        self.skip = button("Don't know", self._skip, link=True)
         self.question.body.addWidget(self._ask)
         self.question.body.addWidget(self._how)
         self.question.body.addLayout(row(self.yes, self.no, self.skip, 1))
         right = QVBoxLayout()
         right.setSpacing(10)
         right.addWidget(self.question)
-        right.addWidget(label("What it may be", name="section"))
+        right.addWidget(label("Possible causes", name="section"))
         right.addWidget(scrolled(self.causes), 1)
         body = QHBoxLayout()
         body.setSpacing(20)
@@ -81,7 +81,7 @@ class DiagnosisBox(QDialog):
         layout.setSpacing(12)
         layout.addWidget(self.sentence)
         layout.addLayout(body, 1)
-        layout.addLayout(row(button("Begin anew", self._begin, link=True), 1, button("Close", self.reject)))
+        layout.addLayout(row(button("Start over", self._begin, link=True), 1, button("Close", self.reject)))
         self._skipped: set[str] = set()
         self._begin()
 
@@ -109,7 +109,7 @@ class DiagnosisBox(QDialog):
         self.question.setVisible(self._test is not None)
         self.causes.clear()
         if hunt is None:
-            self.sentence.say("Say what you see or hear.", "Everything that can cause it on this path follows, most probable first")
+            self.sentence.say("Tick the symptoms.", "Everything on this path that can cause them is listed, most likely first")
             self.causes.addStretch(1)
             return
         suspects = hunt.suspects()
@@ -119,11 +119,11 @@ class DiagnosisBox(QDialog):
         elif self._test is not None:
             asked = len(hunt.answers)
             self.sentence.say(
-                "One question after the other, the most telling first.",
-                f"{asked} answered · every answer narrows it, none rules anything out wholly" if asked else "Every answer narrows it",
+                "Answer one question at a time, the most useful first.",
+                f"{asked} answered · answers change the odds, none excludes a cause" if asked else "Every answer changes the odds",
             )
         else:
-            self.sentence.say("No further question tells the causes apart.", "Try the remedies from the top")
+            self.sentence.say("No further question separates the causes.", "Try the remedies from the top")
         if self._test is not None:
             self._ask.setText(self._test.question)
             self._how.setText(f"{self._test.how}  About {_minutes(self._test.minutes)}.")

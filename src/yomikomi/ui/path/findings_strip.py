@@ -10,7 +10,7 @@ from yomikomi.core.planning.path.trace import Trace
 from yomikomi.ui.widgets.basics import CardColumn, MarkShape, button, label, row, scrolled
 
 _ORDER = {"break": 0, "degrade": 1, "risk": 2, "note": 3}
-_MARKS = {"break": "wrong", "degrade": "look here", "risk": "look here", "note": "cannot tell"}
+_MARKS = {"break": "fault", "degrade": "check", "risk": "check", "note": "undetermined"}
 _HEIGHT_PX = 60
 
 

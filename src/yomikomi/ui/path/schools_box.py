@@ -1,4 +1,4 @@
-"""Choices of two schools side by side, with what each gives and costs on this path."""
+"""Ways of working side by side, with what each gives and costs on this path."""
 
 from __future__ import annotations
 
@@ -18,10 +18,10 @@ class SchoolsBox(QDialog):
 
     def __init__(self, route: str, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Choices of two schools")
+        self.setWindowTitle("Ways of working")
         self.resize(900, 640)
         sentence = Sentence()
-        sentence.say("Where the trade is of two minds, the choice is yours.", f"What each gives and costs on this path: {route}")
+        sentence.say("Good practice differs here; choose a way of working.", f"Benefits and costs on this path: {route}")
         self.column = CardColumn()
         self.column.setContentsMargins(0, 0, 12, 0)
         self.cards: dict[tuple[str, str], Card] = {}
@@ -48,14 +48,14 @@ class SchoolsBox(QDialog):
             holder.setLayout(line)
             self.column.addWidget(holder)
         if not schools:
-            self.column.addWidget(label("On this path nothing is left to choose: the data are copied as they are.", quiet=True, wrap=True))
+            self.column.addWidget(label("Nothing to choose on this path: the data are copied unchanged.", quiet=True, wrap=True))
         self.column.addStretch(1)
 
     def _card(self, option: SchoolOption, *, chosen: bool) -> Card:
         card = Card()
-        head = row(label(option.words), 1, label("followed" if chosen else f"{option.points:.0f} points", quiet=True))
+        head = row(label(option.words), 1, label("chosen" if chosen else f"{option.points:.0f} points", quiet=True))
         card.body.addLayout(head)
-        for name, words in (("Gives", option.gives), ("Costs", option.costs)):
+        for name, words in (("For", option.gives), ("Against", option.costs)):
             if words:
                 card.body.addWidget(label(f"{name}: {words}", quiet=True, wrap=True))
         card.body.addWidget(label(option.figure, figure=True, wrap=True))

@@ -16,12 +16,12 @@ def station_sentence(planner: Planner, proof: Proof | None, *, has_equipment: bo
     if planner.found is None:
         return "Looking for paths …", ""
     if traced is None:
-        what = "See below what would make one" if has_equipment else "Say what you have, and the paths follow"
+        what = "See below what is missing" if has_equipment else "Add your equipment to see the paths"
         return f"No path for {kind_of(view.kind).words} through this equipment.", what
     if proof is None:
         return headline(traced)
     if not proof.holds:
-        return proof.sentence, "Where has it gone? asks for the cause, one question at a time"
+        return proof.sentence, "Trace a fault finds the cause, one question at a time"
     if traced.breaks:
         return headline(traced)
     return proof.sentence, " · ".join(f"{line.name} {line.found}" for line in proof.lines)

@@ -43,7 +43,7 @@ class ItemCard(Card):
         self.option.setMinimumContentsLength(12)
         self.name, self.state = ElidedLabel(), label(quiet=True)
         self.name.setProperty("quiet", True)
-        self.mark = MarkShape("wrong")
+        self.mark = MarkShape("fault")
         self.body.setContentsMargins(10, 6, 10, 7)
         head = QHBoxLayout()
         head.setSpacing(8)
@@ -75,7 +75,7 @@ class ItemCard(Card):
         self.option.setAccessibleName(f"{item.device}, {item.setting} is at")
         self.state.setText("set otherwise" if item.at else "" if item.state == "open" else _STATE_WORDS[item.state])
         self.mark.setVisible(bool(item.at) or item.state == "unsure")
-        self.mark.show_mark("wrong" if item.at else "cannot tell")
+        self.mark.show_mark("fault" if item.at else "undetermined")
         tip = f"{item.device}: {item.setting}\n{item.why}\nTo see: {item.see}" + (
             f"\nAs delivered: {item.delivered}" if item.delivered else ""
         )

@@ -88,8 +88,8 @@ class PathStation(Station):
         drawn.body.addWidget(self.notes)
         self.equipment_button = button("Equipment…", self.open_equipment, tip="What there is (Ctrl+M)")
         line = row(
-            self.head, 1, self.text_button, button("Two schools…", self.open_schools, tip="Choices side by side (Ctrl+H)"),
-            button("Wishes…", self.open_wishes, tip="What it is wanted for, and what counts (Ctrl+J)"), self.equipment_button,
+            self.head, 1, self.text_button, button("Ways of working…", self.open_schools, tip="Alternatives side by side (Ctrl+H)"),
+            button("Requirements…", self.open_wishes, tip="What the path is for, and what matters (Ctrl+J)"), self.equipment_button,
         )  # fmt: skip
         left = QVBoxLayout()
         left.setSpacing(8)
@@ -103,9 +103,9 @@ class PathStation(Station):
     def _make_side(self) -> QWidget:
         panel, layout = side_panel(_SIDE_PX)
         more = menu_button("More", (("As last time", self.as_last_time), ("Save the sheet (PDF or Markdown)…", self.ask_save)))
-        self.where_button = button("Where has it gone?", self.open_diagnosis, tip="From what is seen or heard to the cause (F4)")
+        self.where_button = button("Trace a fault…", self.open_diagnosis, tip="From symptoms to the cause (F4)")
         self.prove_button = button(
-            "Prove the path", self.primary, primary=True, tip="Look and listen for two seconds, and tick what that shows"
+            "Prove the path", self.primary, primary=True, tip="Check picture and sound for two seconds, and tick the settings they prove"
         )
         self.prove_button.setMinimumHeight(34)
         layout.addWidget(self.sheet_panel, 1)

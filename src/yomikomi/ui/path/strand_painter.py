@@ -216,7 +216,7 @@ class StrandPainter:
                     QRectF(place.x() - 60, place.y() + 11, 120, 16), Qt.AlignmentFlag.AlignCenter, _mark_words(finding)
                 )  # fmt: skip
             else:
-                draw_mark(self._painter, QRectF(place.x() - 7, place.y() + 8, 13, 13), "look here")
+                draw_mark(self._painter, QRectF(place.x() - 7, place.y() + 8, 13, 13), "check")
 
     def _place_of(self, finding: Finding) -> QPointF | None:
         strand = finding.strands[0]

@@ -16,9 +16,9 @@ from yomikomi.ui.widgets.basics import Well, label
 from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb
 
 VOTE_WORDS = {
-    Vote.NOTHING: "nothing: too little moves", Vote.PROGRESSIVE: "one whole picture", Vote.TOP_FIRST: "interlaced, top field first",
-    Vote.BOTTOM_FIRST: "interlaced, bottom field first", Vote.UNCLEAR: "nothing that fits together", Vote.FILM: "film in video",
-    Vote.REPEATS: "repeated pictures", Vote.BLENDED: "blended fields",
+    Vote.NOTHING: "nothing: too little motion", Vote.PROGRESSIVE: "progressive", Vote.TOP_FIRST: "interlaced, top field first",
+    Vote.BOTTOM_FIRST: "interlaced, bottom field first", Vote.UNCLEAR: "nothing that fits together", Vote.FILM: "film with pulldown",
+    Vote.REPEATS: "repeated frames", Vote.BLENDED: "blended fields",
 }  # fmt: skip
 
 
@@ -50,9 +50,10 @@ class DetailPanel(Well):
         shape = Fraction(columns, max(1, lines)) * Fraction(reading.geometry.sample_aspect)
         self.picture.show_image(image_from_rgb(look.part), shape)
         self.figures.setText(
-            f"neighbouring lines differ by {look.fields_apart:.0f} codes\nchange from the frame before {look.change:.0f} codes"
+            f"neighbouring lines differ by {look.fields_apart:.0f} code values (of 255)\n"
+            f"change from the frame before: {look.change:.0f} code values"
         )
-        self.argues_head.setText("This frame argues for")
+        self.argues_head.setText("This frame shows")
         self.argues.setText(argument_words(reading, look.frame))
 
 

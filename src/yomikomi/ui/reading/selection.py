@@ -26,7 +26,7 @@ def selection_words(reading: Reading, first: int, last: int) -> str:
         parts.append(counted(cuts, "cut", "cuts"))
     motion = strips.motion[places]
     if motion:
-        parts.append(f"motion up to {max(motion):.0f} codes")
+        parts.append(f"motion up to {max(motion):.0f} code values")
     sound = [level for level in strips.sound_db[places] if level > -120]
     if sound:
         parts.append(f"sound up to {signed_text(max(sound))} dB")

@@ -100,7 +100,7 @@ class ReadingStation(Station):
         self._check_current(view)
         idle = self.job is None
         has_take = view is not None and view.take is not None and view.take.state != "recording"
-        self.go_button.setText("Treat as found" if reading else "Read the take")
+        self.go_button.setText("Continue to Treatment" if reading else "Read the take")
         self.go_button.setEnabled(has_take and idle)
         self.quick_button.setVisible(reading is None)
         self.quick_button.setEnabled(has_take and idle)
@@ -120,7 +120,7 @@ class ReadingStation(Station):
         self.list.show_findings(found, topic=self.topic)
         self._name_overruling()
         asked = [one.words for one in proposals(reading, found)] if reading else []
-        self.handed.setText(f"Handed to Treatment: {' · '.join(asked)}" if asked else "Nothing needs treating." if reading else "")
+        self.handed.setText(f"Suggested corrections: {' · '.join(asked)}" if asked else "No corrections needed." if reading else "")
         if reading is None:
             self.viewer.show_look(None)
             self.detail.show_look(None)

@@ -23,7 +23,7 @@ _KIND_COLOURS = {
     5: theme.OKABE_ITO["green"], 6: theme.OKABE_ITO["purple"], 7: theme.OKABE_ITO["yellow"],
 }  # fmt: skip
 KIND_WORDS = {
-    1: "whole pictures", 2: "top first", 3: "bottom first", 4: "unclear", 5: "film", 6: "repeats", 7: "blended",
+    1: "progressive", 2: "top first", 3: "bottom first", 4: "unclear", 5: "film", 6: "repeats", 7: "blended",
 }  # fmt: skip
 # Zooming by a key makes the span so many times smaller or larger.
 _ZOOM = 2.0
@@ -261,7 +261,7 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         usual = float(np.percentile(values, 98.5)) if values else 0.0
         top = 60.0 if key == "sound" else max(5.0, min(float(np.max(values, initial=0.0)) * 1.1, 1.6 * usual))
         self._plots[key].setYRange(0, top, padding=0)
-        self._caption(key, "−60 to 0 dB" if key == "sound" else f"0 to {top:.0f} codes")
+        self._caption(key, "−60 to 0 dB" if key == "sound" else f"0 to {top:.0f} code values")
 
     def _draw_range(self, low: list[float], high: list[float], step: float) -> None:
         """From the darkest to the brightest hundredth of the luma."""

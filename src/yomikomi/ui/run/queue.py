@@ -116,7 +116,7 @@ class CopyQueue(QObject):
             record.end_copy(copy.id, result=None, state="cancelled", trouble="stopped by hand")
             self._state.tell(Weight.LOOK, f"{copy.path.name} was stopped; no half file was left.")
         else:
-            words = str(job.error) if job.error else "it did not end well"
+            words = str(job.error) if job.error else "failed"
             record.end_copy(copy.id, result=None, state="failed", trouble=words)
             self._state.tell_end(job)
         self._state.reload()

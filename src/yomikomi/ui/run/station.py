@@ -16,21 +16,21 @@ from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, MarkShape, button, label, row, scrolled
 
 MARKS = {
-    "verified": ("fine", "verified"), "doubtful": ("wrong", "a check failed"), "failed": ("wrong", "failed"),
-    "kept": ("look here", "kept, not verified"),
-    "cancelled": ("look here", "stopped"), "running": ("cannot tell", "running"), "waiting": ("cannot tell", "waiting"),
+    "verified": ("fine", "verified"), "doubtful": ("fault", "a check failed"), "failed": ("fault", "failed"),
+    "kept": ("check", "kept, not verified"),
+    "cancelled": ("check", "stopped"), "running": ("undetermined", "running"), "waiting": ("undetermined", "waiting"),
 }  # fmt: skip
 
 
 def mark_of(copy: CopyView) -> tuple[str, str]:
     """The mark and the word for a copy's state; one that is good but cannot be better than its source asks to be looked at."""
     if copy.state == "verified" and copy.result is not None and copy.result.reserves:
-        return "look here", "verified, see note"
+        return "check", "verified, see note"
     return MARKS[copy.state]
 
 
 class CopyCard(Card):
-    """One copy: where it stands, what was foretold, a way to stop it."""
+    """One copy: its state, its prediction, a way to stop it."""
 
     def __init__(self, copy: CopyView, queue: CopyQueue, starts: datetime | None, ends: datetime | None) -> None:
         super().__init__(choosable=False)
@@ -41,21 +41,21 @@ class CopyCard(Card):
         head.setStretch(2, 1)
         self.body.addLayout(head)
         told = copy.predicted
-        foretold = "no prediction"
+        predicted = "no prediction"
         if told:
             seconds = told.encode_seconds
             span = f"{spoken(seconds.low)} – {spoken(seconds.high)}"
-            foretold = f"foretold {size_text(told.size_bytes.expected)} in {spoken(seconds.expected)} ({span})"
+            predicted = f"predicted {size_text(told.size_bytes.expected)} in {spoken(seconds.expected)} ({span})"
         clock_words = ""
         if starts is not None and ends is not None:
             clock_words = f" · about {starts:%H:%M} to {ends:%H:%M}"
-        came_out = ""
+        actual = ""
         if copy.result:
-            came_out = f" · came out {size_text(copy.result.size_bytes)} in {spoken(copy.result.encode_seconds)}"
+            actual = f" · actual {size_text(copy.result.size_bytes)} in {spoken(copy.result.encode_seconds)}"
         trouble = f" · {copy.trouble}" if copy.trouble else ""
         if copy.result and not copy.result.verified:
             trouble = " · " + "; ".join(f"{check.name}: {check.found}" for check in copy.result.checks if not check.passed) + trouble
-        detail = label(f"{copy.recipe.words} · {foretold}{clock_words}{came_out}{trouble}", quiet=True, wrap=True)
+        detail = label(f"{copy.recipe.words} · {predicted}{clock_words}{actual}{trouble}", quiet=True, wrap=True)
         detail.setContentsMargins(26, 0, 0, 0)
         self.body.addWidget(detail)
         self.bar = QProgressBar()
@@ -66,10 +66,10 @@ class CopyCard(Card):
             foot.setStretch(0, 1)
             self.body.addLayout(foot)
         elif copy.state == "waiting":
-            self.body.addLayout(row(1, button("Take out", lambda: queue.forget(copy.id))))
+            self.body.addLayout(row(1, button("Remove", lambda: queue.forget(copy.id))))
         elif copy.state == "doubtful" and copy.result is not None:
             tip = f"Renames {copy.file.name} to {copy.path.name}; it stays marked as not verified"
-            self.keep_button = button("Keep all the same", lambda: queue.keep(copy.id), tip=tip)
+            self.keep_button = button("Keep anyway", lambda: queue.keep(copy.id), tip=tip)
             self.body.addLayout(row(1, self.keep_button))
 
     def show_progress(self, progress: CopyProgress) -> None:
@@ -87,10 +87,10 @@ class RunStation(Station):
         self._shown: list[tuple[int, str]] = []
         self.cards_box = CardColumn()
         self.page.addWidget(scrolled(self.cards_box), 1)
-        self.ledger_button = button("See the ledger", self.primary, primary=True, tip="Ctrl+Return")
+        self.ledger_button = button("Open the ledger", self.primary, primary=True, tip="Ctrl+Return")
         self.ledger_button.setMinimumWidth(150)
         self.page.addLayout(
-            row(label("Copies are verified when they are made: decoded whole and checked.", quiet=True), 1, self.ledger_button)
+            row(label("Every finished copy is decoded in full and checked.", quiet=True), 1, self.ledger_button)
         )
         self.queue.changed.connect(self.refresh)
 

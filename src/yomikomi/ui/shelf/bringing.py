@@ -77,15 +77,15 @@ class Bringing(QObject):
         count = len(found.taken)
         name = self.state.current.title if count == 1 and self.state.current else f"{count} files"
         head = f"{name} {'is' if count == 1 else 'are'} on the shelf." if count else ""
-        aside = f" {found.left_aside} other files were left aside." if found.left_aside else ""
+        aside = f" {found.left_aside} other files were skipped." if found.left_aside else ""
         if found.failures:
             reasons = "; ".join(error.message for error in found.failures[:3])
             more = f" and {len(found.failures) - 3} more" if len(found.failures) > 3 else ""
-            self.state.tell(Weight.LOOK, f"{head} Not taken in: {reasons}{more}.{aside}".strip())
+            self.state.tell(Weight.LOOK, f"{head} Not added: {reasons}{more}.{aside}".strip())
         elif found.warnings:
             file, words = found.warnings[0]
-            told = f"{name} was taken in, but {words}." if count == 1 else f"{head} But {file}: {words}."
-            self.state.tell(Weight.LOOK, f"{told}{aside}", "What is there can be used.")
+            told = f"{name} was added, but {words}." if count == 1 else f"{head} But {file}: {words}."
+            self.state.tell(Weight.LOOK, f"{told}{aside}", "The rest can be used.")
         elif count:
             self.state.tell(Weight.FINE, f"{head}{aside} Next: read {'it' if count == 1 else 'them'}.")
         elif not found.discs:

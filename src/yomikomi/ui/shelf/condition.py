@@ -10,7 +10,7 @@ from yomikomi.core.planning.intake import Condition
 from yomikomi.core.work.text import capital
 from yomikomi.ui.widgets.basics import MarkShape, label
 
-MARKS = {"fine": "fine", "care": "look here", "unfit": "wrong", "not checked": "cannot tell"}
+MARKS = {"fine": "fine", "care": "check", "unfit": "fault", "not checked": "undetermined"}
 
 
 class ConditionCheck(QWidget):
@@ -24,7 +24,7 @@ class ConditionCheck(QWidget):
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(4)
-        self.mark, self.words = MarkShape("cannot tell"), label(wrap=True)
+        self.mark, self.words = MarkShape("undetermined"), label(wrap=True)
         head = QHBoxLayout()
         head.setSpacing(8)
         head.addWidget(self.mark)

@@ -82,7 +82,7 @@ class DiscBox(QDialog):
         box.setChecked(usable and one.kind in _WANTED and one.same_as is None and not one.joins)
         box.toggled.connect(self._say)
         self.boxes[title.entry.index] = box
-        certain = "fine" if one.confidence >= 0.8 else "cannot tell"
+        certain = "fine" if one.confidence >= 0.8 else "undetermined"
         kind = label(f"{one.kind}, {100 * one.confidence:.0f} %")
         chapters = counted(len(title.chapter_starts), "chapter", "chapters")
         facts = f"{chapters} · {title.shape_words} · {tracks_words(one)} · {size_text(title.size_bytes)}"

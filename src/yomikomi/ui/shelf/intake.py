@@ -107,11 +107,11 @@ class IntakeForm(QWidget):
         self.tags_line, self.note_line = QLineEdit(), QLineEdit()
         self.tags_line.setPlaceholderText("parade, 1993")
         self.wanted = {key: QCheckBox(words) for key, words in OUTCOMES.items()}
-        self.rights = QCheckBox("It is ours to copy, or we may")
+        self.rights = QCheckBox("We hold the rights, or may copy it")
         self.rights_words = label(quiet=True, wrap=True)
         self.condition = ConditionCheck()
         self.order = QComboBox()
-        self.order.addItem("usual fields", "")
+        self.order.addItem("usual field order", "")
         for order in FieldOrder:
             self.order.addItem(order.words, order.value)
         self.order.setToolTip("Usual: of 525 lines the bottom field first, of 625 lines the top one. Recorders differ.")

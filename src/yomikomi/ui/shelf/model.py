@@ -26,23 +26,23 @@ Index = QModelIndex | QPersistentModelIndex
 def state_of(view: CarrierView) -> tuple[str, str]:
     """Mark and words: where a carrier stands, trouble first."""
     if view.unfit and view.progress < 8:
-        return "wrong", view.details.condition.words
+        return "fault", view.details.condition.words
     if view.take is not None and view.take.state == "recording":
-        return "look here", "recording"
+        return "check", "recording"
     if view.take is not None and view.take.note:
-        return "look here", view.take.note
+        return "check", view.take.note
     if any(copy.state in {"failed", "doubtful"} for copy in view.copies) and view.progress < 8:
-        return "wrong", "a copy failed"
+        return "fault", "a copy failed"
     if view.next_station == "shelf":
         way = kind_of(view.kind).way
-        return "cannot tell", "waits to be copied" if way == "copy" else "standard not known" if not view.standard else "no player yet"
+        return "undetermined", "waits to be copied" if way == "copy" else "standard not known" if not view.standard else "no player yet"
     words = {
         "path": "path to be planned", "capture": "waits to be captured", "reading": "waits to be read", "treatment": "treatment to choose",
         "balance": "copy to choose", "run": "copy being made", "ledger": "copied and verified",
     }[view.next_station]  # fmt: skip
     if view.progress < 3 and view.details.condition.verdict == "care":
-        return "look here", view.details.condition.words
-    return ("fine", words) if view.progress == 8 else ("cannot tell", words)
+        return "check", view.details.condition.words
+    return ("fine", words) if view.progress == 8 else ("undetermined", words)
 
 
 def length_words(view: CarrierView) -> str:
@@ -59,7 +59,7 @@ def _told(view: CarrierView) -> str:
     details = view.details
     lines = [
         f"{view.label} {view.title}: {kind_of(view.kind).words}{f', {view.standard}' if view.standard else ''}, {state_of(view)[1]}",
-        details.condition.words + (" · ours to copy" if details.rights else " · right to copy not confirmed"),
+        details.condition.words + (" · rights confirmed" if details.rights else " · right to copy not confirmed"),
         " · ".join(part for part in (details.shape, details.sound, ", ".join(details.tags)) if part),
         view.note,
     ]
@@ -71,13 +71,13 @@ STATES: dict[str, tuple[str, Callable[[CarrierView], bool]]] = {
     "all": ("everything", lambda view: True),
     "capture": ("to be captured", lambda view: view.take is None),
     "working": ("in work", lambda view: view.take is not None and view.progress < 8),
-    "trouble": ("trouble", lambda view: state_of(view)[0] in {"wrong", "look here"}),
+    "trouble": ("trouble", lambda view: state_of(view)[0] in {"fault", "check"}),
     "rights": ("rights not confirmed", lambda view: not view.details.rights),
     "done": ("copied and verified", lambda view: view.progress == 8),
 }
 ORDERS: dict[str, tuple[str, Callable[[CarrierView], Any]]] = {
     "label": ("by label", lambda view: natural(view.label)),
-    "taken in": ("as taken in", lambda view: view.id),
+    "taken in": ("by date added", lambda view: view.id),
     "title": ("by title", lambda view: view.title.casefold()),
     "kind": ("by kind", lambda view: (kind_of(view.kind).words, natural(view.label))),
     "progress": ("by progress", lambda view: (view.progress, view.id)),

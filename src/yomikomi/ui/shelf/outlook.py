@@ -20,7 +20,7 @@ from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Card, MarkShape, button, label, row
 
 _REFRESH_MS = 30_000
-_MARKS = {"fits": "fine", "perhaps": "look here", "not today": "wrong"}
+_MARKS = {"fits": "fine", "perhaps": "check", "not today": "fault"}
 
 
 class Outlook(Card):
@@ -54,7 +54,7 @@ class Outlook(Card):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(0)
         for column, key in enumerate(("capture", "room", "encode", "drive")):
-            parts = MarkShape("cannot tell"), label(), label(quiet=True)
+            parts = MarkShape("undetermined"), label(), label(quiet=True)
             grid.addWidget(parts[0], 0, 2 * column)
             grid.addWidget(parts[1], 0, 2 * column + 1)
             grid.addWidget(parts[2], 1, 2 * column + 1)
@@ -150,26 +150,26 @@ class Outlook(Card):
 
     def _show_encode(self, made: Forecast, wish: Wish) -> None:
         if made.encode is None or made.encode_end is None:
-            self._put("encode", "cannot tell", "Encoding not known", "measure this machine first")
+            self._put("encode", "undetermined", "Encoding not known", "measure this machine first")
         elif not made.encode.usual:
             self._put("encode", "fine", "Nothing to encode", "")
         else:
             late = made.encode_end.high > (wish.until - wish.begin).total_seconds()
             words = f"{spoken(made.encode.usual)} of encoding"
-            self._put("encode", "look here" if late else "fine", words, f"done about {clock_time(wish.begin, made.encode_end.usual)}")
+            self._put("encode", "check" if late else "fine", words, f"done about {clock_time(wish.begin, made.encode_end.usual)}")
             self._figures["encode"][2].setToolTip(span_words(made.encode) + ", all processors at work")
 
     def _show_drive(self, made: Forecast) -> None:
         machine = self.state.machine
         if machine is None:
-            self._put("drive", "cannot tell", "Drive not measured", "takes about half a minute")
+            self._put("drive", "undetermined", "Drive not measured", "takes about half a minute")
             return
         speed = f"{size_text(machine.write_bytes_per_second.usual)}/s written"
         if made.write_margin is None:
             self._put("drive", "fine", speed, f"measured {machine.made_at[:10]}")
             return
         slow = made.capture_headroom is not None and made.capture_headroom < 1.2
-        mark = "wrong" if made.write_margin < 1 else "look here" if made.write_margin < 2 or slow else "fine"
+        mark = "fault" if made.write_margin < 1 else "check" if made.write_margin < 2 or slow else "fine"
         basis = f"{made.write_margin:.0f} × what is needed"
         if slow and made.capture_headroom is not None:
             basis = f"encoder only {made.capture_headroom:.1f} × real time"

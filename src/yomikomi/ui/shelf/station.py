@@ -251,7 +251,7 @@ class ShelfStation(Station):
 
     def _say(self, view: CarrierView | None) -> None:
         if not self.state.carriers:
-            self.sentence.say("Begin by putting a carrier on the shelf.", "A tape to be captured, or a file that is there already")
+            self.sentence.say("Add a carrier to the shelf.", "A tape to capture, or a file you already have")
             return
         count = len(self.state.carriers)
         done = sum(one.progress == 8 for one in self.state.carriers)
@@ -259,8 +259,8 @@ class ShelfStation(Station):
         if view is not None and view.unfit:
             head += f" {view.label} must not be played: {view.details.condition.words}."
         elif view is not None and view.progress < 8 and view.next_station != "shelf":
-            head += f" {view.label} goes on at {capital(view.next_station)}."
-        self.sentence.say(head, "Enter goes on with the chosen one · Ctrl+K finds anything by name · Ctrl+R reckons")
+            head += f" {view.label} continues at {capital(view.next_station)}."
+        self.sentence.say(head, "Enter continues with the selected carrier · Ctrl+K finds anything by name · Ctrl+R opens the Reckoner")
 
     def _on_current(self, current: QModelIndex, _before: QModelIndex) -> None:
         view = current.data(ViewRole) if current.isValid() else None

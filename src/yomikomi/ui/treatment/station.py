@@ -39,20 +39,20 @@ def options_for(reading: Reading) -> list[Option]:
     rate = Fraction(reading.rate.nominal)
     order = FieldOrder(reading.scan.field_order) if reading.scan.field_order else None
     if order is None:
-        return [Option(Treatment(), "Leave the frames as they are", "Each frame is taken as one moment.")]
+        return [Option(Treatment(), "Leave the frames as they are", "Treated as progressive.")]
     single, double = rate_text(rate), rate_text(2 * rate)
     return [
         Option(
             Treatment(Deinterlace.DOUBLE, order), f"Deinterlace to {double}",
-            "A whole picture from every field: all motion kept. About twice the frames to encode.",
+            "One frame from every field: all motion kept. About twice the frames to encode.",
         ),
         Option(
             Treatment(Deinterlace.SINGLE, order), f"Deinterlace to {single}",
-            "One picture from two fields: half of the motion is lost; smaller and quicker, plays everywhere.",
+            "One frame from two fields: half of the motion is lost; smaller, faster, plays everywhere.",
         ),
         Option(
             Treatment(Deinterlace.LEAVE, order), "Leave the fields",
-            "For discs, television and editors that expect fields. Combs on a progressive screen. H.264 only.",
+            "For discs, television and editors that expect fields. Shows combing on progressive screens. H.264 only.",
         ),
     ]  # fmt: skip
 
@@ -62,7 +62,7 @@ class _OptionCard(Card):
         super().__init__()
         self.option = option
         head = label(option.title)
-        self.body.addLayout(row(head, 1, label("advised" if advised else "", quiet=True)))
+        self.body.addLayout(row(head, 1, label("recommended" if advised else "", quiet=True)))
         self.body.addWidget(label(option.words, quiet=True, wrap=True))
         self.setAccessibleName(f"{option.title}. {option.words}")
 
@@ -82,18 +82,18 @@ class TreatmentStation(Station):
         self.on_button = button("field ›", lambda: self._step(1), tip="One picture on")
         self.cards_box = CardColumn()
         self.why = label(quiet=True, wrap=True)
-        self.use_button = button("Treat it so", self.primary, primary=True, tip="Ctrl+Return")
+        self.use_button = button("Use this treatment", self.primary, primary=True, tip="Ctrl+Return")
         self.use_button.setMinimumWidth(150)
         left = QVBoxLayout()
         left.setSpacing(10)
         left.addWidget(self.player, 1)
         left.addLayout(row(self.place, 1, self.back_button, self.play_button, self.on_button))
         side, right = side_panel(340)
-        right.addWidget(label("What to do with the fields", name="section"))
+        right.addWidget(label("Deinterlacing", name="section"))
         right.addLayout(self.cards_box)
         right.addWidget(label("Why", name="section"))
         right.addWidget(self.why)
-        self.asked_head = label("Asked for by the reading", name="section")
+        self.asked_head = label("Suggested corrections", name="section")
         self.asked = label(quiet=True, wrap=True)
         right.addWidget(self.asked_head)
         right.addWidget(self.asked)
@@ -111,7 +111,7 @@ class TreatmentStation(Station):
         self.cards_box.clear()
         self.use_button.setEnabled(reading is not None)
         if view is None or reading is None or view.take is None:
-            self.sentence.say("Read the take first.", "The treatment follows from what it is")
+            self.sentence.say("Read the take first.", "The treatment follows from the reading")
             self.why.setText("")
             self.asked.setText("")
             self.asked_head.hide()
@@ -171,23 +171,23 @@ class TreatmentStation(Station):
     def _say(self, view: CarrierView, reading: Reading) -> None:
         rate = Fraction(reading.rate.nominal)
         if view.treatment is not None:
-            self.sentence.say(f"Chosen: {view.treatment.words(rate)}.", "Another choice puts the trials made on this one aside")
+            self.sentence.say(f"Chosen: {view.treatment.words(rate)}.", "Choosing another treatment discards the trials made with this one")
         elif reading.scan.kind == "interlaced":
             self.sentence.say(
-                "The fields have to be taken apart for today's screens.", "Shown on the most combed second of the take, pixel for pixel"
+                "Needs deinterlacing for progressive screens.", "Shown on the most combed second of the take, pixel for pixel"
             )
         elif reading.scan.kind in {"progressive", "repeats"}:
-            self.sentence.say("Nothing needs to be taken apart.", "Every frame is one moment")
+            self.sentence.say("Deinterlacing is not needed.", "Progressive")
         elif reading.scan.kind in {"film_2_3", "film_2_3_3_2", "film_2_2"}:
-            self.sentence.say("Film frames lie in the fields.", "They are left as they are, so that they can be recovered")
+            self.sentence.say("Film with pulldown: leave the fields as they are.", "So the film frames can be recovered")
         elif reading.scan.kind == "mixed":
-            self.sentence.say("The take is mixed.", f"{mixture_words(reading)}; what serves most of it is advised")
+            self.sentence.say("The take is mixed.", f"{mixture_words(reading)}; recommended is what suits most of it")
         elif reading.scan.kind == "blended":
-            self.sentence.say("Its fields were blended.", capital(advice_for("blended", view.origin)))
+            self.sentence.say("Its fields were blended before.", capital(advice_for("blended", view.origin)))
         elif reading.scan.whole_pictures:
-            self.sentence.say("Nothing needs to be taken apart.", "Every frame is a whole picture, progressive or blended")
+            self.sentence.say("Deinterlacing is not needed.", "Progressive or blended")
         else:
-            self.sentence.say("Nothing shows that it has fields.", "If you know better, overrule the reading")
+            self.sentence.say("No fields found.", "If you know better, overrule the reading")
 
     def _ask_loop(self, view: CarrierView, reading: Reading) -> None:
         assert view.take is not None

@@ -97,9 +97,9 @@ class Sentence(QWidget):
 
 
 class MarkShape(QWidget):
-    """A state by shape: disc fine, triangle look here, square wrong, open diamond cannot tell."""
+    """A state by shape: disc fine, triangle check, square fault, open diamond undetermined."""
 
-    _COLOURS = {"fine": theme.PINE, "look here": theme.AMBER, "wrong": theme.MADDER, "cannot tell": theme.MUTED}
+    _COLOURS = {"fine": theme.PINE, "check": theme.AMBER, "fault": theme.MADDER, "undetermined": theme.MUTED}
 
     def __init__(self, mark: str = "fine") -> None:
         super().__init__()
@@ -127,9 +127,9 @@ def draw_mark(painter: QPainter, place: QRectF, mark: str) -> None:
     centre = place.center()
     if mark == "fine":
         painter.drawEllipse(place.adjusted(1, 1, -1, -1))
-    elif mark == "look here":
+    elif mark == "check":
         painter.drawPolygon(QPolygonF([QPointF(centre.x(), place.top()), place.bottomRight(), place.bottomLeft()]))
-    elif mark == "wrong":
+    elif mark == "fault":
         painter.drawRect(place.adjusted(1, 1, -1, -1))
     else:
         painter.setBrush(Qt.BrushStyle.NoBrush)

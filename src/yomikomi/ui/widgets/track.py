@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from yomikomi.ui import theme
 
-STATIONS_OF_WORK = ("taken in", "path", "captured", "read", "treated", "balanced", "run", "in the ledger")
+STATIONS_OF_WORK = ("added", "path", "captured", "read", "treated", "balanced", "run", "in the ledger")
 
 
 def draw_track(painter: QPainter, place: QRectF, progress: int, *, radius: float = 4.5, background: str = theme.RAISED) -> None:

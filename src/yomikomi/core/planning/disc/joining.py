@@ -86,7 +86,7 @@ def join_title(request: JoinRequest, reporter: Reporter) -> JoinResult:
             f"{', '.join(title.missing)} is missing or cut off; title {request.title} needs it.", remedy="Copy the disc again."
         )
     if any(cell.interleaved for cell in title.cells):
-        raise WrongUseError(f"Title {request.title} holds several angles of view; it cannot be taken in yet.", remedy="Take another title.")
+        raise WrongUseError(f"Title {request.title} holds several angles of view; it cannot be imported yet.", remedy="Take another title.")
     with new_file(request.target, safe="The disc is untouched.") as made:
         with open_disc(request.disc) as files:
             joiner = _Joiner(files, title, reporter)

@@ -26,7 +26,7 @@ _WHOLE = Delivery()
 
 SIDES: dict[str, str] = {
     "picture": "picture", "sound": "sound", "steadiness": "steadiness", "lag": "lag", "margin": "room on the links",
-    "boxes": "few boxes", "wishes": "wishes met",
+    "boxes": "few boxes", "wishes": "requirements met",
 }  # fmt: skip
 
 
@@ -187,7 +187,7 @@ def _margin(traced: Trace) -> Side:
     margins = [flow.margin for flow in flows if flow.margin is not None]
     lowest = min(margins, default=4.0)
     # Twice what is needed is half of the way to comfortable, four times is comfortable.
-    return Side(max(0.0, min(1.0, math.log2(max(lowest, 1.0)) / 2)), f"the tightest link has {lowest:.1f} times what is needed")
+    return Side(max(0.0, min(1.0, math.log2(max(lowest, 1.0)) / 2)), f"the tightest link has {lowest:.1f}× what is needed")
 
 
 def _boxes(traced: Trace) -> Side:

@@ -68,7 +68,7 @@ def tight(site: Site) -> Found | None:
     shared = "data" in site.setup.port_out(site.link).carries  # picture links belong to one device each
     if flow.margin is None or not 1 <= flow.margin < 1.2 or not shared:
         return None
-    return Found(f"this link has hardly any room left: {flow.margin:.2f} times what is needed", "Keep other devices off this socket.")
+    return Found(f"this link has hardly any room left: {flow.margin:.2f}× what is needed", "Keep other devices off this socket.")
 
 
 def smaller_than_asked(site: Site) -> Found | None:

@@ -151,7 +151,7 @@ def _scan(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
     for key, one in zip(texts, pair, strict=True):
         row = FORMATS[one]
         whole = f"{row.height} lines, {frame_rate_text(row.rate if not row.interlaced else 2 * row.rate)} "
-        whole += "half pictures a second" if row.interlaced else "whole pictures a second"
+        whole += "half pictures a second" if row.interlaced else "progressive frames per second"
         options.append(_option(setup, key, row.words, *texts[key], whole, scan=key))
     now = recorded_format(setup)
     return School("scan", "Progressive 720 or interlaced 1080?", tuple(options), _school_of(now))
@@ -240,7 +240,7 @@ def _level(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
         (
             _option(
                 setup, "consumer", "−10 dBV, more sensitive", "Fits what a player gives: the full range of the converter is used.",
-                "A hot player clips; the peak of the rehearsal tells.", "loud passages below −2 dB", level="consumer",
+                "A player with a high level clips; check the peak of the rehearsal.", "loud passages below −2 dB", level="consumer",
             ),
             _option(
                 setup, "professional", "+4 dBu, less sensitive", "Nothing clips, however hot the player.",

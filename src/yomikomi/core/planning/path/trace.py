@@ -80,8 +80,8 @@ class Trace:
     def mark(self) -> str:
         """fine, look here, or wrong."""
         if self.breaks:
-            return "wrong"
-        return "look here" if self.degradations else "fine"
+            return "fault"
+        return "check" if self.degradations else "fine"
 
 
 def trace(setup: Setup) -> Trace:

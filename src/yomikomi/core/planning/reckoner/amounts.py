@@ -226,7 +226,7 @@ LOOKBACK = Sheet(
     "lookback",
     "Look-back memory",
     (
-        Field("time", "Looks back", "time", "10 min"),
+        Field("time", "Look-back time", "time", "10 min"),
         Field("rate", "Rate", "bit rate", "67M"),
         Field("size", "Room of the ring", "size", "5GB"),
     ),

@@ -56,7 +56,7 @@ SHAPE = Sheet(
             f" = {ratio_text(v['display'])} on the screen"
         ),
         (
-            f"in square pixels {number_text(v['scaled_width'])} × {number_text(v['scaled_height'])}: off by"
+            f"in square pixels {number_text(v['scaled_width'])} × {number_text(v['scaled_height'])}: shape error"
             f" {number_text(100 * abs(v['scaled_width'] / v['scaled_height'] / v['display'] - 1), places=2)} % from rounding the sides"
         ),
     ],
@@ -155,7 +155,7 @@ def _limited(v: Values) -> Fraction:
     step = 2 ** (depth - 8)
     top = 2**depth - 1
     if v["full"] > top:
-        raise ReckonError(f"{depth} bits hold codes up to {top}.", remedy="Choose a greater depth, or a smaller code.")
+        raise ReckonError(f"{depth} bits hold code values up to {top}.", remedy="Choose a greater depth, or a smaller code.")
     return Fraction(round(16 * step + v["full"] * 219 * step / Fraction(top)))
 
 

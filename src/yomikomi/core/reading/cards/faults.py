@@ -55,18 +55,18 @@ def _tape(reading: Reading, origin: Origin) -> list[Finding | None]:
         size = number_text(abs(tape.chroma_delay.value), places=1)
         cards.append(
             Finding(
-                "chroma delay", Mark.LOOK, f"Colour {size} samples {late}", interval_words(tape.chroma_delay),
-                f"colour edges against luma edges, {tape.chroma_delay.samples} looks", f"shift the colour by {size} samples", 44, frame,
+                "chroma delay", Mark.LOOK, f"Chroma {late} by {size} samples", interval_words(tape.chroma_delay),
+                f"chroma edges against luma edges, {tape.chroma_delay.samples} places", f"shift the chroma by {size} samples", 44, frame,
             )
         )  # fmt: skip
     if (tape.dot_crawl or 0) > _CRAWL_DB:
-        why = f"at the subcarrier, {tape.dot_crawl:.0f} dB above what lies beside it"
+        why = f"at the subcarrier, {tape.dot_crawl:.0f} dB above the frequencies beside it"
         cards.append(Finding("dot crawl", Mark.LOOK, "Dot crawl", "measured", why, advice_for("composite", origin), 36, frame))
     if (tape.cross_colour or 0) > _CROSS:
-        why = f"colour flickers by {tape.cross_colour:.1f} codes more in fine detail than beside it"
+        why = f"chroma flickers by {tape.cross_colour:.1f} code values more in fine detail than beside it"
         cards.append(Finding("cross-colour", Mark.LOOK, "Cross-colour", "measured", why, advice_for("composite", origin), 34, frame))
     if (tape.hum_bar or 0) > _HUM_BAR:
-        why = f"a band that rolls, changing by {tape.hum_bar:.1f} codes from frame to frame"
+        why = f"a rolling band changes luma by {tape.hum_bar:.1f} code values from frame to frame"
         cards.append(
             Finding("hum bar", Mark.WRONG, "Hum bar", "measured", why, advice_for("hum bar", origin), 62, frame)
         )
@@ -87,7 +87,8 @@ def _timing(reading: Reading, origin: Origin) -> Finding:
     sure = tape.wobble or tape.line_jitter
     assert sure is not None
     return Finding(
-        "line timing", Mark.LOOK if bad else Mark.FINE, "Lines wobble" if bad else "Lines stand steady", interval_words(sure, places=2),
+        "line timing", Mark.LOOK if bad else Mark.FINE, "Line jitter (time-base error)" if bad else "Lines steady",
+        interval_words(sure, places=2),
         ", ".join(parts) + " (standard deviations)", advice_for("unsteady", origin) if bad else "nothing to do", 48,
         reading.structure.typical_frame if reading.structure else None,
     )  # fmt: skip

@@ -13,9 +13,9 @@ class Mark(enum.StrEnum):
     """The shape beside a finding, and its word."""
 
     FINE = "fine"
-    LOOK = "look here"
-    WRONG = "wrong"
-    UNKNOWN = "cannot tell"
+    LOOK = "check"
+    WRONG = "fault"
+    UNKNOWN = "undetermined"
 
 
 @dataclass(frozen=True)

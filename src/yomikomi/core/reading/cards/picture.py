@@ -32,8 +32,8 @@ def shape_card(reading: Reading) -> Finding:
 def border_cards(reading: Reading) -> list[Finding]:
     borders = reading.borders
     if borders is None:
-        why = "most of the picture is too dark to tell borders from dark scenes"
-        return [Finding("borders", Mark.UNKNOWN, "Borders: cannot tell", "–", why, "look at a bright scene")]
+        why = "most of the picture is too dark to separate borders from dark scenes"
+        return [Finding("borders", Mark.UNKNOWN, "Borders undetermined", "–", why, "check a bright scene")]
     cards = []
     frame = reading.levels.brightest_frame if reading.levels else None
     sides = [
@@ -73,13 +73,13 @@ def level_card(reading: Reading, origin: Origin) -> Finding | None:
     levels = reading.levels
     if levels is None:
         return None
-    found = f"{levels.range_found} range" if levels.range_found != "undetermined" else "range cannot be told"
+    found = f"{levels.range_found} range" if levels.range_found != "undetermined" else "range undetermined"
     title = f"Levels {levels.black:.0f} to {levels.white:.0f}, {found}"
     frame = levels.darkest_frame
     advice = {
-        "fine": "nothing to do", "raised black": "bring black down to its place", "washed out": "check range and gain, then stretch",
+        "fine": "nothing to do", "raised black": "lower black to its level", "washed out": "check range and gain, then stretch",
         "crushed black": advice_for("crushed black", origin), "clipped white": advice_for("clipped white", origin),
-        "undetermined": "look at the scopes",
+        "undetermined": "check the scopes",
     }[levels.tone]  # fmt: skip
     flagged = {1: "limited", 2: "full"}.get(reading.colour.range)
     if flagged and levels.range_found not in {flagged, "undetermined"}:
@@ -94,7 +94,7 @@ def level_card(reading: Reading, origin: Origin) -> Finding | None:
     shown = levels.brightest_frame if levels.tone == "clipped white" else frame
     sure = "–" if mark is Mark.UNKNOWN else "likely"
     if mark is Mark.UNKNOWN:
-        advice = "keep the flag unless greys look flat or blacks blocked"
+        advice = "keep the flag unless the picture looks flat or the blacks crushed"
     return Finding("levels", mark, title + name, sure, levels.range_reason, advice, 45, shown, strip="luma range")
 
 
@@ -106,7 +106,7 @@ def colour_cards(reading: Reading) -> list[Finding]:
         standard = {"bt601": "ITU-R BT.601", "bt709": "ITU-R BT.709"}[bars.matrix]
         why = (
             f"against {standard}: hue {number_text(bars.phase_degrees, places=1)}°, saturation {100 * bars.saturation:.0f} %, "
-            f"luma {number_text(bars.luma_error, places=1)} codes off at most"
+            f"luma within {number_text(bars.luma_error, places=1)} code values"
         )
         advice = "correct hue and saturation by the bars" if off else "nothing to do"
         cards.append(
@@ -125,9 +125,9 @@ def colour_cards(reading: Reading) -> list[Finding]:
         cards.append(Finding("matrix", Mark.UNKNOWN, "Colour matrix doubtful", "–", unusual, "compare skin and sky with another take", 30))
     if levels is not None and (max(abs(one) for one in levels.cast) > _CAST or levels.cast_drift > _CAST_DRIFT):
         what = f"greys lie at Cb {number_text(levels.cast[0], places=1)}, Cr {number_text(levels.cast[1], places=1)} from neutral"
-        drift = f"; they wander by {levels.cast_drift:.0f} codes" if levels.cast_drift > _CAST_DRIFT else ""
-        title = "Colour cast wanders" if levels.cast_drift > _CAST_DRIFT else "Colour cast"
-        advice = "balance greys, if the scenes are not meant so (lamps, dusk)"
+        drift = f"; they drift by {levels.cast_drift:.0f} code values" if levels.cast_drift > _CAST_DRIFT else ""
+        title = "Colour cast drifts" if levels.cast_drift > _CAST_DRIFT else "Colour cast"
+        advice = "correct the white balance, unless the scenes are lit that way (lamps, dusk)"
         cards.append(Finding("cast", Mark.UNKNOWN, title, "–", what + drift, advice, 20, strip="luma range"))
     if levels is not None and (kind := _TRANSFERS.get(levels.transfer_found)):
         cards.append(

@@ -14,9 +14,10 @@ from yomikomi.core.video.units import counted, grouped
 
 # What a segment's kind is called.
 KIND_WORDS = {
-    "interlaced": "interlaced", "progressive": "progressive", "film_2_3": "film in video 2:3", "film_2_2": "whole pictures out of step 2:2",
-    "film_2_3_3_2": "film in video 2:3:3:2", "repeats": "repeated pictures", "blended": "blended fields", "mixed": "mixed",
-    "undetermined": "cannot be told",
+    "interlaced": "interlaced", "progressive": "progressive", "film_2_3": "film with 2:3 pulldown",
+    "film_2_2": "progressive with fields paired wrongly (2:2)",
+    "film_2_3_3_2": "film with 2:3:3:2 pulldown", "repeats": "repeated pictures", "blended": "blended fields", "mixed": "mixed",
+    "undetermined": "undetermined",
 }  # fmt: skip
 _PULLDOWNS = {"film_2_3": "2:3", "film_2_3_3_2": "2:3:3:2"}
 _LOSSES_A_MINUTE_WRONG = 2.0
@@ -24,7 +25,7 @@ _LOSSES_A_MINUTE_WRONG = 2.0
 
 def scan_card(reading: Reading, origin: Origin) -> Finding:
     scan, rate = reading.scan, Fraction(reading.rate.nominal)
-    votes = f"{grouped(scan.agreeing_frames)} of {grouped(scan.informative_frames)} telling frames agree"
+    votes = f"{grouped(scan.agreeing_frames)} of {grouped(scan.informative_frames)} frames with enough motion agree"
     contradiction = next(iter(reading.doubted("scan")), "")
     extra = f"; {contradiction}" if contradiction else ""
     sure = certainty_words(scan.confidence)
@@ -36,39 +37,39 @@ def scan_card(reading: Reading, origin: Origin) -> Finding:
         return Finding("scan", mark, title, certainty, why + extra, advice, cost, frame, strip="kind")
 
     if scan.kind == "undetermined" and scan.whole_pictures:
-        why = f"{votes}; nothing moves so that a second moment in one picture could be seen"
+        why = f"{votes}; nothing moves fast enough to show whether two fields were blended"
         sure = certainty_words(scan.whole_pictures)
-        return card(Mark.LOOK, "Whole pictures: progressive, or blended fields", "do not deinterlace", why=why, cost=20, certainty=sure)
+        return card(Mark.LOOK, "Progressive, or fields blended before", "do not deinterlace", why=why, cost=20, certainty=sure)
     if scan.kind == "undetermined":
-        why = f"only {grouped(scan.informative_frames)} of {grouped(scan.frames)} frames move enough, or they disagree"
-        return card(Mark.UNKNOWN, "Scan type: cannot tell", "look at a moving part, then decide", why=why, certainty="–")
+        why = f"only {grouped(scan.informative_frames)} of {grouped(scan.frames)} frames have enough motion, or they disagree"
+        return card(Mark.UNKNOWN, "Scan type undetermined", "check a moving part, then decide", why=why, certainty="–")
     if scan.kind == "progressive":
         return card(Mark.LOOK if contradiction else Mark.FINE, "Progressive", "do not deinterlace")
     if scan.kind == "interlaced":
-        return card(Mark.LOOK, f"Interlaced, {order}", f"deinterlace; {rate_text(2 * rate)} keeps all motion")
+        return card(Mark.LOOK, f"Interlaced, {order}", f"deinterlace; {rate_text(2 * rate)} fps keeps all motion")
     if scan.kind in _PULLDOWNS:
         broken = f"; the cadence breaks {counted(len(scan.broken_at), 'time', 'times')}" if scan.broken_at else ""
         return card(
             Mark.LOOK,
-            f"Film in video, {_PULLDOWNS[scan.kind]}, {order}",
-            f"recover {true}; do not deinterlace",
+            f"Film with {_PULLDOWNS[scan.kind]} pulldown, {order}",
+            f"recover {true} fps; do not deinterlace",
             why=votes + broken,
         )
     if scan.kind == "film_2_2":
-        return card(Mark.LOOK, f"Whole pictures a field out of step, {order}", "put the fields together again; do not deinterlace")
+        return card(Mark.LOOK, f"Progressive with fields paired wrongly (2:2), {order}", "pair the fields again; do not deinterlace")
     if scan.kind == "repeats":
         what = f"{scan.cadence}; {votes}" if scan.cadence else votes
-        return card(Mark.LOOK, f"{true} pictures a second inside {rate_text(rate)}", f"leave out the repeats: {true}", why=what, cost=60)
+        return card(Mark.LOOK, f"{true} fps inside {rate_text(rate)} fps", f"remove the repeated frames: {true} fps", why=what, cost=60)
     if scan.kind == "blended":
         return card(
             Mark.WRONG, "Fields blended into double images", advice_for("blended", origin),
-            why="what moves stands twice, half its step apart",
+            why="moving edges appear twice, half a frame of motion apart",
         )  # fmt: skip
     return card(Mark.LOOK, f"Mixed: {mixture_words(reading)}", "treat each part as it is", why=f"{len(scan.segments)} parts; {votes}")
 
 
 def mixture_words(reading: Reading) -> str:
-    """``interlaced 12:10, film in video 2:3 3:20``: how long each kind is, longest first."""
+    """``interlaced 12:10, film with 2:3 pulldown 3:20``: how long each kind is, longest first."""
     seconds: dict[str, float] = {}
     for one in reading.scan.segments:
         seconds[one.kind] = seconds.get(one.kind, 0.0) + one.end - one.start
@@ -78,15 +79,15 @@ def mixture_words(reading: Reading) -> str:
 
 def rate_card(reading: Reading) -> Finding:
     rate = Fraction(reading.rate.nominal)
-    name = f"{rate_text(rate)} frames a second"
-    told = f"{reading.rate.nominal} exactly, by {reading.rate.told_by}"
+    name = f"{rate_text(rate)} fps"
+    told = f"{reading.rate.nominal} exactly, from {reading.rate.told_by}"
     if reading.rate.constant:
         return Finding("rate", Mark.FINE, name + ", constant", "measured", told, "keep the rate")
     gaps, missing = reading.rate.gaps, reading.rate.missing_frames
     lost = f"; {counted(missing, 'frame', 'frames')} missing in {counted(gaps, 'place', 'places')}" if gaps else ""
     frames = tuple(at for at, _ in reading.rate.gap_places) or tuple(reading.rate.off_places)
     return Finding(
-        "rate", Mark.LOOK, name + ", not constant", "measured", told + lost, "the copy is made constant, sound kept in time", 50,
+        "rate", Mark.LOOK, name + ", not constant", "measured", told + lost, "the copy gets a constant rate, sound kept in sync", 50,
         frames[0] if frames else None, frames, "losses",
     )  # fmt: skip
 
@@ -95,7 +96,7 @@ def loss_card(reading: Reading, origin: Origin) -> Finding | None:
     losses = reading.losses
     if losses is None:
         return None
-    looked = f"{grouped(reading.frames_looked_at)} frames compared with their neighbours; a lost one shows in the time stamps alone"
+    looked = f"{grouped(reading.frames_looked_at)} frames compared with their neighbours; a lost frame shows only in the time stamps"
     total = losses.repeated_count + len(losses.frozen)
     if not total:
         return Finding("losses", Mark.FINE, "No frame repeated or frozen", "measured", looked, "nothing to do", strip="losses")
@@ -103,7 +104,7 @@ def loss_card(reading: Reading, origin: Origin) -> Finding | None:
     if losses.repeated_count:
         parts.append(f"{grouped(losses.repeated_count)} repeated")
     if losses.frozen:
-        parts.append(counted(len(losses.frozen), "stand-still", "stand-stills"))
+        parts.append(counted(len(losses.frozen), "freeze", "freezes"))
     frames = tuple(sorted([*losses.repeated, *(first for first, _ in losses.frozen)]))
     minutes = max(1 / 60, reading.frames_looked_at / float(Fraction(reading.rate.nominal)) / 60)
     often = total / minutes > _LOSSES_A_MINUTE_WRONG

@@ -94,23 +94,23 @@ def _signs(reading: Reading, sound: Sound, name: str, origin: Origin) -> list[Fi
     low = name[0].lower() + name[1:]
     if sound.relation == "one side":
         side = "left" if sound.empty_channels == [1] else "right"
-        cards.append((Mark.LOOK, f"{name} on the {side} only", "the other channel carries nothing", "put it on both sides", 52))
+        cards.append((Mark.LOOK, f"{name} on the {side} only", "the other channel is silent", "copy it to both channels", 52))
     elif sound.relation == "identical":
         cards.append(
             (Mark.FINE, f"{name}: the same on both sides", "their difference is 50 dB below their sum", "one channel is enough", 8)
         )
     elif sound.relation == "out of phase":
         cards.append(
-            (Mark.WRONG, f"{name} out of phase", "the channels pull against each other; in mono they cancel", "turn one channel", 68)
+            (Mark.WRONG, f"{name} out of phase", "the channels cancel in mono", "invert one channel", 68)
         )
     if sound.hum_hz:
-        why = f"a comb of {sound.hum_hz:.0f} Hz at {decibel_text(sound.hum_db or 0)}"
+        why = f"harmonics of {sound.hum_hz:.0f} Hz at {decibel_text(sound.hum_db or 0)}"
         cards.append((Mark.LOOK, f"Hum in the {low}", why, advice_for("hum", origin), 47))
     if sound.speed:
         why = f"its hum lies at {100 * sound.speed:.1f} % of the mains frequency"
         cards.append((Mark.WRONG, f"{name} runs at {100 * sound.speed:.1f} % speed", why, advice_for("speed", origin), 66))
     if sound.dc > _DC:
-        cards.append((Mark.LOOK, f"{name} stands {100 * sound.dc:.1f} % off centre", "mean of all samples", "take the offset out", 26))
+        cards.append((Mark.LOOK, f"{name}: DC offset {100 * sound.dc:.1f} %", "mean of all samples", "remove the offset", 26))
     if reading.mode == "full" and abs(sound.ends_at - reading.duration_seconds) > _LENGTH_S:
         ends = "before" if sound.ends_at < reading.duration_seconds else "after"
         size = abs(sound.ends_at - reading.duration_seconds)

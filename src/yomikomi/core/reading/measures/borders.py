@@ -189,7 +189,7 @@ def _likely(shape: Shape, sides: Sides, size: tuple[int, int]) -> tuple[str | No
     """The shape the whole frame is likely meant at, from what the borders leave, and what that rests on."""
     barred = sides[0] + sides[1] > 0.06 * size[0] or sides[2] + sides[3] > 0.06 * size[1]
     if not barred:
-        return None, "the picture fills the frame, so no border tells its shape; look at something round"
+        return None, "the picture fills the frame, so the borders say nothing about its shape; check something round"
     flagged = Geometry(shape.width, shape.height, Fraction(shape.sample_aspect)).display_aspect
     as_flagged = _programme(_inside_aspect(shape, sides, size))
     if as_flagged:

@@ -1,7 +1,7 @@
 """Luma levels and colour cast, and what they say of range, tone and transfer.
 
 Statistics cannot prove limited or full range (findings: full range was recognised in three of eight); the evidence is told, and
-where it is not plain the answer is "cannot tell".
+where it is not plain the answer is "undetermined".
 """
 
 from __future__ import annotations

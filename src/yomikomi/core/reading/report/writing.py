@@ -16,7 +16,7 @@ from yomikomi.core.reading.report.drawing import WIDTH, Drawing, Rect
 from yomikomi.core.reading.sentences import Origin
 from yomikomi.core.work.new_file import write_small
 
-_SIGNS = {"fine": "●", "look here": "▲", "wrong": "■", "cannot tell": "◇"}
+_SIGNS = {"fine": "●", "check": "▲", "fault": "■", "undetermined": "◇"}
 _TEMPLATE = """<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>{{ r.title }}</title><style>
 body { font: 14px/1.45 "IBM Plex Sans", sans-serif; color: #22252B; background: #F7F6F3; margin: 32px auto; max-width: 780px; }

@@ -45,7 +45,7 @@ _Row = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class BlendVerdict:
-    """``blended``: None for "cannot tell". ``share`` of ``blocks`` show two images; ``at_frame`` shows it best."""
+    """``blended``: None for "undetermined". ``share`` of ``blocks`` show two images; ``at_frame`` shows it best."""
 
     blended: bool | None
     share: float

@@ -64,11 +64,12 @@ def _film() -> list[Pattern]:
     ):
         whole, four_fifths = Class.WHOLE, Fraction(4, 5)
         rows += [
-            Pattern(f"2:3 {order}", "film_2_3", order, (whole, whole, held, split, join), 0.06, "film in video, 2:3", four_fifths),
+            Pattern(f"2:3 {order}", "film_2_3", order, (whole, whole, held, split, join), 0.06, "film with 2:3 pulldown", four_fifths),
             Pattern(
-                f"2:3:3:2 {order}", "film_2_3_3_2", order, (whole, whole, held, join, whole), 0.02, "film in video, 2:3:3:2", four_fifths
+                f"2:3:3:2 {order}", "film_2_3_3_2", order, (whole, whole, held, join, whole), 0.02, "film with 2:3:3:2 pulldown",
+                four_fifths,
             ),
-            Pattern(f"2:2 {order}", "film_2_2", order, (split,), 0.02, "whole pictures a field out of step, 2:2"),
+            Pattern(f"2:2 {order}", "film_2_2", order, (split,), 0.02, "progressive with fields paired wrongly (2:2)"),
         ]  # fmt: skip
     return rows
 

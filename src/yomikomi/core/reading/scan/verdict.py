@@ -18,9 +18,9 @@ from yomikomi.core.reading.scan.regular import Regular, regular_repeats
 from yomikomi.core.reading.scan.sequence import likeliest_path, pattern_chances, runs_of
 from yomikomi.core.video.standards import FieldOrder
 
-# Fewer telling frames than this, and the answer is "cannot tell".
+# Fewer telling frames than this, and the answer is "undetermined".
 MIN_INFORMATIVE = 8
-# Below the first the answer is "cannot tell"; nothing measured is claimed with more than the second. A whole compressed take that
+# Below the first the answer is "undetermined"; nothing measured is claimed with more than the second. A whole compressed take that
 # would be called one kind with less than nine tenths was of that kind only six times in ten (docs/science.md).
 _LEAST_CONFIDENCE, _MOST_CONFIDENCE = 0.7, 0.99
 _LEAST_LOSSY, _MOST_LOSSY = 0.9, 0.95
