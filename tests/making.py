@@ -116,6 +116,8 @@ def write_clip(
     """
     rate = Fraction(rate)
     height, width = frames[0].shape
+    if options and any(order in options.get("x264-params", "") for order in ("tff=1", "bff=1")):
+        options = {"threads": "1", **options}  # with several threads, fields come out otherwise every time
     with av.open(str(path), "w") as sink:
         sink.metadata.update(metadata or {})
         video = sink.add_stream(codec, rate=rate, options=options or ({"preset": "ultrafast", "crf": "16"} if codec == "libx264" else {}))

@@ -191,7 +191,7 @@ def test_the_best_under_a_limit_is_the_best_and_stays_under_it() -> None:
         rivals = [p for p in points if p.prediction.size_bytes.high <= limit]
         assert best.point.fidelity == max(p.fidelity for p in rivals)
         assert all(c.point.prediction.size_bytes.high <= limit for c in found)
-        assert "surely stay under" in best.why
+        assert "sure to stay under" in best.why
     assert choices(PLANE, limit_bytes=10, height=480) == []
     smallest = smallest_possible(PLANE)
     assert smallest is not None
@@ -201,14 +201,14 @@ def test_the_best_under_a_limit_is_the_best_and_stays_under_it() -> None:
 def test_the_smallest_that_looks_as_good_as_usual() -> None:
     """The yardstick: H.264 at 20 for standard definition (common practice, no source)."""
     floor, by = yardstick(PLANE, height=480)
-    assert by == "H.264 at 20"
+    assert by == "H.264, quality 20"
     assert floor == pytest.approx(21 - 0.55 * 3)
-    assert yardstick(PLANE, height=1080)[1] == "H.264 at 22"
+    assert yardstick(PLANE, height=1080)[1] == "H.264, quality 22"
     found = {c.key: c for c in choices(PLANE, limit_bytes=None, height=480)}
     good = [p for curve in PLANE.values() for p in curve if p.fidelity >= floor]
     assert found["smallest"].point.size == min(p.size for p in good)
     assert found["smallest"].point.prediction.recipe.codec == "av1"
-    assert "H.264 at 20 is what people usually take" in found["smallest"].why
+    assert "H.264, quality 20 is the usual choice" in found["smallest"].why
     assert found["soonest"].point.prediction.recipe.codec == "h264"
     assert found["soonest"].point.fidelity >= floor
     without = {"av1": PLANE["av1"]}

@@ -218,7 +218,7 @@ def test_rules_end_what_they_are_for_and_nothing_else() -> None:
     found = warnings(rules, _now(dropped=2, headroom=1.05, write_ms=400, queue_part=0.7, free_bytes=10**9, signs=("mains hum",)))
     assert [one.kind for one in found] == ["lost", "behind", "headroom", "slow drive", "room", "mains hum"]
     assert found[0].words == "2 frames lost"
-    assert "losses only warn" in EndRules().words
+    assert "losses raise a warning" in EndRules().words
     assert "at 0:10:00" in rules.words
 
 

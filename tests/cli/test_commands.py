@@ -127,7 +127,7 @@ def test_predict_then_copy(made: tuple[Path, dict[str, Any]], schemas: dict[str,
 def test_words_for_people(made: tuple[Path, dict[str, Any]]) -> None:
     told = yomikomi("read", made[0]).stdout
     assert told.startswith("Interlaced, bottom field first (")
-    assert "29.97 frames a second, constant" in told
+    assert "29.97 fps, constant" in told
 
 
 def test_wrong_use_is_2(made: tuple[Path, dict[str, Any]], tmp_path: Path) -> None:

@@ -33,7 +33,7 @@ def _result(path: Path, **more: object) -> CaptureResult:
     return CaptureResult(**{**known, **more})  # type: ignore[arg-type]
 
 
-def test_a_workseffort_of_before_keeps_its_takes(tmp_path: Path) -> None:
+def test_a_workspace_of_before_keeps_its_takes(tmp_path: Path) -> None:
     folder = tmp_path / "old"
     folder.mkdir()
     with sqlite3.connect(folder / "workspace.sqlite") as connection:

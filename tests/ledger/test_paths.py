@@ -34,7 +34,7 @@ def _sheet(table: tuple[str, ...] = BOX_TABLE) -> PathSheet:
     return make_sheet(trace(best(table, VHS)))
 
 
-def test_a_workseffort_of_the_second_form_is_carried_over(tmp_path: Path) -> None:
+def test_a_workspace_of_the_second_form_is_carried_over(tmp_path: Path) -> None:
     """As it stood in a file before there were paths."""
     folder = tmp_path / "old"
     folder.mkdir()

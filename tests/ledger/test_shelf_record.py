@@ -36,7 +36,7 @@ def judged(view: CarrierView, condition: Condition, note: str = "") -> Intake:
     return view.intake.model_copy(update={"details": view.details.model_copy(update={"condition": condition}), "note": note})
 
 
-def test_a_workseffort_of_the_first_form_is_taken_over_whole(tmp_path: Path) -> None:
+def test_a_workspace_of_the_first_form_is_taken_over_whole(tmp_path: Path) -> None:
     """The first released form, as it stood in a file."""
     folder = tmp_path / "old"
     folder.mkdir()
@@ -113,7 +113,7 @@ def test_only_carriers_without_takes_leave_the_shelf(record: Record) -> None:
         record.remove_carrier(two)
     assert [view.label for view in record.carriers()] == ["K-002"]
     history = [words for _, _, words in record.events()]
-    assert "K-001 taken in" in history
+    assert "K-001 added" in history
     assert "K-001 taken off the shelf" in history
 
 

@@ -69,11 +69,11 @@ class Told:
 
 
 CASES = {
-    "film": Told(changed("scan", kind="film_2_3", cadence="film in video, 2:3"), "scan", Mark.LOOK, "Film in video, 2:3", "recover film"),
-    "film apart": Told(changed("scan", kind="film_2_2"), "scan", Mark.LOOK, "a field out of step", "recover film"),
+    "film": Told(changed("scan", kind="film_2_3", cadence="2:3"), "scan", Mark.LOOK, "Film with 2:3 pulldown", "recover film"),
+    "film apart": Told(changed("scan", kind="film_2_2"), "scan", Mark.LOOK, "fields paired wrongly", "recover film"),
     "repeats": Told(
         lambda r: changed("rate", true="24000/1001")(changed("scan", kind="repeats", field_order=None)(r)), "scan", Mark.LOOK,
-        "23.976 pictures a second inside 29.97", "drop repeats",
+        "23.976 fps inside 29.97", "drop repeats",
     ),
     "blended": Told(changed("scan", kind="blended", field_order=None), "scan", Mark.WRONG, "double images"),
     "mixed": Told(
@@ -89,7 +89,7 @@ CASES = {
     ),
     "stand-still": Told(
         lambda r: r.model_copy(update={"losses": Losses(repeated=[], frozen=[(30, 12)])}), "losses", Mark.LOOK,
-        "1 stand-still",
+        "1 freeze",
     ),
     "borders": Told(changed("borders", left=8, right=6), "borders", Mark.LOOK, "8 samples left, 6 samples right", "crop"),
     "moving borders": Told(changed("borders", moving=True, changes=[(30, [60, 60, 0, 0])]), "borders", Mark.LOOK, "come and go"),
@@ -98,7 +98,7 @@ CASES = {
     "full range": Told(changed("levels", range_found="full"), "levels", Mark.WRONG, "Flagged limited range, found full", "levels"),
     "washed out": Told(changed("levels", tone="washed out"), "levels", Mark.LOOK, "washed out", "levels"),
     "crushed": Told(changed("levels", tone="crushed black"), "levels", Mark.LOOK, "crushed black", "levels"),
-    "no range": Told(changed("levels", range_found="undetermined"), "levels", Mark.UNKNOWN, "range cannot be told"),
+    "no range": Told(changed("levels", range_found="undetermined"), "levels", Mark.UNKNOWN, "range undetermined"),
     "cast": Told(changed("levels", cast=(9.0, -3.0)), "cast", Mark.UNKNOWN, "Colour cast"),
     "could be PQ": Told(changed("levels", transfer_found="could be PQ"), "transfer", Mark.UNKNOWN, "Could be PQ"),
     "hue": Told(
@@ -112,10 +112,14 @@ CASES = {
         ), "matrix", Mark.WRONG, "the bars are BT.709",
     ),
     "quiet picture": Told(changed("tape", luma_noise=value(0.6, "codes")), "noise", Mark.FINE, "Little noise"),
-    "noise": Told(changed("tape", luma_noise=value(5.0, "codes")), "noise", Mark.LOOK, "Noise 5 codes", "denoise"),
-    "steady": Told(changed("tape", wobble=value(0.05), line_jitter=value(0.1)), "line timing", Mark.FINE, "stand steady"),
-    "late colour": Told(changed("tape", chroma_delay=value(3.0)), "chroma delay", Mark.LOOK, "Colour 3 samples late", "chroma shift"),
-    "early colour": Told(changed("tape", chroma_delay=value(-2.0)), "chroma delay", Mark.LOOK, "Colour 2 samples early", "chroma shift"),
+    "noise": Told(changed("tape", luma_noise=value(5.0, "codes")), "noise", Mark.LOOK, "Noise 5 code values", "denoise"),
+    "steady": Told(changed("tape", wobble=value(0.05), line_jitter=value(0.1)), "line timing", Mark.FINE, "Lines steady"),
+    "late colour": Told(
+        changed("tape", chroma_delay=value(3.0)), "chroma delay", Mark.LOOK, "Chroma delayed by 3 samples", "chroma shift"
+    ),
+    "early colour": Told(
+        changed("tape", chroma_delay=value(-2.0)), "chroma delay", Mark.LOOK, "Chroma advanced by 2 samples", "chroma shift"
+    ),
     "dropouts": Told(
         changed("tape", dropouts_per_minute=value(20.0, "a minute"), dropout_places=[(5, 7, 8, 30)]), "dropouts", Mark.LOOK,
         "20 a minute", "conceal dropouts",

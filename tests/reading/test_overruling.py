@@ -30,7 +30,7 @@ def test_every_finding_has_choices_and_each_can_be_made(tape_reading: Reading) -
             judged = overrule(tape_reading, topic, choice.key)
             assert judged.overruled == [topic]
             card = next(card for card in findings(judged) if card.topic == topic)
-            assert card.certainty == "your word"
+            assert card.certainty == "set by you"
             assert headline(judged)
 
 

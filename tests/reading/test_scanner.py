@@ -105,7 +105,7 @@ def test_a_variable_rate_and_gaps_are_found(tmp_path: Path) -> None:
     assert (reading.rate.nominal, reading.rate.constant, reading.rate.gaps, reading.rate.missing_frames) == ("25/1", False, 1, 10)
     assert reading.duration_seconds == pytest.approx(4.4, abs=0.01)
     assert any("not constant" in warning for warning in reading.warnings)
-    assert "not steady" in headline(reading)
+    assert "not constant" in headline(reading)
 
 
 def test_silence_clipping_and_no_sound_are_told(tmp_path: Path) -> None:
@@ -175,12 +175,12 @@ def test_a_vanished_file(tmp_path: Path) -> None:
 
 def test_sentences_say_verdict_and_reason(tape_reading: Reading, progressive_clip: Path, tmp_path: Path) -> None:
     assert headline(tape_reading).startswith("Interlaced, bottom field first (")
-    assert f"of {tape_reading.scan.informative_frames} telling frames" in basis(tape_reading)
-    assert headline(_read(progressive_clip)).startswith("Whole pictures (")  # it moves too little to tell a blend
+    assert f"of {tape_reading.scan.informative_frames} frames with enough motion" in basis(tape_reading)
+    assert headline(_read(progressive_clip)).startswith("Progressive or blended (")  # it moves too little to tell a blend
     progressive = tape_reading.scan.model_copy(update={"kind": "progressive", "field_order": None, "confidence": 0.99})
     assert headline(tape_reading.model_copy(update={"scan": progressive})).startswith("Progressive (99 %)")
     still = _read(write_clip(tmp_path / "still.mkv", [sliding_frames(1)[0]] * 30))
-    assert "Too little moves to tell" in headline(still)
+    assert "undetermined: too little motion" in headline(still)
     unknown = next(c for c in findings(still) if c.topic == "scan")
     assert unknown.mark is Mark.UNKNOWN
     for reading in (tape_reading, still):
@@ -198,7 +198,7 @@ def test_what_moves_too_little_to_show_a_blend_is_not_called_progressive(tmp_pat
         reading = _read(write_clip(tmp_path / f"{name}.mkv", frames, codec="ffv1"))
         assert (reading.scan.kind, reading.scan.confidence) == ("undetermined", 0.5), name
         assert reading.scan.whole_pictures > 0.9
-        assert headline(reading).startswith("Whole pictures (")
+        assert headline(reading).startswith("Progressive or blended (")
         card = next(one for one in findings(reading) if one.topic == "scan")
         assert (card.mark, card.advice) == (Mark.LOOK, "do not deinterlace")
         assert recommended(reading)[0] == Treatment()

@@ -255,7 +255,7 @@ class TestProof:
         short = write_clip(tmp_path / "short.mp4", frames, sound_seconds=1.2)
         silent = write_clip(tmp_path / "silent.mp4", frames, sound_seconds=2.0, sound_level=0.0)
         assert "sound length" in self.failed(verify(self.with_file(expected, short), SilentReporter()))
-        assert "sound heard" in self.failed(verify(self.with_file(expected, silent), SilentReporter()))
+        assert "sound present" in self.failed(verify(self.with_file(expected, silent), SilentReporter()))
         assert "sound streams" in self.failed(verify(replace(expected, encoded=replace(expected.encoded, sounds=())), SilentReporter()))
 
     def test_shape_colour_rate_and_index(self, made: tuple[Expected, Path], tmp_path: Path) -> None:

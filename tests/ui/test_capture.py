@@ -184,7 +184,7 @@ def test_a_camera_whose_sound_is_early_is_put_right_by_one_key(
     qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
     press(window, "Ctrl+Shift+Y", qtbot)
     qtbot.waitUntil(lambda: station.prove.sync.mark.mark == "fine", timeout=LONG)
-    assert "together" in station.prove.sync.verdict.text()
+    assert "in sync" in station.prove.sync.verdict.text()
     assert station.how.later.value() == pytest.approx(220, abs=2)
     assert window.state.record.capture_settings().later_ms == {"K-001": pytest.approx(220, abs=2)}
     qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
@@ -236,7 +236,7 @@ def test_how_it_is_recorded_is_kept_and_used(window: MainWindow, put: Callable[.
     kept = window.state.record.capture_settings()
     assert (kept.record_as.codec, kept.record_as.part_minutes, kept.rules.blank_seconds) == ("rdd36_hq", 0.1, None)
     assert kept.spill_folders == (tmp_path,)
-    assert "losses only warn" in station.watch.ends.text()
+    assert "losses raise a warning" in station.watch.ends.text()
     station.begin()
     qtbot.waitUntil(lambda: now(window).take is not None and not station.recording, timeout=LONG)
     take = now(window).take
@@ -371,7 +371,7 @@ def test_what_is_said_of_a_carrier_before_it_is_played(window: MainWindow, put: 
     station = put(spec=TapePlayerSpec(seed=2))
     head, words = station.how.source_head.text(), station.how.source_words.text()
     assert head == "Simulated VHS player"
-    for part in ("525 lines, 29.97 frames a second, 720 × 480, bottom field first", "no time-base corrector", "sound: programme (mono)",
+    for part in ("525 lines, 29.97 fps, 720 × 480, bottom field first", "no time-base corrector", "sound: programme (mono)",
                  "no path was planned", "recorded as FFV1, lossless; sound PCM"):  # fmt: skip
         assert part in words
     assert "stored charge" in station.how.caution.text()

@@ -263,7 +263,7 @@ def test_the_drawing_is_read_out_and_walked_through_by_keyboard(station: PathSta
     assert station.stack.currentWidget() is station.text
     assert station.text.toPlainText() == words
     index = station.list.paths.index(0, 0)
-    assert index.data(Qt.ItemDataRole.AccessibleTextRole).startswith("1, look here, chosen: S-VHS deck")
+    assert index.data(Qt.ItemDataRole.AccessibleTextRole).startswith("1, check, chosen: S-VHS deck")
     assert "picture: " in index.data(Qt.ItemDataRole.ToolTipRole)
 
 

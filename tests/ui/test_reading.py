@@ -66,7 +66,7 @@ def test_four_ways_to_look_at_a_frame(station: ReadingStation, qtbot: QtBot) -> 
             assert viewer.whole.image != whole
     assert seen == ["fields", "difference", "scopes", "whole"]
     # The close-up says what the frame argues for, in figures and words.
-    assert "codes" in station.detail.figures.text()
+    assert "code values" in station.detail.figures.text()
     assert "interlaced, bottom field first" in station.detail.argues.text()
     assert station.detail.picture.image is not None
 
@@ -105,7 +105,7 @@ def test_from_a_card_to_all_frames_that_prove_it(station: ReadingStation) -> Non
     for key, meant in ((Qt.Key.Key_N, 40), (Qt.Key.Key_N, 60), (Qt.Key.Key_N, 60), (Qt.Key.Key_P, 40)):
         QTest.keyClick(station.strips, key)
         assert station.strips._frame == meant
-    assert "Handed to Treatment: deinterlace" in station.handed.text()
+    assert "Suggested corrections: deinterlace" in station.handed.text()
 
 
 def test_two_takes_are_held_against_each_other(station: ReadingStation) -> None:

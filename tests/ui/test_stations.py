@@ -280,7 +280,7 @@ def test_a_verdict_is_overruled_with_a_reason(read_window: MainWindow) -> None:
     dialog.choose("interlaced tff")
     QTest.keyClicks(dialog.reason, "seen on the monitor")
     QTest.mouseClick(dialog.accept_button, Qt.MouseButton.LeftButton)
-    assert station.sentence.text == "Interlaced, top field first (by your word), 29.97 frames a second."
+    assert station.sentence.text == "Interlaced, top field first (set by you), 29.97 fps."
     view = read_window.state.current
     assert view is not None
     assert view.overrulings[0].reason == "seen on the monitor"
@@ -307,7 +307,7 @@ def test_any_verdict_can_be_overruled(read_window: MainWindow) -> None:
         dialog.choose(now)
         dialog.accept()
         card = next(card for card in station.cards if card.finding.topic == topic)
-        assert card.finding.certainty == "your word"
+        assert card.finding.certainty == "set by you"
         assert card.property("chosen")
     view = read_window.state.current
     assert view is not None
@@ -405,7 +405,7 @@ def test_a_limit_is_typed_and_dragged_and_the_best_under_it_stands_out(balanced:
     station.plane._limit.sigPositionChangeFinished.emit(station.plane._limit)
     assert station.limit_bytes == pytest.approx(1e6)
     station.set_limit(1000)
-    assert "Nothing here surely stays under" in station.sentence.text
+    assert "is sure to stay under" in station.sentence.text
     assert not station.send_button.isEnabled()
     station.limit_line.setText("much")
     station.limit_line.editingFinished.emit()
@@ -544,7 +544,7 @@ def test_a_click_on_a_finding_leads_to_the_frame(read_window: MainWindow) -> Non
     assert station.strips._frame == card.finding.frame
 
 
-def test_a_workseffort_of_another_window_is_refused(window: MainWindow) -> None:
+def test_a_workspace_of_another_window_is_refused(window: MainWindow) -> None:
     with pytest.raises(YomikomiError, match="open in another"):
         Workspace(window.state.record.workspace.folder)
 
@@ -559,5 +559,5 @@ def test_progressive_files_need_no_treatment(window: MainWindow, qtbot: QtBot, t
     window.show_station("treatment")
     station = window.station("treatment")
     assert isinstance(station, TreatmentStation)
-    assert station.sentence.text == "Nothing needs to be taken apart."
+    assert station.sentence.text == "Deinterlacing is not needed."
     assert len(station.cards) == 1

@@ -83,7 +83,7 @@ def choose_treatment(reading: Reading, wish: str) -> Treatment:
         flagged = reading.scan.flagged if reading.scan.flagged in {"tff", "bff"} else None
         if reading.scan.kind == "progressive" or flagged is None:
             raise WrongUseError(
-                f"{reading.file} shows no fields to take apart ({reading.scan.kind}).", remedy="Use --deinterlace leave or auto."
+                f"{reading.file} has no fields to deinterlace ({reading.scan.kind}).", remedy="Use --deinterlace leave or auto."
             )
         return Treatment(Deinterlace(wish), FieldOrder(flagged))
     return Treatment(Deinterlace(wish), FieldOrder(order))

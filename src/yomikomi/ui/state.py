@@ -104,7 +104,7 @@ class AppState(QObject):
         if not self.may_write():
             return
         copies = tuple(
-            TrialEncoder(key, codec.encoder, (("preset", codec.speed_at("usual")), ("crf", str(codec.probes[1]))))
+            TrialEncoder(key, codec.encoder, (("preset", codec.speed_at("medium")), ("crf", str(codec.probes[1]))))
             for key, codec in CODECS.items()
         )
         request = MachineTrialRequest(self.record.workspace.folder / "trials", (*capture_encoders(), *copies))

@@ -45,7 +45,7 @@ def test_a_tape_is_captured_as_the_trade_asks() -> None:
     assert {key: _item(sheet, key) for key in wanted} == wanted
     facts = {fact.name: fact.value for fact in sheet.capture}
     assert facts["size"] == "720 × 480"
-    assert facts["rate"] == "29.97 frames a second, constant (59.94 fields)"
+    assert facts["rate"] == "29.97 fps, constant (59.94 fields)"
     assert all(item.why and item.see for item in sheet.items)
 
 
@@ -232,6 +232,6 @@ def test_sport_has_its_choice_and_copies_have_none() -> None:
     scan = schools["scan"]
     assert [option.key for option in scan.options] == ["progressive 720", "interlaced 1080"]
     assert scan.chosen == "interlaced 1080"
-    assert scan.options[0].figure == "720 lines, 59.94 whole pictures a second"
+    assert scan.options[0].figure == "720 lines, 59.94 progressive frames per second"
     copied = rank_paths(equipment_of("card_reader", "computer"), Task("card"))
     assert schools_of(copied[0].trace.setup, copied) == []

@@ -35,7 +35,7 @@ def yardstick(plane: dict[str, list[PlanePoint]], *, height: int) -> tuple[float
     curve = plane.get(_YARDSTICK_CODEC)
     if curve:
         point = min(curve, key=lambda p: abs(p.prediction.recipe.quality - usual))
-        return point.fidelity, f"{CODECS[_YARDSTICK_CODEC].words} at {point.prediction.recipe.quality}"
+        return point.fidelity, f"{CODECS[_YARDSTICK_CODEC].words}, quality {point.prediction.recipe.quality}"
     return float(np.median([p.fidelity for curve in plane.values() for p in curve])), "the middle of what was tried"
 
 

@@ -16,6 +16,9 @@ from yomikomi.core.treatment.chain import TreatedFormat
 _KEY_SECONDS = 5
 
 
+Effort = Literal["high", "medium", "low"]
+
+
 @dataclass(frozen=True)
 class Codec:
     """One row of the table.
@@ -42,13 +45,13 @@ class Codec:
     least: int = 16
     most: int = 8192
 
-    def speed_at(self, effort: str) -> str:
+    def speed_at(self, effort: Effort) -> str:
         """The preset for a key of ``EFFORTS``."""
         return self.presets[list(EFFORTS).index(effort)]
 
 
 # How much time encoders take, for people who do not want to know preset names.
-EFFORTS = {"high": "high: smaller files, slower", "medium": "medium", "low": "low: larger files, faster"}
+EFFORTS: dict[Effort, str] = {"high": "high: smaller files, slower", "medium": "medium", "low": "low: larger files, faster"}
 
 
 class Recipe(BaseModel):
@@ -133,7 +136,7 @@ CODECS: dict[str, Codec] = {
 }  # fmt: skip
 
 
-def usual_recipes(*, fields: bool, effort: str = "medium", transfer: int = 2, bit_depth: int = 8) -> list[Recipe]:
+def usual_recipes(*, fields: bool, effort: Effort = "medium", transfer: int = 2, bit_depth: int = 8) -> list[Recipe]:
     """The recipes tried at an effort: for pictures with fields, only codecs that can say so; for wide-range ones, only codecs
     that hold them."""
     deep = transfer in WIDE_RANGE and bit_depth > 8
@@ -145,7 +148,7 @@ def usual_recipes(*, fields: bool, effort: str = "medium", transfer: int = 2, bi
     ]
 
 
-def effort_of(recipe: Recipe) -> str | None:
+def effort_of(recipe: Recipe) -> Effort | None:
     """The key of ``EFFORTS`` that a recipe's preset stands for, None for a preset chosen by name."""
     presets = CODECS[recipe.codec].presets
     return list(EFFORTS)[presets.index(recipe.speed)] if recipe.speed in presets else None

@@ -59,7 +59,7 @@ def prove(sheet: PathSheet, look: LookResult, *, silent: bool) -> Proof:
         if not look.coloured:
             lines.append(ProofLine("colour", "has next to none", "check"))
     if look.missing:
-        lines.append(ProofLine("frames", f"lack {look.missing} of {look.frames + look.missing}", "fault"))
+        lines.append(ProofLine("frames", f"{look.missing} of {look.frames + look.missing} missing", "fault"))
         seen.add("drops")
     heard = look.peak_db > _HEARD_DB
     if not silent and look.frames:

@@ -80,7 +80,7 @@ def ending(rules: EndRules, now: Condition) -> Ending | None:
     if rules.most_lost is not None and now.dropped >= rules.most_lost:
         return Ending(
             f"{now.dropped} frames are lost, and that many were not allowed: the take ends here and is kept.",
-            "Close other programs, turn the looks off or choose a lighter codec; then capture again.",
+            "Close other programs, turn the monitor off or choose a lighter codec; then capture again.",
             wished=False,
         )
     if rules.blank_seconds is not None:

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
+from yomikomi.core.reading.cards.finding import measured_words
 from yomikomi.core.reading.models import Measured, Reading
 from yomikomi.core.video.units import number_text
 
@@ -110,7 +111,7 @@ def _sound(first: Reading, second: Reading) -> list[Row | None]:
         # A louder capture of the same tape has a louder floor: it is the distance that counts.
         gap = one.loudness - one.noise_floor_db, two.loudness - two.noise_floor_db
         rows.append(_less("sound above its noise", -gap[0], -gap[1], "dB", 2.0, least=1.5))
-    rows.append(_less("hum", float(bool(one.hum_hz)), float(bool(two.hum_hz)), "", 2.0, least=0.5, words=("none", "heard")))
+    rows.append(_less("hum", float(bool(one.hum_hz)), float(bool(two.hum_hz)), "", 2.0, least=0.5, words=("none", "detected")))
     return rows
 
 
@@ -124,7 +125,7 @@ def _measured(topic: str, one: Measured | None, two: Measured | None, weight: fl
         return None
     apart = one.high < two.low or two.high < one.low
     better: Better = "alike" if not apart else "first" if one.value < two.value else "second"
-    words = [f"{number_text(value.value, places=places)} {value.unit}" for value in (one, two)]
+    words = [measured_words(value, places=places) for value in (one, two)]
     return Row(topic, words[0], words[1], better, _by(one.value, two.value), weight)
 
 
@@ -143,7 +144,7 @@ def _less(
     better: Better = "alike" if abs(one - two) < least else "first" if one < two else "second"
     shown = [words[int(bool(value))] if words else f"{number_text(abs(value), places=1)} {unit}".rstrip() for value in (one, two)]
     return Row(
-        topic, shown[0], shown[1], better, f"{number_text(abs(one - two), places=1)} {unit}".rstrip() if not words else "heard", weight
+        topic, shown[0], shown[1], better, f"{number_text(abs(one - two), places=1)} {unit}".rstrip() if not words else "detected", weight
     )
 
 

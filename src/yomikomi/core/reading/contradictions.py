@@ -33,7 +33,7 @@ def doubts_of(one: Pass, scan: ScanVerdict, rate: RateVerdict) -> list[Doubt]:
         doubt("scan", scanned)
     declared = one.info.average_rate
     if declared and rate.constant and abs(float(declared / rate.nominal) - 1) > 2e-3:
-        doubt("rate", f"the file says {fraction_text(declared)} frames a second, its time stamps {fraction_text(rate.nominal)}")
+        doubt("rate", f"the file says {fraction_text(declared)} fps, its time stamps {fraction_text(rate.nominal)}")
     if one.info.geometry.height <= 576 and one.info.colour.matrix == 1:
         doubt("matrix", "the file says BT.709 colours, which is unusual for its size (BT.601 is usual)")
     if one.info.geometry.height >= 720 and one.info.colour.matrix in {5, 6}:

@@ -339,6 +339,6 @@ class Reading(Document):
 def _old_topic(words: str) -> str:
     if "unusual for its size" in words:
         return "matrix"
-    if words.startswith("the frame rate") or "frames a second" in words:
+    if words.startswith("the frame rate") or "frames a second" in words or " fps" in words:
         return "rate"
     return "scan" if words.startswith("the file says") else "damage"

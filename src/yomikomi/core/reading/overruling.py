@@ -98,7 +98,7 @@ def _rates(reading: Reading) -> list[Choice]:
     near = sorted((r for r in {*KNOWN_RATES, found} if found / 2 <= r <= 2 * found), key=lambda r: (abs(r / found - 1), r))[:7]
     choices = []
     for rate in sorted(near):
-        words = f"{rate_text(rate)} frames a second"
+        words = f"{rate_text(rate)} fps"
         if rate == found and not reading.rate.retimed:
             choices.append(Choice(fraction_text(rate), words))
             continue

@@ -23,7 +23,7 @@ def source_words(view: CarrierView | None, source: SourceFormat | None, settings
     head = f"Simulated {kind_of(view.kind).words} player" if is_simulated(view) else f"Device {(view.source or {}).get('video', '')}"
     if is_simulated(view) and kind_of(view.kind).way == "live":
         head = f"Simulated {kind_of(view.kind).words}"
-    lines = [f"{standard.words} frames a second, {standard.width} × {standard.height}{depth}, {order}"]
+    lines = [f"{standard.words} fps, {standard.width} × {standard.height}{depth}, {order}"]
     tracks = " and ".join(f"{track.name} ({'mono' if track.channels == 1 else 'stereo'})" for track in source.tracks)
     lines.append(f"sound: {tracks}" if tracks else "no sound")
     if is_simulated(view):

@@ -10,7 +10,7 @@ from yomikomi.ui.widgets.basics import button, label, row
 
 _QUESTIONS = {
     "scan": "How was it scanned?",
-    "rate": "How many frames a second are there?",
+    "rate": "What is the frame rate?",
     "shape": "What shape is the picture shown at?",
 }
 

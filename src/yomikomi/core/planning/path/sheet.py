@@ -167,7 +167,7 @@ def _capture_facts(setup: Setup) -> Iterable[CaptureFact]:
     large = option_of(setup, setup.path.recorder, "size") == "enlarged"
     size = "1920 × 1080" if large else f"{row.width} × {row.height}"
     yield CaptureFact(name="size", value=size, why="Enlarged in the device, as asked." if large else "The size it arrives in.")
-    rate = f"{frame_rate_text(row.rate)} frames a second, constant" + (
+    rate = f"{frame_rate_text(row.rate)} fps, constant" + (
         f" ({frame_rate_text(2 * row.rate)} fields)" if row.interlaced else ""
     )
     yield CaptureFact(name="rate", value=rate, why="The rate it arrives at; a variable one loses sync in editors.")

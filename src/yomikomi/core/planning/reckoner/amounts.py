@@ -70,7 +70,7 @@ def _capture_words(v: Values) -> list[str]:
     return [
         f"{number_text(v['bits'], places=3)} bits a pixel: {how}",
         (
-            f"{number_text(v['width'])} × {number_text(v['height'])} pixels × {number_text(v['rate'])} frames a second"
+            f"{number_text(v['width'])} × {number_text(v['height'])} pixels × {number_text(v['rate'])} fps"
             f" × {number_text(v['bits'], places=3)} bits = {bits_words(v['video'])}"
         ),
         (

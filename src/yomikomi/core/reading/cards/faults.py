@@ -51,7 +51,7 @@ def _tape(reading: Reading, origin: Origin) -> list[Finding | None]:
             )
         )  # fmt: skip
     if tape.chroma_delay is not None and abs(tape.chroma_delay.value) > _DELAY:
-        late = "late" if tape.chroma_delay.value > 0 else "early"
+        late = "delayed" if tape.chroma_delay.value > 0 else "advanced"
         size = number_text(abs(tape.chroma_delay.value), places=1)
         cards.append(
             Finding(

@@ -48,8 +48,9 @@ def certainty_words(confidence: float) -> str:
 
 
 def measured_words(value: Measured, *, places: int = 1) -> str:
-    """``3.2 codes``."""
-    return f"{number_text(value.value, places=places)} {value.unit}"
+    """``3.2 code values``; readings made before that was the word have "codes" as their unit."""
+    unit = "code values" if value.unit == "codes" else value.unit
+    return f"{number_text(value.value, places=places)} {unit}"
 
 
 def interval_words(value: Measured, *, places: int = 1) -> str:

@@ -29,7 +29,7 @@ class ActivityMeter:
             self._temporal.append(temporal_information(before.codes, now.codes))
 
     def result(self) -> tuple[Measured | None, Measured | None]:
-        return median_of(self._spatial, "codes"), median_of(self._temporal, "codes")
+        return median_of(self._spatial, "code values"), median_of(self._temporal, "code values")
 
 
 def spatial_information(luma: NDArray[np.uint8]) -> float:

@@ -58,7 +58,7 @@ class NoiseMeter:
 
     def result(self) -> tuple[Measured | None, Measured | None]:
         bias = _BIAS + _BIAS_MOVING * (1 - float(np.median(self._still))) if self._still else _BIAS
-        return median_of(self._luma, "codes", bias=bias), median_of(self._chroma, "codes", bias=bias)
+        return median_of(self._luma, "code values", bias=bias), median_of(self._chroma, "code values", bias=bias)
 
 
 @dataclass(frozen=True)

@@ -50,8 +50,8 @@ def draw_strips(reading: Reading) -> Drawing:
     seen = [kind for kind in KIND_WORDS if kind in strips.vote]
     rows = (
         ("kind", _kinds(strips.vote), 18.0, ", ".join(KIND_WORDS[kind] for kind in seen)),
-        ("combing", _bars(strips.combing, "#E69F00"), 30.0, _scale(strips.combing, "codes")),
-        ("motion", _bars(strips.motion, "#56B4E9"), 30.0, _scale(strips.motion, "codes")),
+        ("combing", _bars(strips.combing, "#E69F00"), 30.0, _scale(strips.combing, "code values")),
+        ("motion", _bars(strips.motion, "#56B4E9"), 30.0, _scale(strips.motion, "code values")),
         ("luma range", _ranges(strips.low, strips.high), 30.0, "darkest to brightest hundredth, of 255" if strips.high else "not measured"),
         ("losses", _marks(strips.loss), 12.0, "repeated and lost frames" if any(strips.loss) else "none"),
         ("sound", _bars([max(0.0, v + 60) for v in strips.sound_db], "#009E73", top=60.0), 30.0, "peaks, −60 to 0 dB"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import enum
+import itertools
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
@@ -15,7 +16,7 @@ from yomikomi.core.reading.scan.evidence import Evidence, Values
 from yomikomi.core.reading.scan.likelihood import likelihoods, moving_frames
 from yomikomi.core.reading.scan.patterns import CLASS_OF, PATTERNS, Class
 from yomikomi.core.reading.scan.regular import Regular, regular_repeats
-from yomikomi.core.reading.scan.sequence import likeliest_path, pattern_chances, runs_of
+from yomikomi.core.reading.scan.sequence import Path, likeliest_path, pattern_chances, runs_of
 from yomikomi.core.video.standards import FieldOrder
 
 # Fewer telling frames than this, and the answer is "undetermined".
@@ -28,6 +29,9 @@ _LEAST_LOSSY, _MOST_LOSSY = 0.9, 0.95
 _NAMES_THE_WHOLE = 0.9
 # Nothing shorter than this many frames is a segment of its own.
 _SHORTEST = 12
+# A stretch between cuts keeps a pattern of its own where that of the whole has less than the first chance there, another one more than
+# the second.
+_SPEAKS_AGAINST, _SPEAKS_FOR = 0.1, 0.8
 # A pattern is looked at in pieces of so many frames at most when its chances are worked out.
 _LONGEST_PIECE = 600
 
@@ -95,7 +99,7 @@ def judge_scan(evidence: Evidence, *, lossy: bool = False) -> ScanVerdict:
     """
     found, cut = likelihoods(evidence, lossy=lossy)
     telling = np.asarray(found.any(axis=1) & (moving_frames(evidence, lossy=lossy) | (np.ptp(found, axis=1) > 1)))
-    path = likeliest_path(found, cut, lossy=lossy)
+    path = _reconsidered(likeliest_path(found, cut, lossy=lossy), found, cut, lossy=lossy)
     agree = _agreeing(found, CLASS_OF[path.pattern, path.place]) & telling
     segments = [
         _segment(found, telling, agree, first, end, pattern, lossy=lossy)
@@ -112,6 +116,22 @@ def judge_scan(evidence: Evidence, *, lossy: bool = False) -> ScanVerdict:
         whole, broken=broken, votes=votes,
         telling=_best_frame(found, evidence, CLASS_OF[path.pattern, path.place], segments, whole.kind),
     )  # fmt: skip
+
+
+def _reconsidered(path: Path, found: Values, cut: NDArray[np.bool_], *, lossy: bool) -> Path:
+    """Between two cuts the material is one: where a stretch by itself speaks against the pattern that the whole gave it, and clearly
+    for another one, it keeps its own."""
+    pattern, place = path.pattern.copy(), path.place.copy()
+    edges = [0, *(int(at) for at in np.flatnonzero(cut)), len(found)]
+    for first, end in itertools.pairwise(edges):
+        given = set(pattern[first:end].tolist())
+        if end - first < _SHORTEST or len(given) != 1 or len(edges) == 2:
+            continue
+        chances = pattern_chances(found[first : min(end, first + _LONGEST_PIECE)], lossy=lossy)
+        if chances[given.pop()] < _SPEAKS_AGAINST and chances.max() > _SPEAKS_FOR:
+            alone = likeliest_path(found[first:end], cut[first:end], lossy=lossy)
+            pattern[first:end], place[first:end] = alone.pattern, alone.place
+    return Path(pattern, place, path.broken)
 
 
 def _with_repeats(whole: ScanVerdict, regular: Regular, votes: NDArray[np.int8]) -> ScanVerdict:
