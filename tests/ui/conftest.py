@@ -27,6 +27,7 @@ def open_window(qtbot: QtBot) -> Iterator[Opener]:
     def opener(folder: Path) -> MainWindow:
         workspace = Workspace(folder)
         window = build_window(workspace)
+        window.state.starts_by_itself = False  # tests begin everything themselves; test_by_itself.py does not
         window.show()
         qtbot.waitExposed(window)
         opened.append((window, workspace))

@@ -243,7 +243,7 @@ def test_how_it_is_recorded_is_kept_and_used(window: MainWindow, put: Callable[.
     assert take is not None
     assert take.path.suffix == ".mov"
     # The same recording twice stands for the halves of two drives.
-    station.merge_halves(take.path, take.path)
+    station.joining.merge_halves(take.path, take.path)
     qtbot.waitUntil(lambda: now(window).takes == 2, timeout=LONG)
     assert now(window).take.frames == 2 * (take.frames or 0)  # type: ignore[union-attr]
     assert "merged" in window.notice_bar.text

@@ -41,18 +41,21 @@ _LEAST_WEIGHED_S = 20.0
 
 class AppState(QObject):
     """Signals: ``shelf_changed`` when the list of carriers did, ``machine_changed`` when the machine was measured,
-    ``carrier_changed`` with the current one's new view, ``go`` with the key of a station to show."""
+    ``carrier_changed`` with the current one's new view, ``go`` with the key of a station to show, ``takes_ready``
+    with the ids of carriers that have a new take. ``starts_by_itself``: what has only one next step is begun without being asked for."""
 
     shelf_changed = Signal()
     machine_changed = Signal()
     carrier_changed = Signal(object)
     go = Signal(str)
+    takes_ready = Signal(list)
 
     def __init__(self, record: Record, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.record = record
         self.jobs = JobRunner(self)
         self.calls = Calls(self)
+        self.starts_by_itself = True
         self.notices = NoticeCentre()
         self.carriers: list[CarrierView] = record.carriers()
         self.machine: MachineSpeeds | None = record.machine_speeds()

@@ -28,7 +28,8 @@ from yomikomi.ui.balance.plane import BalancePlane
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import DISTURBED, AppState
-from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, Well, button, label, row, side_panel
+from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, Well, button, label, restyle, row, side_panel
+from yomikomi.ui.widgets.empty import EmptyNote
 
 
 class ChoiceCard(Card):
@@ -84,6 +85,7 @@ class BalanceStation(Station):
         self.limit_bytes: float | None = None
         self.picked: PlanePoint | None = None
         self._picked_by_hand = False
+        self._begun: set[int] = set()
         self.plane = BalancePlane()
         self.plane.setMinimumHeight(300)
         self.plane.picked.connect(self.pick)
@@ -95,10 +97,14 @@ class BalanceStation(Station):
         self.crops_head = label(quiet=True)
         left = QVBoxLayout()
         left.setSpacing(8)
+        self.empty = EmptyNote("Size, fidelity and time of copies, measured on parts of this take before anything is encoded in full.")
+        left.addWidget(self.empty, 1)
         left.addWidget(self.plane, 1)
         left.addWidget(self.bar)
         left.addWidget(self.crops_head)
-        left.addLayout(row(*self.crops, spacing=10))
+        self.crops_row = QWidget()
+        self.crops_row.setLayout(row(*self.crops, spacing=10))
+        left.addWidget(self.crops_row)
         self.lay_out(left, self._make_side())
 
     def _make_side(self) -> QWidget:
@@ -153,8 +159,11 @@ class BalanceStation(Station):
         self._buttons()
 
     def primary(self) -> None:
-        """Queue the picked copy."""
+        """Run the trials while there are none; then queue the picked copy."""
         view, picked = self._view, self.picked
+        if self._trials is None:
+            self.try_recipes()
+            return
         if view is None or view.take is None or view.treatment is None or picked is None:
             return
         container, sound = self.container.currentData()
@@ -162,6 +171,14 @@ class BalanceStation(Station):
         self.queue.ask(view, recipe, picked.prediction.model_copy(update={"recipe": recipe}))
         self.state.tell(Weight.FINE, f"{recipe.words} of {view.label} is in the run.")
         self.state.go.emit("run")
+
+    def entered(self) -> None:
+        """Trials are the only next step of a treated take without them: they begin by themselves, once; what a person stopped, stays."""
+        take = self._view.take if self._view else None
+        ready = self._view is not None and self._view.treatment is not None and self._trials is None and self.job is None
+        if take is not None and ready and self.state.starts_by_itself and take.id not in self._begun:
+            self._begun.add(take.id)
+            self.try_recipes()
 
     def act(self, key: str) -> None:
         if key == "try":
@@ -341,4 +358,15 @@ class BalanceStation(Station):
         ready = view is not None and view.treatment is not None and view.reading is not None
         self.try_button.setEnabled(ready and self.job is None)
         self.try_button.setText("Run trials again" if self._trials and self.job is None else "Run trials")
+        shows = self._trials is not None
+        for one in (self.plane, self.crops_head, self.crops_row):
+            one.setVisible(shows)
+        self.empty.setVisible(not shows)
+        self.empty.say(
+            "The first curves appear in a moment." if self.job else "Run trials to see what copies cost." if ready
+            else "Choose the treatment first." if view is not None and view.reading is not None else "Read the take first."
+        )  # fmt: skip
+        # The next step of the work is the filled one.
+        restyle(self.try_button, primary=self._trials is None)
+        restyle(self.send_button, primary=self._trials is not None)
         self.send_button.setEnabled(ready and self.picked is not None and self._trials is not None and self._trials.complete)

@@ -197,6 +197,8 @@ class CapturePass(QObject):
                 self._state.record.forget_take(take_id)
         self._state.reload()
         self.ended.emit(result)
+        if result is not None and result.frames and self._view is not None:
+            self._state.takes_ready.emit([self._view.id])
 
     def _end_without_take(self, job: Job, mode: Mode) -> None:
         if job.state is JobState.FAILED:
@@ -220,7 +222,7 @@ class CapturePass(QObject):
             self._state.tell(Weight.LOOK, words, "The strip shows where.")
         else:
             ended = f"{result.ended} " if result.ended else ""
-            self._state.tell(Weight.FINE, f"{ended}{clock(result.seconds)} captured, nothing lost. Next: read it.")
+            self._state.tell(Weight.FINE, f"{ended}{clock(result.seconds)} captured, nothing lost.")
 
     def _join(self, clip: KeptClip) -> None:
         """A clip out of the ring becomes a file of its own on the shelf."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Signal
 
 from yomikomi.core.capture.health import health_path, read_health
 from yomikomi.core.capture.levels import LevelsRequest, measure_levels
@@ -75,6 +75,7 @@ def _tape_of(player: object) -> str:
 class Proving(QObject):
     """One test at a time. ``moved`` is told by how much the sound is to be moved, in ms, on top of what it is moved already."""
 
+    changed = Signal()  # a test began or ended
     rehearsal_s = 10.0
     sync_s = 16.0
     trial_s = 120.0
@@ -88,6 +89,11 @@ class Proving(QObject):
         self.trial: TrialResult | None = None
         self._recorded: Path | None = None
         self._stopped = False
+        self.failed = False  # whether the last rehearsal of this carrier found a fault
+
+    def forget(self) -> None:
+        """Another carrier: its path is not proven by what was found on the one before."""
+        self.failed = False
 
     def start(self, key: str) -> None:
         """Begin a test, or stop the one that runs."""
@@ -154,13 +160,16 @@ class Proving(QObject):
         def recorded(result: Any) -> None:
             assert self._recorded is not None
             if not result.frames:
+                self.failed = True
                 self._page.rehearsal.say("fault", f"Nothing came: {result.trouble or 'the source gave no picture'}.")
                 return
             self._page.rehearsal.say("undetermined", "Reading …")
             health = read_health(self._recorded)[1] if result.logged else None
 
             def shown(reading: Any) -> None:
-                self._page.show_rehearsal(judge_rehearsal(result, reading, subject.format, health, silent=subject.silent))
+                rehearsal = judge_rehearsal(result, reading, subject.format, health, silent=subject.silent)
+                self.failed = bool(rehearsal.wrong)
+                self._page.show_rehearsal(rehearsal)
 
             self._run(key, read, ReadRequest(self._recorded, complexity=False), "reading a rehearsal", shown)
 
@@ -194,6 +203,7 @@ class Proving(QObject):
             if not self.doing:
                 self._clear()
             self._page.set_busy(self.doing)
+            self.changed.emit()
 
         def progressed(job: Job) -> None:
             doing = getattr(job.progress, "doing", "")
@@ -206,6 +216,7 @@ class Proving(QObject):
             resource=device_of(getattr(request, "source", None)),
         )  # fmt: skip
         self._page.set_busy(key)
+        self.changed.emit()
 
     def _say_stopped(self, key: str, words: str) -> None:
         card = {"rehearse": self._page.rehearsal, "levels": self._page.levels, "trial": self._page.trial}.get(key, self._page.sync)

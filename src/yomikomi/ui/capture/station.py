@@ -2,32 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from fractions import Fraction
 from functools import partial
-from pathlib import Path
-from typing import Any
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-from yomikomi.core.capture.alternates import MergeRequest, merge_alternates
-from yomikomi.core.capture.cutting import JoinedPieces, JoinPiecesRequest, Piece, join_pieces
 from yomikomi.core.capture.health import CaptureStatus, HealthEnd, HealthRow, read_health
 from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.ledger.views import CarrierView, TakeView
 from yomikomi.core.video.source import KnownSpec, SourceFormat
-from yomikomi.core.work import Job, Reporter
-from yomikomi.core.work.job import JobState
-from yomikomi.core.work.notices import Weight
 from yomikomi.ui.capture.clips import Clips
 from yomikomi.ui.capture.described import caution_words, idle_words, source_words
 from yomikomi.ui.capture.health_strip import HealthStrip
 from yomikomi.ui.capture.how_page import HowPage
+from yomikomi.ui.capture.joining import Joining
 from yomikomi.ui.capture.list_page import ListPage
 from yomikomi.ui.capture.marks_page import MarksPage
 from yomikomi.ui.capture.monitor import Monitor
-from yomikomi.ui.capture.passes import CapturePass, parts_of
+from yomikomi.ui.capture.passes import CapturePass
 from yomikomi.ui.capture.prove_page import ProvePage
 from yomikomi.ui.capture.proving import Proving, Subject
 from yomikomi.ui.capture.session_runner import SessionRunner
@@ -60,6 +53,7 @@ class CaptureStation(Station):
         left.setSpacing(8)
         left.addWidget(self.monitor, 1)
         left.addWidget(self.strip)
+        self.joining = Joining(state, self, lambda: None if self.passing.mode else self._view)
         self.lay_out(left, self._make_side())
         self.bar.hide()
         self.clips = Clips(state, self.marks, self._where_marks_go)
@@ -91,9 +85,10 @@ class CaptureStation(Station):
         layout.addLayout(tabs)
         layout.addWidget(self.pages, 1)
         self.look_button = button("Preview", self.look, tip="F3: show the picture without recording")
-        self.join_button = button("Join the parts", self.join_parts, tip="One file of all parts, without encoding")
-        self.start_button = button("Start the take", self.primary, primary=True, tip="F9")
-        layout.addLayout(row(self.look_button, self.join_button, 1, self.start_button))
+        self.join_button = button("Join the parts", self.joining.join_parts, tip="One file of all parts, without encoding")
+        self.start_button = button("Start the take", self.toggle, primary=True, tip="F9")
+        self.next_button = button("Read this take", self.primary, primary=True, tip="Ctrl+Return: what was recorded is measured")
+        layout.addLayout(row(self.look_button, self.join_button, 1, self.start_button, self.next_button))
         self.show_page("watch")
         return side
 
@@ -104,6 +99,7 @@ class CaptureStation(Station):
         self.watch.armed.connect(self.arm)
         self.watch.kept.connect(self.passing.keep)
         self.passing.changed.connect(self._on_pass_changed)
+        self.proving.changed.connect(self._buttons)
         self.passing.status.connect(self._on_status)
         self.passing.second.connect(self.strip.add)
         self.passing.ended.connect(self.session.ended)
@@ -146,19 +142,33 @@ class CaptureStation(Station):
         self.passing.stop_looking()
 
     def primary(self) -> None:
+        """The next step: a take that is there is read, else one is recorded."""
+        if self.recording or not self._has_take:
+            self.toggle()
+        else:
+            self.state.go.emit("reading")
+            if self.take is not None and self._view is not None and self._view.reading is None:
+                self.state.takes_ready.emit([self._view.id])
+
+    def toggle(self) -> None:
+        """Start a take, or end the one that is recorded."""
         if self.recording:
             self.end()
         else:
             self.begin()
 
+    @property
+    def _has_take(self) -> bool:
+        return self.take is not None and self.take.state not in {"recording", "lost"}
+
     def act(self, key: str) -> None:
         pages = [one for one, _ in PAGES]
         does = {
-            "record": self.primary, "look": self.look, "arm": self.arm, "keep": lambda: self.passing.keep(30.0, 0.0),
+            "record": self.toggle, "look": self.look, "arm": self.arm, "keep": lambda: self.passing.keep(30.0, 0.0),
             "mark": lambda: self.clips.mark("mark"), "mark_in": lambda: self.clips.mark("in"), "mark_out": lambda: self.clips.mark("out"),
             "split": lambda: self.clips.mark("split"), "looks": self.monitor.toggle_looks, "view": self.monitor.next_size,
             "guides": self.monitor.next_guide, "page": lambda: self.show_page(pages[(self.pages.currentIndex() + 1) % len(pages)]),
-            "inserted": self.session.confirm, "merge": self.choose_halves,
+            "inserted": self.session.confirm, "merge": self.joining.choose_halves,
         }  # fmt: skip
         if key in does:
             does[key]()
@@ -195,47 +205,6 @@ class CaptureStation(Station):
             self.passing.stop_looking()
             self.strip.clear()
             self.passing.arm(view, spec, self._record_as(), self.settings, self.monitor.look)
-
-    def join_parts(self) -> None:
-        """All parts of the take in one file, as a further take."""
-        view, take = self._view, self.take
-        if view is None or take is None or not take.details.parts or not self.state.may_write():
-            return
-        parts = tuple(Piece(one) for one in parts_of(self.state, view))
-        target = self.state.record.name_take(view.id, take.path.suffix)
-        self._take_over(join_pieces, JoinPiecesRequest(parts, target), target, f"{len(parts)} parts joined")
-
-    def _take_over(self, function: Callable[[Any, Reporter], JoinedPieces], request: object, target: Path, words: str) -> None:
-        """Make a further take of recordings that are there, without encoding."""
-        view = self._view
-        assert view is not None
-
-        def ended(job: Job) -> None:
-            if job.state is not JobState.DONE:
-                self.state.tell_end(job)
-                return
-            done: JoinedPieces = job.result
-            self.state.record.add_copied_take(view.id, target, seconds=done.seconds, frames=done.frames, words=words)
-            self.state.tell(Weight.FINE, f"{words}: {done.frames} frames, nothing encoded.")
-            self.state.reload()
-
-        self.state.jobs.start(function, request, name=f"{words}, {view.label}", resource="take drive", on_end=ended)
-
-    def choose_halves(self) -> None:
-        """Two files that hold every other frame each, as two links write them to two drives."""
-        if self._view is None or self.passing.mode:
-            return
-        files, _ = QFileDialog.getOpenFileNames(self, "The two recordings, the one with the first frame first")
-        if len(files) == 2:
-            self.merge_halves(Path(files[0]), Path(files[1]))
-        elif files:
-            self.state.tell(Weight.LOOK, "Two recordings are needed: one of each drive.")
-
-    def merge_halves(self, first: Path, second: Path) -> None:
-        """They become one take of the current carrier."""
-        if self._view is not None and self.state.may_write():
-            target = self.state.record.name_take(self._view.id, first.suffix)
-            self._take_over(merge_alternates, MergeRequest(first, second, target), target, "alternate frames merged")
 
     def choose_source(self) -> None:
         from yomikomi.core.capture.devices.linux import LinuxLayer
@@ -381,9 +350,14 @@ class CaptureStation(Station):
     def _buttons(self) -> None:
         unfit = self._view is not None and self._view.unfit
         has_source = self._view is not None and self._view.has_player and (self.recording or not unfit)
-        self.start_button.setText("End the take" if self.recording else "Start the take")
+        read_next = self._has_take and not self.recording
+        failed = self.proving.failed and not self.recording and not read_next
+        self.next_button.setVisible(read_next)
+        self.next_button.setText("Read this take" if self._view and self._view.reading is None else "Go on to Reading")
+        self.start_button.setText("End the take" if self.recording else "New take" if read_next else "Start the take")
         self.start_button.setEnabled(has_source and not self.proving.doing)
-        restyle(self.start_button, danger=self.recording, primary=not self.recording)
+        restyle(self.start_button, danger=self.recording, primary=not (self.recording or read_next or failed))
+        restyle(self.prove.rehearse_button, primary=failed)
         self.look_button.setText("Stop preview" if self.passing.mode == "looking" else "Preview")
         self.look_button.setEnabled(has_source and self.passing.mode in {"", "looking"})
         self.join_button.setVisible(not self.passing.mode and self.take is not None and bool(self.take.details.parts))
@@ -393,6 +367,7 @@ class CaptureStation(Station):
         self.clips.refresh()
 
     def _clear(self) -> None:
+        self.proving.forget()
         self.monitor.clear()
         self.watch.clear()
         self.strip.clear()

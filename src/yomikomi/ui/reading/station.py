@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
-from typing import Literal
 
 from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, QVBoxLayout
 
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.reading.cache import CachedReadRequest, read_cached
 from yomikomi.core.reading.cards.finding import Finding
 from yomikomi.core.reading.closeup import CloseLook, close_look
 from yomikomi.core.reading.current import looks_current
@@ -17,11 +15,10 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import current
 from yomikomi.core.reading.proposals import proposals
 from yomikomi.core.reading.report.writing import write_report
-from yomikomi.core.reading.scanner import ReadProgress, ReadRequest
+from yomikomi.core.reading.scanner import ReadProgress
 from yomikomi.core.reading.sentences import basis, findings, headline
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.work import Job
-from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.reading.cards import FindingCard, FindingList
 from yomikomi.ui.reading.compare import CompareDialog
@@ -30,18 +27,16 @@ from yomikomi.ui.reading.overrule import OverruleDialog
 from yomikomi.ui.reading.selection import selection_words
 from yomikomi.ui.reading.strips import EvidenceStrips
 from yomikomi.ui.reading.viewer import FrameViewer
+from yomikomi.ui.reading.work import Mode, ReadingWork
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import button, label, menu_button, plain_tip, row, side_panel
-
-Mode = Literal["full", "quick"]
 
 
 class ReadingStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
-        self.job: Job | None = None
-        self._job_take = 0
+        self.work = ReadingWork.of(state)
         self._view: CarrierView | None = None
         self._frame = 0
         self.topic = "scan"
@@ -87,6 +82,13 @@ class ReadingStation(Station):
         right.addWidget(self.handed)
         right.addLayout(row(1, self.quick_button, self.go_button))
         self.lay_out(left, side)
+        self.work.changed.connect(self._on_work)
+        self.work.progressed.connect(self._on_progress)
+
+    @property
+    def job(self) -> Job | None:
+        """The reading that runs, of whatever take."""
+        return self.work.job
 
     @property
     def cards(self) -> list[FindingCard]:
@@ -141,20 +143,8 @@ class ReadingStation(Station):
 
     def read(self, mode: Mode = "full") -> None:
         """Measure the current take in a worker."""
-        take = self._view.take if self._view else None
-        if take is None or take.state == "recording" or self.job is not None or not self.state.may_write():
-            return
-        # The same footage, under whatever name, is not measured twice unless that is asked for.
-        kept = self.state.record.workspace.folder / "trials" / "readings"
-        again = self._view is not None and self._view.reading is not None
-        self.job = self.state.jobs.start(
-            read_cached, CachedReadRequest(ReadRequest(take.path, mode=mode), kept, again=again), name="reading", resource="processor",
-            on_progress=self._on_progress, on_end=partial(self._on_end, take_id=take.id),
-        )  # fmt: skip
-        self._job_take = take.id
-        self.bar.setValue(0)
-        self.bar.setFormat("starting")
-        self.show_carrier(self._view)
+        if self._view is not None:
+            self.work.read(self._view, mode)
 
     def show_frame(self, frame: int) -> None:
         """Fetch a frame in a thread and show it; an older answer that comes late is dropped."""
@@ -271,22 +261,19 @@ class ReadingStation(Station):
 
     def _reads(self, view: CarrierView | None) -> bool:
         """Whether it is this carrier's take that is being read."""
-        return self.job is not None and view is not None and view.take is not None and view.take.id == self._job_take
+        return self.job is not None and view is not None and view.take is not None and view.take.id == self.work.take_id
 
     def _on_progress(self, job: Job) -> None:
         progress: ReadProgress = job.progress
         self.bar.setValue(round(progress.part * 1000))
         self.bar.setFormat(f"{progress.frames} frames · {progress.speed:.1f} × real time · {clock(progress.seconds_left)} left")
 
-    def _on_end(self, job: Job, take_id: int) -> None:
-        self.job = None
-        self.bar.hide()
-        if job.state is JobState.DONE:
-            self.state.record.save_reading(take_id, job.result)
-            self.state.reload()
-        else:
-            self.state.tell_end(job)
-            self.show_carrier(self._view)
+    def _on_work(self) -> None:
+        """A reading began or ended."""
+        if self.job is not None and self.job.progress is None:
+            self.bar.setValue(0)
+            self.bar.setFormat("starting")
+        self.show_carrier(self._view)
 
     def _say(self, view: CarrierView | None) -> None:
         if view is None or view.take is None:

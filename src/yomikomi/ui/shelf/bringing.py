@@ -66,6 +66,7 @@ class Bringing(QObject):
         self.state.reload()
         if found.taken:
             self.state.choose(found.taken[-1])
+            self.state.takes_ready.emit(list(found.taken))
         for path in found.discs:
             self.state.jobs.start(look_into, path, name=f"looking into {path.name}", limit=LONGEST_LOOK_S, on_end=self._disc_looked)
         self._tell_gathered(found)
@@ -133,6 +134,7 @@ class Bringing(QObject):
         words = f"title copied, {done.frames} pictures" + (f"; {done.warning}" if done.warning else "")
         self.state.record.add_copied_take(carrier_id, done.path, seconds=done.seconds, frames=done.frames, words=words)
         self.state.reload()
+        self.state.takes_ready.emit([carrier_id])
         name = self.state.record.carrier(carrier_id).label
         if done.warning:
             self.state.tell(Weight.LOOK, f"{name} was copied, but {done.warning}.")

@@ -63,6 +63,7 @@ class MainWindow(QWidget):
         self.rail.asked.connect(self.do)
         state.go.connect(self.show_station)
         state.carrier_changed.connect(self._on_carrier)
+        state.takes_ready.connect(self._on_takes)
         self._make_keys()
 
     def station(self, key: str) -> Station:
@@ -176,6 +177,13 @@ class MainWindow(QWidget):
     def _on_carrier(self, view: CarrierView | None) -> None:
         if self.current_key:
             self._stations[self.current_key].show_carrier(view)
+
+    def _on_takes(self, carriers: list[int]) -> None:
+        """New takes are read without being asked for."""
+        from yomikomi.ui.reading.work import ReadingWork  # what reads is loaded when first needed
+
+        if self.state.starts_by_itself:
+            ReadingWork.of(self.state).read_new(carriers)
 
     def _on_notice(self, notice: Notice) -> None:
         self.notice_bar.tell(notice)
