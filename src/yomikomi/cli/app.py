@@ -258,14 +258,17 @@ def has_display() -> bool:
 def _open_window(folder: Path, *, demo: bool, trust: bool = False) -> None:
     if not has_display() and os.environ.get("QT_QPA_PLATFORM") not in {"offscreen", "minimal"}:
         raise UnfinishedError("There is no display for the window.", remedy="Start it in a desktop session, or see yomikomi --help.")
-    from yomikomi.ui.app import run_window
+    from yomikomi.ui.app import REOPEN, run_window
 
     on_ready = None
     if demo:
         from yomikomi.demo.maker import fill
 
         on_ready = fill
-    raise SystemExit(run_window(folder, on_ready=on_ready, trust=trust))
+    code = run_window(folder, on_ready=on_ready, trust=trust)
+    if code == REOPEN:  # another form or size of everything: Qt takes them only at the start
+        os.execv(sys.executable, [sys.executable, "-m", "yomikomi", *sys.argv[1:]])
+    raise SystemExit(code)
 
 
 def answer(document: BaseModel, as_json: bool, words: str) -> None:

@@ -104,7 +104,7 @@ def shelf_add(
     rights: Annotated[bool, typer.Option("--rights", help="We hold the rights, or may copy it.")] = False,
     as_json: Json = False,
 ) -> None:
-    """Take in a carrier, or a series of like ones."""
+    """Add a carrier, or a series of similar ones."""
     from yomikomi.core.planning.carriers import KINDS
     from yomikomi.core.planning.formats import FORMATS
     from yomikomi.core.planning.intake import Intake, series_labels, tags_of, usual_details

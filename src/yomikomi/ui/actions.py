@@ -80,6 +80,10 @@ ACTIONS = (
     ActionEntry("read", "Read the take", "F5", "reading"),
     ActionEntry("play", "Play or pause the loop", "F6", "treatment"),
     ActionEntry("try", "Run trials", "F7", "balance"),
+    ActionEntry("larger", "Everything larger", "Ctrl++"),
+    ActionEntry("smaller", "Everything smaller", "Ctrl+-"),
+    ActionEntry("usual_size", "Everything at its usual size", "Ctrl+0"),
+    ActionEntry("form", "Light, dark or high contrast", "Ctrl+Shift+D"),
     ActionEntry("keys", "Show all shortcuts", "F1"),
     ActionEntry("quit", "Close the window", "Ctrl+Q"),
 )

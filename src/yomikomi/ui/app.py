@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import gc
+import os
 import sys
 import threading
 from collections.abc import Callable
@@ -23,6 +25,7 @@ from yomikomi.core.work.notices import Weight
 from yomikomi.core.work.text import printable
 from yomikomi.core.work.warm import keep_warm
 from yomikomi.ui import theme
+from yomikomi.ui.appearance import APPEARANCE
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.shell.window import MainWindow, Maker
 from yomikomi.ui.state import AppState
@@ -54,6 +57,10 @@ _POLL_MS = 50
 # Every call into Qt hands the interpreter over; while a thread computes, getting it back takes up to this long (seconds). At
 # Python's usual 5 ms a search for paths held the window for a second (docs/science.md).
 _SWITCH_S = 0.0005
+# What the desktop's own scale was before ours, and where the window was when it opened anew.
+_OWN_SCALE, _WHERE = "YOMIKOMI_DESKTOP_SCALE", "YOMIKOMI_WHERE"
+# How :func:`run_window` says that the program is to be begun anew.
+REOPEN = 75
 
 
 class Preload:
@@ -101,11 +108,19 @@ def build_window(workspace: Workspace) -> MainWindow:
     return window
 
 
+def _set_scale() -> None:
+    """Qt scales everything that is drawn; it asks once, before the application is made. What the person's desktop says counts too."""
+    own = os.environ.setdefault(_OWN_SCALE, os.environ.get("QT_SCALE_FACTOR", "1"))
+    with contextlib.suppress(ValueError):
+        os.environ["QT_SCALE_FACTOR"] = str(float(own) * APPEARANCE.scale)
+
+
 def application() -> QApplication:
     """The one application, with theme and fonts."""
     found = QApplication.instance()
     if isinstance(found, QApplication):
         return found
+    _set_scale()
     made = QApplication(sys.argv[:1])
     made.setApplicationName("Yomikomi")
     sys.setswitchinterval(_SWITCH_S)
@@ -140,10 +155,25 @@ def _on_uncaught(state: AppState, kind: type[BaseException], error: BaseExceptio
         sys.__excepthook__(kind, error, trace)
 
 
+def _go_back(window: MainWindow) -> None:
+    """To the station and carrier that were on screen when the window was closed to open anew."""
+    key, _, carrier = os.environ.pop(_WHERE, "").partition(":")
+    if carrier.isdigit():
+        window.state.choose(int(carrier))
+        window.show_station(key)
+
+
+def _fit(app: QApplication, window: MainWindow) -> None:
+    """Not larger than the screen: at twice the size a usual one holds a quarter."""
+    if app.platformName() != "offscreen":
+        room = app.primaryScreen().availableGeometry()
+        window.resize(min(window.width(), room.width()), min(window.height(), room.height()))
+
+
 def run_window(folder: Path, *, on_ready: Callable[[AppState], object] | None = None, trust: bool = False) -> int:
     """Open the window and run until it is closed; ``on_ready`` is called once it is usable. ``trust``: see :class:`Workspace`.
 
-    Raises WorkspaceError before anything is shown.
+    Returns the exit code, or ``REOPEN``. Raises WorkspaceError before anything is shown.
     """
     workspace = Workspace(folder, trust=trust)
     app = application()
@@ -153,12 +183,18 @@ def run_window(folder: Path, *, on_ready: Callable[[AppState], object] | None = 
     try:
         window = build_window(workspace)
         sys.excepthook = partial(_on_uncaught, window.state)
+        _go_back(window)
+        _fit(app, window)
         window.show()
         preload = Preload(window)
         if on_ready is not None:
             QTimer.singleShot(300, lambda: on_ready(window.state))
         code = int(app.exec())
         preload.join()
+        if window.reopens:
+            current = window.state.current
+            os.environ[_WHERE] = f"{window.current_key}:{current.id if current else 0}"
+            return REOPEN
         return code
     finally:
         workspace.close()

@@ -2,17 +2,69 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from importlib.resources import files
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QAbstractSpinBox, QApplication
 
-PAPER, RAISED, LINE, INK, MUTED = "#ECEBE7", "#F7F6F3", "#C9C6BE", "#22252B", "#5F6268"
-RAIL = "#E1DFD9"
-WELL, WELL_LINE, WELL_TEXT, WELL_MUTED = "#1C1D1F", "#3A3C40", "#D9D7D2", "#A3A29D"
+from yomikomi.ui.appearance import APPEARANCE
+
+
+@dataclass(frozen=True)
+class Form:
+    """One form of the look. ``bright``: what is typed into or chosen; ``on_accent``: text on accent and on fault."""
+
+    paper: str
+    raised: str
+    bright: str
+    line: str
+    ink: str
+    muted: str
+    idle: str
+    rail: str
+    accent: str
+    accent_lit: str
+    accent_idle: str
+    accent_soft: str
+    on_accent: str
+    amber: str
+    madder: str
+    madder_soft: str
+    pine: str
+    well: str = "#1C1D1F"
+    well_line: str = "#3A3C40"
+    well_text: str = "#D9D7D2"
+    well_muted: str = "#A3A29D"
+
+
+FORMS = {
+    "light": Form(
+        paper="#ECEBE7", raised="#F7F6F3", bright="#FFFFFF", line="#C9C6BE", ink="#22252B", muted="#5F6268", idle="#9A9994",
+        rail="#E1DFD9", accent="#2F4B7C", accent_lit="#3A5A92", accent_idle="#A9B3C6", accent_soft="#D3DAE8", on_accent="#FFFFFF",
+        amber="#A86A12", madder="#A4303F", madder_soft="#F2E1E1", pine="#2F6B4F",
+    ),
+    # For judging pictures at night.
+    "dark": Form(
+        paper="#26282B", raised="#2E3134", bright="#3A3D42", line="#50545A", ink="#E6E4DE", muted="#B3B2AD", idle="#85868A",
+        rail="#212326", accent="#8FB0E8", accent_lit="#A9C3F0", accent_idle="#5A6478", accent_soft="#3B4863", on_accent="#14171C",
+        amber="#E3AC55", madder="#F0909A", madder_soft="#4A2C31", pine="#7FC8A3",
+    ),
+    "contrast": Form(
+        paper="#FFFFFF", raised="#FFFFFF", bright="#FFFFFF", line="#1A1A1A", ink="#000000", muted="#262626", idle="#5C5C5C",
+        rail="#FFFFFF", accent="#0B2E6E", accent_lit="#15418F", accent_idle="#5F6F92", accent_soft="#CFE0FF", on_accent="#FFFFFF",
+        amber="#734300", madder="#8E0018", madder_soft="#FFE3E6", pine="#0A5230",
+        well="#000000", well_line="#FFFFFF", well_text="#FFFFFF", well_muted="#E6E6E6",
+    ),
+}  # fmt: skip
+
+# Chosen once, before anything is drawn: the window is opened anew for another form.
+FORM = FORMS[APPEARANCE.form]
+PAPER, RAISED, BRIGHT, LINE, INK, MUTED, RAIL = FORM.paper, FORM.raised, FORM.bright, FORM.line, FORM.ink, FORM.muted, FORM.rail
+WELL, WELL_LINE, WELL_TEXT, WELL_MUTED = FORM.well, FORM.well_line, FORM.well_text, FORM.well_muted
 LIVE_SURROUND = "#515355"
-ACCENT, ACCENT_SOFT = "#2F4B7C", "#D3DAE8"
-AMBER, MADDER, MADDER_SOFT, PINE = "#A86A12", "#A4303F", "#F2E1E1", "#2F6B4F"
+ACCENT, ACCENT_SOFT, ON_ACCENT = FORM.accent, FORM.accent_soft, FORM.on_accent
+AMBER, MADDER, MADDER_SOFT, PINE = FORM.amber, FORM.madder, FORM.madder_soft, FORM.pine
 # Okabe and Ito: distinguishable with every common colour blindness.
 OKABE_ITO = {
     "orange": "#E69F00", "sky": "#56B4E9", "green": "#009E73", "yellow": "#F0E442", "blue": "#0072B2",
@@ -72,7 +124,7 @@ def apply(application: QApplication) -> None:
         (QPalette.ColorRole.ButtonText, INK),
         (QPalette.ColorRole.PlaceholderText, MUTED),
         (QPalette.ColorRole.Highlight, ACCENT),
-        (QPalette.ColorRole.HighlightedText, "#FFFFFF"),
+        (QPalette.ColorRole.HighlightedText, ON_ACCENT),
         (QPalette.ColorRole.ToolTipBase, RAISED),
         (QPalette.ColorRole.ToolTipText, INK),
     ):
@@ -93,13 +145,13 @@ def style_sheet() -> str:
     QPushButton {{ background: {RAISED}; border: 1px solid {LINE}; border-radius: 4px; padding: 7px 14px; min-height: 16px; }}
     QPushButton:hover {{ border-color: {MUTED}; }}
     QPushButton:pressed {{ background: {PAPER}; }}
-    QPushButton:disabled {{ color: #9A9994; background: {PAPER}; }}
+    QPushButton:disabled {{ color: {FORM.idle}; background: {PAPER}; }}
     QPushButton:focus {{ border: 2px solid {ACCENT}; padding: 6px 13px; }}
-    QPushButton[primary="true"] {{ background: {ACCENT}; color: white; border: 1px solid {ACCENT}; }}
-    QPushButton[primary="true"]:hover {{ background: #3A5A92; }}
-    QPushButton[primary="true"]:disabled {{ background: #A9B3C6; border-color: #A9B3C6; color: white; }}
+    QPushButton[primary="true"] {{ background: {ACCENT}; color: {ON_ACCENT}; border: 1px solid {ACCENT}; }}
+    QPushButton[primary="true"]:hover {{ background: {FORM.accent_lit}; }}
+    QPushButton[primary="true"]:disabled {{ background: {FORM.accent_idle}; border-color: {FORM.accent_idle}; color: {ON_ACCENT}; }}
     QPushButton[primary="true"]:focus {{ border: 2px solid {INK}; }}
-    QPushButton[danger="true"] {{ background: {MADDER}; color: white; border: 1px solid {MADDER}; }}
+    QPushButton[danger="true"] {{ background: {MADDER}; color: {ON_ACCENT}; border: 1px solid {MADDER}; }}
     QPushButton[danger="true"]:focus {{ border: 2px solid {INK}; }}
     QPushButton[link="true"] {{ background: transparent; border: 1px solid transparent; color: {ACCENT}; padding: 3px 4px; }}
     QPushButton[link="true"]:hover {{ text-decoration: underline; }}
@@ -120,7 +172,7 @@ def style_sheet() -> str:
     QToolButton[well="true"]:checked {{ color: white; border: 1px solid {WELL_MUTED}; }}
     QToolButton[well="true"]:hover {{ border-color: {WELL_LINE}; }}
     QLineEdit, QComboBox, QAbstractSpinBox, QPlainTextEdit {{
-        background: white; border: 1px solid {LINE}; border-radius: 4px; padding: 4px 8px; min-height: 20px;
+        background: {BRIGHT}; border: 1px solid {LINE}; border-radius: 4px; padding: 4px 8px; min-height: 20px;
         selection-background-color: {ACCENT}; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {MADDER}; padding: 3px 7px; }}
     QLabel#trouble {{ color: {MADDER}; }}
@@ -137,7 +189,7 @@ def style_sheet() -> str:
     QComboBox QAbstractItemView {{ background: {RAISED}; border: 1px solid {LINE}; selection-background-color: {ACCENT_SOFT};
         selection-color: {INK}; outline: none; }}
     QFrame[card="true"] {{ background: {RAISED}; border: 1px solid {LINE}; border-radius: 4px; }}
-    QFrame[card="true"][chosen="true"] {{ background: white; border: 2px solid {ACCENT}; }}
+    QFrame[card="true"][chosen="true"] {{ background: {BRIGHT}; border: 2px solid {ACCENT}; }}
     QFrame[card="true"]:focus {{ border: 2px solid {ACCENT}; }}
     QFrame[well="true"] {{ background: {WELL}; border-radius: 4px; }}
     QFrame[well="true"] QLabel {{ color: {WELL_TEXT}; }}
@@ -172,4 +224,5 @@ def style_sheet() -> str:
 
 
 def _asset(name: str) -> str:
-    return str(files("yomikomi.ui") / "assets" / "icons" / name)
+    shade = "light/" if QColor(RAISED).lightness() < 128 else ""
+    return str(files("yomikomi.ui") / "assets" / "icons" / f"{shade}{name}")

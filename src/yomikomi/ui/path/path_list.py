@@ -65,7 +65,7 @@ class PathDelegate(QStyledItemDelegate):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(option.rect).adjusted(1, 2, -2, -2)
         focused = bool(option.state & QStyle.StateFlag.State_HasFocus)
-        painter.setBrush(QColor("white" if chosen else theme.RAISED))
+        painter.setBrush(QColor(theme.BRIGHT if chosen else theme.RAISED))
         painter.setPen(QPen(QColor(theme.ACCENT if chosen or focused else theme.LINE), 2 if chosen else 1))
         painter.drawRoundedRect(box, 4, 4)
         painter.setPen(QColor(theme.INK))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QVBoxLayout
 
 from yomikomi.core.reading.cards.finding import certainty_words
@@ -11,6 +12,7 @@ from yomikomi.core.reading.cards.scanned import KIND_WORDS
 from yomikomi.core.reading.closeup import CloseLook, segment_at
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scan.verdict import Vote
+from yomikomi.core.reading.unread import FirstLook
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.ui.widgets.basics import Well, label
 from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb
@@ -33,12 +35,22 @@ class DetailPanel(Well):
         self.argues_head.setProperty("well", True)
         self.argues = label("", wrap=True)
         self.argues.setProperty("well", True)
-        layout = QVBoxLayout(self)
+        self.argues.setAlignment(Qt.AlignmentFlag.AlignTop)
+        layout = self._layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 10, 8, 8)
         layout.setSpacing(6)
         layout.addWidget(self.picture, 1)
         for one in (self.figures, self.argues_head, self.argues):
             layout.addWidget(one)
+
+    def show_unread(self, look: FirstLook | None) -> None:
+        """What the file says of itself, while nothing was measured."""
+        self.picture.show_image(None)
+        self.picture.setVisible(look is None)
+        self._layout.setStretchFactor(self.argues, int(look is not None))
+        self.figures.setText("")
+        self.argues_head.setText("The file says" if look is not None else "")
+        self.argues.setText("\n".join(look.lines) if look is not None else "")
 
     def show_look(self, look: CloseLook | None, reading: Reading | None = None) -> None:
         if look is None or reading is None:
@@ -46,6 +58,8 @@ class DetailPanel(Well):
             for one in (self.figures, self.argues_head, self.argues):
                 one.setText("")
             return
+        self.picture.show()
+        self._layout.setStretchFactor(self.argues, 0)
         lines, columns = look.part.shape[:2]
         shape = Fraction(columns, max(1, lines)) * Fraction(reading.geometry.sample_aspect)
         self.picture.show_image(image_from_rgb(look.part), shape)

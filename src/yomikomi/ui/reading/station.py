@@ -17,6 +17,7 @@ from yomikomi.core.reading.proposals import proposals
 from yomikomi.core.reading.report.writing import write_report
 from yomikomi.core.reading.scanner import ReadProgress
 from yomikomi.core.reading.sentences import basis, findings, headline
+from yomikomi.core.reading.unread import FirstLook, first_look
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.work import Job
 from yomikomi.core.work.notices import Weight
@@ -31,6 +32,11 @@ from yomikomi.ui.reading.work import Mode, ReadingWork
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import button, label, menu_button, plain_tip, row, side_panel
+
+_PURPOSE = (
+    "A reading measures scan type and field order, frame rate and losses, levels and range, borders, noise and tape faults, "
+    "sound and sync, each with its evidence and certainty."
+)
 
 
 class ReadingStation(Station):
@@ -112,22 +118,43 @@ class ReadingStation(Station):
         self.cards_head.setVisible(reading is not None)
         take_id = view.take.id if view and view.take else 0
         stamp = (take_id, repr(reading.scan) + str(reading.read_seconds) + str(reading.overruled) if reading else "")
-        if stamp == self._shown or (reading is None and self._shown is None):
+        if stamp == self._shown:
             return
+        was = self._shown
         self._shown = stamp
-        self.strips.show_reading(reading)
+        if reading is not None or was is not None:
+            self.strips.show_reading(reading)
         found = findings(reading, view.origin) if reading and view else []
         if self.topic not in {one.topic for one in found}:
             self.topic = "scan"
         self.list.show_findings(found, topic=self.topic)
         self._name_overruling()
         asked = [one.words for one in proposals(reading, found)] if reading else []
-        self.handed.setText(f"Suggested corrections: {' · '.join(asked)}" if asked else "No corrections needed." if reading else "")
+        self.handed.setText(f"Suggested corrections: {' · '.join(asked)}" if asked else "No corrections needed." if reading else _PURPOSE)
+        self.strips.setVisible(reading is not None)
         if reading is None:
-            self.viewer.show_look(None)
-            self.detail.show_look(None)
+            self._show_unread(view)
         else:
+            self.detail.setVisible(True)
             self.strips.choose(self._proof_frame(self.list.chosen, reading))
+
+    def _show_unread(self, view: CarrierView | None) -> None:
+        """A first picture and the file's own tracks, fetched in a thread."""
+        self.viewer.show_unread(None)
+        self.detail.show_unread(None)
+        self.detail.setVisible(False)
+        if view is None or view.take is None or view.take.state == "recording":
+            return
+        path = view.take.path
+
+        def shown(look: FirstLook) -> None:
+            if self._view is not None and self._view.take is not None and self._view.take.path == path and self._view.reading is None:
+                self.detail.setVisible(True)
+                self.viewer.show_unread(look)
+                self.detail.show_unread(look)
+
+        # What cannot be opened is told when it is to be read.
+        self.state.calls.call("first look", partial(first_look, path), shown, lambda _error: None)
 
     def primary(self) -> None:
         if self._view is None or self.job is not None:

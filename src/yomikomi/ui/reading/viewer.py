@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayou
 
 from yomikomi.core.reading.closeup import CloseLook
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.video.timecode import frame_clock
+from yomikomi.core.reading.unread import FirstLook
+from yomikomi.core.video.timecode import clock, frame_clock
 from yomikomi.ui.capture.scopes import HistogramView, VectorView, WaveformView
 from yomikomi.ui.widgets.basics import Well, label
 from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb
@@ -30,7 +31,7 @@ class FrameViewer(Well):
         super().__init__()
         self._look: CloseLook | None = None
         self._reading: Reading | None = None
-        self.whole = PictureView(empty="Read the take to see its frames.")
+        self.whole = PictureView(empty="No picture yet.")
         self.top, self.bottom = PictureView(), PictureView()
         self.top.caption, self.bottom.caption = "top field", "bottom field"
         self.waveform, self.vector, self.histogram = WaveformView(), VectorView(), HistogramView()
@@ -79,11 +80,24 @@ class FrameViewer(Well):
 
     def show_look(self, look: CloseLook | None, reading: Reading | None = None) -> None:
         self._look, self._reading = look, reading
+        for mode in self._modes.buttons():
+            mode.show()
         if look is not None and reading is not None:
             self._place.setText(f"{frame_clock(look.frame, Fraction(reading.rate.nominal))}   frame {look.frame}")
         else:
             self._place.setText("")
         self._show()
+
+    def show_unread(self, look: FirstLook | None) -> None:
+        """A picture of a take that was not read yet; only whole."""
+        self._look = self._reading = None
+        self._modes.button(0).setChecked(True)
+        self._show()
+        for mode in self._modes.buttons():
+            mode.setVisible(look is None)
+        shows = look is not None and look.picture is not None
+        self.whole.show_image(image_from_rgb(look.picture), look.shape) if look is not None and look.picture is not None else None
+        self._place.setText(f"{clock(look.at)}   not read yet" if shows and look is not None else "")
 
     @property
     def shape(self) -> Fraction:

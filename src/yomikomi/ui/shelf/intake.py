@@ -55,7 +55,7 @@ class IntakeForm(QWidget):
         self._taken: set[str] = set()
         self._changes: int | None = None
         self._make_fields()
-        self.title = label("Take in a carrier", name="section")
+        self.title = label("Add a carrier", name="section")
         form = self._form = QFormLayout()
         form.setHorizontalSpacing(10)
         form.setVerticalSpacing(7)
@@ -136,7 +136,7 @@ class IntakeForm(QWidget):
         self._player, self._tape_length = _beside(self.seed, self.order), _beside(self.marked, self.speed)
         rows: list[tuple[str, QWidget]] = [
             ("Label", _beside(self.label_line, self.count)), ("", self.series), ("Title", self.title_line), ("Kind", self.kind),
-            ("Standard", self.standard), ("Marked", self._tape_length), ("Runs", self.length),
+            ("Standard", self.standard), ("Marked", self._tape_length), ("Length", self.length),
             ("Picture", self.shape), ("Sound", self.sound), ("Condition", self.condition), ("Rights", self.rights),
             ("", self.rights_words), ("Wanted", outcomes), ("Tags", self.tags_line), ("Note", self.note_line),
             ("Player", self._player), ("", self.corrector),
@@ -163,7 +163,7 @@ class IntakeForm(QWidget):
     def begin(self, free_label: str, taken: set[str], last: CarrierView | None = None) -> None:
         """Start over with the next free label; what stood there, or what was taken in last, stays as a beginning."""
         self._changes, self._taken = None, taken
-        self.title.setText("Take in a carrier")
+        self.title.setText("Add a carrier")
         self.put.setText("Put on the shelf")
         self.give_up.hide()
         self.count.setEnabled(True)

@@ -192,7 +192,7 @@ class SpineDelegate(QStyledItemDelegate):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(option.rect).adjusted(4, 4, -4, -4)
         painter.setPen(QPen(QColor(theme.ACCENT if chosen else theme.LINE), 2 if chosen else 1))
-        painter.setBrush(QColor("white" if chosen else theme.RAISED))
+        painter.setBrush(QColor(theme.BRIGHT if chosen else theme.RAISED))
         painter.drawRoundedRect(box, 4, 4)
         painter.fillRect(QRectF(box.left() + 1, box.top() + 4, 6, box.height() - 8), QColor(kind.edge))
         inner = box.adjusted(18, 10, -10, -9)
@@ -207,7 +207,7 @@ class SpineDelegate(QStyledItemDelegate):
         _line(painter, inner.adjusted(0, inner.height() - 51, 0, 0), length_words(view), theme.mono(theme.SMALL_PX), theme.MUTED)
         draw_track(
             painter, QRectF(inner.left(), inner.bottom() - 31, inner.width(), 10), view.progress, radius=3.2,
-            background="white" if chosen else theme.RAISED,
+            background=theme.BRIGHT if chosen else theme.RAISED,
         )  # fmt: skip
         mark, state = state_of(view)
         draw_mark(painter, QRectF(inner.left(), inner.bottom() - 13, 11, 11), mark)

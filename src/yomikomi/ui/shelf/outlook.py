@@ -134,7 +134,7 @@ class Outlook(Card):
         self._figures["capture"][2].setToolTip("\n".join(lines))
 
     def _show_room(self, made: Forecast, wish: Wish) -> None:
-        words = f"{size_text(made.room.usual)} of {size_text(made.free)} free"
+        words = f"{size_text(made.room.usual)} needed, {size_text(made.free)} free"
         if made.full_at is not None:
             basis = f"drive full at {clock_time(wish.begin, made.full_at)}"
         elif made.room.high:

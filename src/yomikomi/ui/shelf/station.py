@@ -44,13 +44,13 @@ class ShelfStation(Station):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.form = IntakeForm()
         self.outlook = Outlook(state)
-        self.onward = button("Go on with it", self._go_on, tip="To the station where this carrier's work goes on")
+        self.onward = button("Continue", self._go_on, tip="To this carrier's next station")
         self.onward.setIcon(icon("arrow-right", theme.INK))
         self.import_button = button(
             "Import files…", self.bringing.ask_files, tip="Any footage, or a disc image; it stays where it is (Ctrl+O)"
         )
         self.import_button.setIcon(icon("upload", theme.INK))
-        self.change_button = button("Change", self._change, tip="What is written down of the chosen carrier (F2)")
+        self.change_button = button("Edit", self._change, tip="Edit the selected carrier (F2)")
         self.change_button.setIcon(icon("pencil", theme.INK))
         intake = Card(choosable=False)
         intake.setFixedWidth(372)

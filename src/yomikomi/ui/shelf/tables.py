@@ -102,7 +102,7 @@ class TableBox(QDialog):
         self.problems.setPlainText("\n".join(f"row {one.number}: {one.words}" for one in made.problems[:_SHOWN_PROBLEMS]))
 
     def _show_rows(self, made: Inventory) -> None:
-        headings = ("Label", "Title", "Kind", "Standard", "Runs", "Condition", "Tags")
+        headings = ("Label", "Title", "Kind", "Standard", "Length", "Condition", "Tags")
         shown = made.intakes[:_SHOWN_ROWS]
         self.rows.setColumnCount(len(headings))
         self.rows.setHorizontalHeaderLabels(headings)

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from yomikomi.ui import theme
 from yomikomi.ui.actions import ACTIONS, STATIONS
 from yomikomi.ui.icons import icon
+
+# Below this height the stations' names do not fit under their glyphs.
+_LOW = 760
 
 
 class Rail(QWidget):
@@ -37,7 +41,6 @@ class Rail(QWidget):
             made.setIconSize(QSize(24, 24))
             made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-            made.setFixedHeight(66)
             made.setToolTip(f"{entry.words}: {entry.purpose} (Ctrl+{entry.number})")
             made.setAccessibleName(f"{entry.words}: {entry.purpose}")
             made.clicked.connect(lambda _checked=False, key=entry.key: self.chosen.emit(key))
@@ -58,6 +61,15 @@ class Rail(QWidget):
         made.setAccessibleName(entry.words)
         made.clicked.connect(lambda _checked=False: self.asked.emit(key))
         return made
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a low window the glyphs stand alone, with their names in the tooltips."""
+        super().resizeEvent(event)
+        low = event.size().height() < _LOW
+        style = Qt.ToolButtonStyle.ToolButtonIconOnly if low else Qt.ToolButtonStyle.ToolButtonTextUnderIcon
+        for made in self._buttons.values():
+            made.setToolButtonStyle(style)
+            made.setFixedHeight(40 if low else 66)
 
     def show_station(self, key: str) -> None:
         self._buttons[key].setChecked(True)

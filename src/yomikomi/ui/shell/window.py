@@ -7,25 +7,38 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QSize, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
-from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QMessageBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
+from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.work.notices import Notice
+from yomikomi.core.work.notices import Notice, Weight
 from yomikomi.ui.actions import ACTIONS, STATIONS
+from yomikomi.ui.appearance import APPEARANCE, Appearance, keep_appearance
 from yomikomi.ui.shell.carrier_strip import CarrierStrip
 from yomikomi.ui.shell.goto import GoToBox, Target
+from yomikomi.ui.shell.keys_box import KeysBox
 from yomikomi.ui.shell.notice_bar import NoticeBar
+from yomikomi.ui.shell.page import StationPage
 from yomikomi.ui.shell.rail import Rail
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import ARMED, RECORDING, AppState
-from yomikomi.ui.widgets.basics import label
 
 if TYPE_CHECKING:
     from yomikomi.ui.reckoner.window import ReckonerWindow
 
 Maker = Callable[[AppState], Station]
+
+_USUAL_SIZE, _LEAST_SIZE = QSize(1280, 800), QSize(720, 420)
+# From the last press of a key that changes how everything looks until the window opens anew.
+_APPEAR_MS = 700
 
 
 class MainWindow(QWidget):
@@ -42,8 +55,14 @@ class MainWindow(QWidget):
         self.current_key = ""
         self._reckoner: ReckonerWindow | None = None
         self.setWindowTitle("Yomikomi")
-        self.resize(1280, 800)
-        self.setMinimumSize(1024, 700)
+        self.resize(_USUAL_SIZE)
+        self.setMinimumSize(_LEAST_SIZE)
+        self.reopens = False
+        self._appearance = APPEARANCE
+        self._appear = QTimer(self)
+        self._appear.setSingleShot(True)
+        self._appear.setInterval(_APPEAR_MS)
+        self._appear.timeout.connect(self._reopen)
         self.rail = Rail()
         self.strip = CarrierStrip(state)
         self._stack = QStackedWidget()
@@ -71,7 +90,7 @@ class MainWindow(QWidget):
         if key not in self._stations:
             made = self._makers[key](self.state)
             self._stations[key] = made
-            self._stack.addWidget(made)
+            self._stack.addWidget(StationPage(made))
         return self._stations[key]
 
     def show_station(self, key: str) -> None:
@@ -86,7 +105,7 @@ class MainWindow(QWidget):
             before.left()
         self.current_key = key
         after.show_carrier(self.state.current)
-        self._stack.setCurrentWidget(after)
+        self._stack.setCurrentIndex(list(self._stations).index(key))
         after.entered()
 
     def make_rest_idly(self) -> None:
@@ -123,9 +142,11 @@ class MainWindow(QWidget):
         if key == "goto":
             self.open_goto()
         elif key == "keys":
-            self._show_keys()
+            self.open_keys()
         elif key == "reckoner":
             self.open_reckoner()
+        elif key in {"larger", "smaller", "usual_size", "form"}:
+            self._change_appearance(key)
         elif key == "quit":
             self.close()
         elif key == "primary":
@@ -133,6 +154,31 @@ class MainWindow(QWidget):
         else:
             self.show_station(entry.station)
             self.station(entry.station).act(key)
+
+    def _change_appearance(self, key: str) -> None:
+        """Kept at once; the window opens anew for it a moment after the last press, unless something runs."""
+        old = self._appearance
+        new = {
+            "larger": old.larger(1), "smaller": old.larger(-1), "usual_size": Appearance(old.form), "form": old.next_form()
+        }[key]  # fmt: skip
+        if new == old:
+            return
+        try:
+            keep_appearance(new)
+        except YomikomiError as error:
+            self.state.tell_error(error)
+            return
+        self._appearance = new
+        if self.state.jobs.jobs:
+            self.state.tell(Weight.FINE, f"{new.words}: from the next start, since work is running.")
+        else:
+            self.state.tell(Weight.FINE, f"{new.words} …")
+            self._appear.start()
+
+    def _reopen(self) -> None:
+        if not self.state.jobs.jobs and self._appearance != APPEARANCE:
+            self.reopens = True
+            self.close()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -196,14 +242,8 @@ class MainWindow(QWidget):
         else:
             self.do(target.key)
 
-    def _show_keys(self) -> None:
-        box = QDialog(self)
-        box.setWindowTitle("Keys")
-        grid = QGridLayout(box)
-        grid.setContentsMargins(24, 20, 24, 20)
-        grid.setHorizontalSpacing(32)
-        lines = [(f"Ctrl+{s.number}", f"{s.words}: {s.purpose}") for s in STATIONS] + [(a.shortcut, a.words) for a in ACTIONS]
-        for number, (keys, words) in enumerate(lines):
-            grid.addWidget(label(keys, figure=True), number, 0)
-            grid.addWidget(label(words), number, 1)
+    def open_keys(self) -> KeysBox:
+        box = KeysBox(self)
         box.open()
+        box.line.setFocus()
+        return box
