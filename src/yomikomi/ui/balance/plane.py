@@ -54,6 +54,7 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
         self.setBackground(theme.WELL)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Size against fidelity; left and right move along the curves, Enter selects")
+        self.viewport().setAccessibleName(self.accessibleName())
         item = self.getPlotItem()
         item.hideButtons()
         item.setMouseEnabled(x=False, y=False)

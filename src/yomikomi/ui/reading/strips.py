@@ -55,6 +55,7 @@ class EvidenceStrips(pg.GraphicsLayoutWidget):  # type: ignore[misc]
         self.ci.layout.setVerticalSpacing(2)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Evidence over time; left and right step frames")
+        self.viewport().setAccessibleName(self.accessibleName())
         self.setToolTip(
             "Left, Right: a frame · with Shift: a second · Page: a screenful · wheel, + and −: zoom · S: begin or end a selection"
             " · Z: zoom to it · Esc: let it go · N, P: next and previous place · V: another view"
