@@ -81,7 +81,7 @@ def run() -> Iterator[str]:
             still[one.outcome] += 1
             continue
         table[one.words, one.material][one.outcome] += 1
-        if one.outcome != "cannot tell":
+        if one.outcome != "undetermined":
             claims[one.material == _name("h264")].append((one.claim, one.outcome == "right"))
         frames.update(told=one.told, right=one.correct, alarms=one.false_alarm)
     share = frames["right"] / max(1, frames["told"])
@@ -91,7 +91,7 @@ def run() -> Iterator[str]:
     _FILE.write_text(made + ("\n" + "".join(behind[1:]) if behind[1] else ""), encoding="utf-8")
     total = sum((counts for counts in table.values()), Counter[str]())
     yield (
-        f"{sum(total.values())} clips that move: {total['right']} right, {total['cannot tell']} cannot tell, {total['wrong']} wrong; "
+        f"{sum(total.values())} clips that move: {total['right']} right, {total['undetermined']} undetermined, {total['wrong']} wrong; "
         f"frames {100 * share:.1f} % right; table in docs/{_FILE.name}"
     )
 
@@ -105,7 +105,7 @@ def _outcome(case: Case, sigma: float | str, seed: int, size: tuple[int, int]) -
     lossy = sigma == "h264"
     found = _judge(_compressed(case, seed, size) if lossy else _dirty(case, sigma, seed, size), lossy=lossy)
     right = found.kind == case.kind and (case.kind == "mixed" or found.field_order == case.order)
-    outcome = "right" if right else "cannot tell" if found.kind == "undetermined" else "wrong"
+    outcome = "right" if right else "undetermined" if found.kind == "undetermined" else "wrong"
     false_alarm = case.kind == "progressive" and found.kind not in {"progressive", "undetermined"}
     return Outcome(case.words, _name(sigma), outcome, case.moves, found.confidence, false_alarm, *_frame_accuracy(found, case))
 
@@ -215,19 +215,19 @@ def _document(
         "Made by `python -m bench scan`: programmes of six seeds that were not looked at while the model was made, in 525 and 625",
         f"lines, clips of {_FRAMES} frames (mixed ones of 66), clean, in white noise of two strengths, and through a simulated VHS tape",
         "(noise alike along the line, line wobble, head switching, dropouts), and in noise and then H.264 as a capture box makes it",
-        f"({', '.join(f'{key} {value}' for key, value in _COMPRESSED.items())}). Each cell: right / cannot tell / wrong.",
+        f"({', '.join(f'{key} {value}' for key, value in _COMPRESSED.items())}). Each cell: right / undetermined / wrong.",
         "",
         "| material | " + " | ".join(columns) + " |",
         "|---|" + "---|" * len(columns),
     ]
     for row in words:
         cells = [table[row, column] for column in columns]
-        lines.append(f"| {row} | " + " | ".join(f"{c['right']} / {c['cannot tell']} / {c['wrong']}" for c in cells) + " |")
-    shares = {outcome: 100 * total[outcome] / count for outcome in ("right", "cannot tell", "wrong")}
+        lines.append(f"| {row} | " + " | ".join(f"{c['right']} / {c['undetermined']} / {c['wrong']}" for c in cells) + " |")
+    shares = {outcome: 100 * total[outcome] / count for outcome in ("right", "undetermined", "wrong")}
     lines += [
         "",
         f"**{count} clips: " + ", ".join(f"{share:.1f} % {outcome}" for outcome, share in shares.items()) + ".**",
-        f"Of telling frames {100 * frames:.1f} % stand in a segment of the right kind and order.",
+        f"Of frames with enough motion {100 * frames:.1f} % stand in a segment of the right kind and order.",
         f"False alarms on progressive material: {false_alarms}.",
         "A mixed clip counts as wrong too where one part of it hardly moves, so that the other names the whole.",
         *_still_words(still),
@@ -254,5 +254,5 @@ def _still_words(still: Counter[str]) -> list[str]:
     """Of clips in which nothing moves but what a tape makes move."""
     if not still:
         return []
-    told = ", ".join(f"{still[outcome]} {outcome}" for outcome in ("right", "cannot tell", "wrong"))
+    told = ", ".join(f"{still[outcome]} {outcome}" for outcome in ("right", "undetermined", "wrong"))
     return [f"Besides, {sum(still.values())} clips in which nothing moves but what a tape makes move: {told}."]
