@@ -21,6 +21,7 @@ from tests.making import programme_frames, write_clip
 from yomikomi.ui import theme
 from yomikomi.ui.actions import ACTIONS, STATIONS
 from yomikomi.ui.appearance import SCALES, Appearance, read_appearance
+from yomikomi.ui.capture.station import CaptureStation
 from yomikomi.ui.reading.station import ReadingStation
 from yomikomi.ui.shelf.station import ShelfStation
 from yomikomi.ui.shell.window import MainWindow
@@ -199,3 +200,22 @@ def _says(widget: QWidget) -> bool:
     )
     face = QAccessible.queryAccessibleInterface(widget)
     return inner or bool(face is not None and face.text(QAccessible.Text.Name))
+
+
+def test_nothing_has_to_be_scrolled_to_in_the_usual_window(window: MainWindow, qtbot: QtBot) -> None:
+    """1280 x 800, also while the large bar of a recording stands over everything: the button that ends it is on screen."""
+    for entry in STATIONS:
+        window.show_station(entry.key)
+        qtbot.wait(30)
+        page = window._stack.currentWidget()
+        assert not page.verticalScrollBar().isVisible(), entry.key  # type: ignore[attr-defined]
+        assert not page.horizontalScrollBar().isVisible(), entry.key  # type: ignore[attr-defined]
+    window.show_station("capture")
+    station = window.station("capture")
+    assert isinstance(station, CaptureStation)
+    station.bar.setVisible(True)
+    qtbot.wait(100)
+    page = window._stack.currentWidget()
+    assert page.rect().contains(station.start_button.mapTo(page, station.start_button.rect().bottomRight()))
+    texts = [station.watch.arm_button, station.watch.keep_button, station.watch.keep_on_button]
+    assert all(one.width() >= one.sizeHint().width() for one in texts)  # nothing is cut off

@@ -70,7 +70,7 @@ class CapturePass(QObject):
 
     def look(self, spec: SourceSpec, look: LookAs) -> None:
         """Show the source without recording."""
-        self._launch(CaptureRequest(spec, None, look=look), "looking", "looking")
+        self._launch(CaptureRequest(spec, None, look=look), "looking", "preview")
 
     def record(self, view: CarrierView, spec: KnownSpec, how: RecordAs, settings: CaptureSettings, look: LookAs) -> bool:
         """Begin a take; False when the record refuses it, which was told then."""
@@ -93,7 +93,7 @@ class CapturePass(QObject):
         shutil.rmtree(folder, ignore_errors=True)  # what a crash left of an earlier one
         self._view, self._kept, self._cue = view, 0, settings.cue
         request = CaptureRequest(spec, None, how, settings.rules, ring=folder, ring_rules=settings.ring, look=look)
-        self._launch(request, "armed", f"recording {view.label} to look back")
+        self._launch(request, "armed", f"buffering {view.label}")
 
     def keep(self, before_s: float, after_s: float) -> None:
         """Take a clip out of the ring."""

@@ -221,7 +221,7 @@ class CaptureStation(Station):
         mode = self.passing.mode
         shown = mode in {"recording", "armed"}
         if shown and not self.bar.isVisibleTo(self):
-            self.bar.begin("RECORDING" if mode == "recording" else "ARMED")
+            self.bar.begin("RECORDING" if mode == "recording" else "BUFFERING")
         self.bar.setVisible(shown)
         self.sentence.setVisible(not shown)
         if mode:

@@ -35,8 +35,9 @@ class _Holder(QWidget):
     def minimumSizeHint(self) -> QSize:
         least = self._station.minimumSizeHint()
         layout = self._station.layout()
-        if layout is None or not layout.hasHeightForWidth():
-            return least
+        view = self.parentWidget()
+        if layout is None or not layout.hasHeightForWidth() or (view is not None and least.height() <= view.height()):
+            return least  # texts that wrap ask for more than they need
         return QSize(least.width(), layout.totalMinimumHeightForWidth(max(self.width(), least.width())))
 
     def sizeHint(self) -> QSize:
@@ -44,6 +45,7 @@ class _Holder(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self.updateGeometry()
         self._station.setGeometry(self.rect())
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
