@@ -138,7 +138,7 @@ def test_an_event_is_kept_after_it_happened(window: MainWindow, put: Callable[..
     press(window, "Ctrl+B", qtbot)
     qtbot.waitUntil(lambda: station.passing.mode == "armed" and station.watch.keep_button.isEnabled(), timeout=LONG)
     qtbot.waitUntil(lambda: "last 2 s" in station.watch.ring.words, timeout=LONG)
-    assert station.bar.state.text().startswith("ARMED")
+    assert station.bar.state.text().startswith("BUFFERING")
     press(window, "F11", qtbot)
     qtbot.waitUntil(lambda: any(view.label == "K-001-c1" for view in window.state.carriers), timeout=LONG)
     clip = next(view for view in window.state.carriers if view.label == "K-001-c1")

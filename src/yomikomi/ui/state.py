@@ -90,6 +90,11 @@ class AppState(QObject):
         self.current = next((view for view in self.carriers if view.id == carrier_id), self.current)
         self.carrier_changed.emit(self.current)
 
+    @property
+    def records(self) -> bool:
+        """Whether a take is recorded, or the look-back buffer runs."""
+        return any(job.kind in {RECORDING, ARMED} for job in self.jobs.jobs)
+
     def may_write(self) -> bool:
         """Whether files may be made in the workspace; tells why where not."""
         try:

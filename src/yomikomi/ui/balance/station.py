@@ -176,6 +176,7 @@ class BalanceStation(Station):
         """Trials are the only next step of a treated take without them: they begin by themselves, once; what a person stopped, stays."""
         take = self._view.take if self._view else None
         ready = self._view is not None and self._view.treatment is not None and self._trials is None and self.job is None
+        ready = ready and not self.state.records  # never beside a recording
         if take is not None and ready and self.state.starts_by_itself and take.id not in self._begun:
             self._begun.add(take.id)
             self.try_recipes()

@@ -12,7 +12,7 @@ from yomikomi.core.reading.cache import CachedReadRequest, read_cached
 from yomikomi.core.reading.scanner import ReadRequest
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
-from yomikomi.ui.state import ARMED, RECORDING, AppState
+from yomikomi.ui.state import AppState
 
 Mode = Literal["full", "quick"]
 # A take that is longer is read quickly first, so that there is something to go on with; then every frame.
@@ -81,11 +81,8 @@ class ReadingWork(QObject):
                 self._waiting.append((carrier_id, "quick" if quick else "full", True))
         self._begin_next()
 
-    def _records(self) -> bool:
-        return any(job.kind in {RECORDING, ARMED} for job in self._state.jobs.jobs)
-
     def _on_jobs(self) -> None:
-        if self._records() and self.job is not None and self._unasked and not self._giving_way:
+        if self._state.records and self.job is not None and self._unasked and not self._giving_way:
             self._give_way(0)
         elif self.job is None:
             self._begin_next()
@@ -98,7 +95,7 @@ class ReadingWork(QObject):
         self._state.jobs.cancel(self.job)
 
     def _begin_next(self) -> None:
-        while self._waiting and self.job is None and not self._records() and not self._state.jobs.closing:
+        while self._waiting and self.job is None and not self._state.records and not self._state.jobs.closing:
             carrier_id, mode, unasked = self._waiting.pop(0)
             view = next((one for one in self._state.carriers if one.id == carrier_id), None)
             # A person who went on with what the quick reading found is not overtaken by the full one.
