@@ -11,6 +11,8 @@ from itertools import islice
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
+# The look that whoever runs the tests has chosen is no matter of theirs.
+os.environ.update(YOMIKOMI_FORM="light", YOMIKOMI_SCALE="1.0")
 os.environ.pop("DISPLAY", None)
 os.environ.pop("WAYLAND_DISPLAY", None)
 

@@ -20,7 +20,7 @@ from pytestqt.qtbot import QtBot
 from tests.making import programme_frames, write_clip
 from yomikomi.ui import theme
 from yomikomi.ui.actions import ACTIONS, STATIONS
-from yomikomi.ui.appearance import SCALES, Appearance, read_appearance
+from yomikomi.ui.appearance import SCALES, Appearance, keep_appearance, read_appearance
 from yomikomi.ui.capture.station import CaptureStation
 from yomikomi.ui.reading.station import ReadingStation
 from yomikomi.ui.shelf.station import ShelfStation
@@ -56,7 +56,9 @@ def test_every_form_can_be_read(key: str) -> None:
 
 
 @pytest.mark.parametrize("content", ["", "[]", "{", '{"form": "pink", "scale": 17}', '{"form": 3, "scale": "large"}', '{"scale": null}'])
-def test_a_damaged_file_of_choices_is_the_usual_look(content: str) -> None:
+def test_a_damaged_file_of_choices_is_the_usual_look(content: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.delenv("YOMIKOMI_FORM")
+    monkeypatch.delenv("YOMIKOMI_SCALE")
     path = user_config_path("yomikomi") / "appearance.json"
     path.parent.mkdir(parents=True, exist_ok=True)
     path.write_text(content)
@@ -64,6 +66,16 @@ def test_a_damaged_file_of_choices_is_the_usual_look(content: str) -> None:
         assert read_appearance() == Appearance()
     finally:
         path.unlink()
+
+
+def test_what_was_kept_is_read_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.delenv("YOMIKOMI_FORM")
+    monkeypatch.delenv("YOMIKOMI_SCALE")
+    keep_appearance(Appearance("contrast", 1.75))
+    try:
+        assert read_appearance() == Appearance("contrast", 1.75)
+    finally:
+        (user_config_path("yomikomi") / "appearance.json").unlink()
 
 
 def test_steps_end_at_both_ends() -> None:

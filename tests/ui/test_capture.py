@@ -112,7 +112,7 @@ def test_a_take_with_marks_becomes_named_clips(
     assert len(station.marks.clips) == 2
     station.marks.pattern.setText("{label} {mark} {number}")
     click(station.marks.name_button)
-    assert [clip.name for clip in station.clips.clips] == ["K-001 look here 1", "K-001 a gull 2"]
+    assert [clip.name for clip in station.clips.clips] == ["K-001 check 1", "K-001 a gull 2"]
     qtbot.waitUntil(lambda: not station.marks.clip_list.item(1).icon().isNull(), timeout=LONG)
     station.clips.export_to(tmp_path / "marks.json")
     document = json.loads((tmp_path / "marks.json").read_text())
@@ -216,7 +216,7 @@ def test_a_rehearsal_and_a_trial_say_what_is_so(
     click(station.prove.trial_button)  # cut short: what was tried by then counts
     qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
     assert station.prove.trial.verdict.text()
-    assert station.prove.trial_button.text() == "Try the machine"
+    assert station.prove.trial_button.text() == "Test the machine"
 
 
 def test_how_it_is_recorded_is_kept_and_used(window: MainWindow, put: Callable[..., CaptureStation], qtbot: QtBot, tmp_path: Path) -> None:
@@ -272,7 +272,7 @@ def test_the_picture_is_looked_at_in_several_ways(window: MainWindow, put: Calla
         station.picture.grab()
     click(station.monitor.clip_map)
     press(window, "Ctrl+G", qtbot)
-    assert station.monitor.looks.text() == "Looks off"
+    assert station.monitor.looks.text() == "Monitor off"
     assert station.monitor.look.anything is False
     press(window, "Ctrl+G", qtbot)
     qtbot.waitUntil(lambda: station.picture.image is not None, timeout=LONG)

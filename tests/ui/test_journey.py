@@ -126,7 +126,7 @@ def test_a_tape_from_the_shelf_to_the_ledger(window: MainWindow, qtbot: QtBot, m
     _try_only(monkeypatch, "h264", "av1")
     shelf = window.station("shelf")
     assert isinstance(shelf, ShelfStation)
-    assert "Begin by putting a carrier" in shelf.sentence.text
+    assert "Add a carrier" in shelf.sentence.text
     press(window, "Ctrl+N")
     QTest.keyClicks(shelf.form.title_line, "Lantern parade")
     shelf.form.kind.setCurrentIndex(shelf.form.kind.findData("vhs"))

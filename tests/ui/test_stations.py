@@ -147,7 +147,7 @@ def test_going_by_name(window: MainWindow, qtbot: QtBot) -> None:
     assert [t.key for t in match(all_targets(window.state), "import files")] == ["import"]
     assert match(all_targets(window.state), "xyzzy") == []
     QTest.keySequence(window, "F1")
-    keys = next(w for w in QApplication.topLevelWidgets() if w.windowTitle() == "Keys" and w.isVisible())
+    keys = next(w for w in QApplication.topLevelWidgets() if w.windowTitle() == "Shortcuts" and w.isVisible())
     keys.close()
 
 
@@ -163,7 +163,7 @@ def test_bad_files_get_a_clear_word_and_no_carrier(window: MainWindow, qtbot: Qt
         qtbot.waitUntil(lambda w=words: w in window.notice_bar.text, timeout=5000)
     assert window.state.carriers == []
     shelf.import_files([cut])
-    qtbot.waitUntil(lambda: "taken in, but it is cut off" in window.notice_bar.text, timeout=5000)
+    qtbot.waitUntil(lambda: "was added, but it is cut off" in window.notice_bar.text, timeout=5000)
     assert [view.title for view in window.state.carriers] == ["cut"]
     assert state_of(window.state.carriers[0])[0] == "check"
 
@@ -203,7 +203,7 @@ def test_a_crash_of_the_recording_worker_is_mended_at_once(window: MainWindow, q
     assert "of it is safe" in window.notice_bar.text
     history = " ".join(notice.text for notice in window.state.notices.history)
     assert "ended unexpectedly" in history
-    assert station.start_button.text() == "Start the take"
+    assert station.start_button.text() == "New take"
 
 
 def test_a_program_killed_while_recording_mends_at_the_next_start(open_window: Opener, qtbot: QtBot, tmp_path: Path) -> None:
@@ -244,7 +244,7 @@ def test_looking_stops_when_leaving(window: MainWindow, qtbot: QtBot) -> None:
     station.look()
     qtbot.waitUntil(lambda: station.picture.image is not None, timeout=20_000)
     assert not station.recording
-    assert station.look_button.text() == "Stop looking"
+    assert station.look_button.text() == "Stop preview"
     window.show_station("shelf")
     qtbot.waitUntil(lambda: not window.state.jobs.jobs, timeout=5000)
     assert list((window.state.record.workspace.folder / "takes").iterdir()) == []

@@ -87,7 +87,7 @@ class CaptureStation(Station):
         self.look_button = button("Preview", self.look, tip="F3: show the picture without recording")
         self.join_button = button("Join the parts", self.joining.join_parts, tip="One file of all parts, without encoding")
         self.start_button = button("Start the take", self.toggle, primary=True, tip="F9")
-        self.next_button = button("Read this take", self.primary, primary=True, tip="Ctrl+Return: what was recorded is measured")
+        self.next_button = button("Read this take", self.primary, tip="Ctrl+Return: what was recorded is measured")
         layout.addLayout(row(self.look_button, self.join_button, 1, self.start_button, self.next_button))
         self.show_page("watch")
         return side
@@ -353,6 +353,7 @@ class CaptureStation(Station):
         read_next = self._has_take and not self.recording
         failed = self.proving.failed and not self.recording and not read_next
         self.next_button.setVisible(read_next)
+        restyle(self.next_button, primary=read_next)
         self.next_button.setText("Read this take" if self._view and self._view.reading is None else "Go on to Reading")
         self.start_button.setText("End the take" if self.recording else "New take" if read_next else "Start the take")
         self.start_button.setEnabled(has_source and not self.proving.doing)
