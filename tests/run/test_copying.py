@@ -279,7 +279,7 @@ class TestProof:
         assert self.failed(verify(self.with_file(expected, damaged), SilentReporter()))
         damaged.write_bytes(b"")
         (only,) = verify(self.with_file(expected, damaged), SilentReporter())
-        assert (only.name, only.passed) == ("decodes whole", False)
+        assert (only.name, only.passed) == ("decodes in full", False)
         assert "0 bytes" in only.found
 
 

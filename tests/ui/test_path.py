@@ -361,7 +361,7 @@ def test_a_school_is_followed_and_seen_in_the_sheet(station: PathStation, window
     box = station.schools
     assert box is not None
     card = box.cards["fields", "finished"]
-    assert "half of the moments are gone" in card.accessibleName()
+    assert "half of the motion is lost" in card.accessibleName()
     QTest.mouseClick(card, Qt.MouseButton.LeftButton, pos=QPoint(20, 20))
     qtbot.waitUntil(lambda: station.planner.sheet.wishes.fields == "finished", timeout=LONG)  # type: ignore[union-attr]
     item = next(item for item in station.planner.sheet.items if item.key == "deinterlace")  # type: ignore[union-attr]

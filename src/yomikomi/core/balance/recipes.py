@@ -164,7 +164,7 @@ def set_up(context: av.VideoCodecContext, recipe: Recipe, treated: TreatedFormat
     codec = CODECS[recipe.codec]
     if treated.field_order is not None and not codec.carries_fields:
         raise WrongUseError(
-            f"{codec.words} cannot mark fields, so players would show comb teeth.",
+            f"{codec.words} cannot mark fields, so players would show combing.",
             remedy="Deinterlace, or take H.264.",
         )
     shape = treated.geometry

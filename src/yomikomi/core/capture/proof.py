@@ -73,7 +73,7 @@ def prove(sheet: PathSheet, look: LookResult, *, silent: bool) -> Proof:
 def _picture(look: LookResult) -> ProofLine:
     words = {
         "none": "does not come", "black": "is black", "blue": "is the recorder's empty one", "torn": "is torn",
-        "there": f"stands, {look.width} × {look.height} at {look.rate:.2f} a second",
+        "there": f"present, {look.width} × {look.height}, {look.rate:.2f} fps",
     }  # fmt: skip
     return ProofLine("picture", words[look.picture], "fine" if look.picture == "there" else "fault")
 

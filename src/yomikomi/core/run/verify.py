@@ -72,11 +72,11 @@ def verify(expected: Expected, reporter: Reporter) -> list[Check]:
     try:
         seen = _look(expected, reporter)
     except UnreadableError as error:
-        return [Check(name="decodes whole", passed=False, found=error.message)]
+        return [Check(name="decodes in full", passed=False, found=error.message)]
     if not seen.stamps:
-        return [Check(name="decodes whole", passed=False, found="no frame can be decoded")]
+        return [Check(name="decodes in full", passed=False, found="no frame can be decoded")]
     found = [
-        Check(name="decodes whole", passed=not seen.damage.any, found=damage_words(seen.damage) or "no errors"),
+        Check(name="decodes in full", passed=not seen.damage.any, found=damage_words(seen.damage) or "no errors"),
         _frames(expected, seen.stamps),
         _duration(expected, seen.stamps, seen.base),
         _rate(expected, seen.stamps, seen.base, seen.declared),

@@ -145,6 +145,6 @@ class RunStation(Station):
             self.sentence.say(head, "One after another; a stopped copy leaves no half file")
         elif ended:
             good = sum(copy.state == "verified" for copy in ended)
-            self.sentence.say(f"Nothing to make. {good} of {len(ended)} copies are verified.", "Choose the next one in Balance")
+            self.sentence.say(f"Idle; the run is empty. {good} of {len(ended)} copies verified.", "Choose the next copy in Balance")
         else:
-            self.sentence.say("Nothing to make yet.", "Choose a copy in Balance and send it here")
+            self.sentence.say("The run is empty.", "Choose a copy in Balance and add it to the run")

@@ -93,7 +93,7 @@ class CarrierStrip(QWidget):
             self._edge = theme.LINE
             self._icon.clear()
             self._name.say("No carrier yet")
-            self._line.say("take one in on the Shelf")
+            self._line.say("add one on the Shelf")
             self._track.show_progress(0)
         else:
             kind = kind_of(view.kind)
@@ -114,7 +114,7 @@ class CarrierStrip(QWidget):
         try:
             free = self._state.free_bytes()
         except OSError:
-            self._free.setText("drive not there")
+            self._free.setText("drive not found")
             self._fits.setText("check its connection")
             return
         format_key = self._state.current.standard if self._state.current and self._state.current.standard in FORMATS else _USUAL_FORMAT
@@ -158,7 +158,7 @@ class _Doing(QWidget):
         self._job = jobs[0] if jobs else None
         self._stop.setVisible(self._job is not None)
         if self._job is None:
-            self._words.setText("reading only" if self._state.record.workspace.read_only else "nothing running")
+            self._words.setText("read-only" if self._state.record.workspace.read_only else "idle")
             self._words.setProperty("quiet", True)
         else:
             progress = self._job.progress

@@ -39,7 +39,7 @@ class _Side(Well):
         self._rate = float(side.rate) if side else 1.0
         self._shown = -1
         self.words.setText(words)
-        self.rate_words.setText(f"{rate_text(side.rate)} a second" if side else "")
+        self.rate_words.setText(f"{rate_text(side.rate)} fps" if side else "")
         if not self._images:
             self.view.show_image(None)
 

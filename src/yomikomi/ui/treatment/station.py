@@ -76,7 +76,7 @@ class TreatmentStation(Station):
         self.chosen: Treatment | None = None
         self.player = LoopPlayer()
         self.place = label(quiet=True)
-        self.play_button = button("Hold", self.toggle, tip="F6")
+        self.play_button = button("Pause", self.toggle, tip="F6")
         self.play_button.setIcon(icon("pause"))
         self.back_button = button("‹ field", lambda: self._step(-1), tip="One picture back")
         self.on_button = button("field ›", lambda: self._step(1), tip="One picture on")
@@ -165,7 +165,7 @@ class TreatmentStation(Station):
         self._show_held()
 
     def _show_held(self) -> None:
-        self.play_button.setText("Play" if self.player.held else "Hold")
+        self.play_button.setText("Play" if self.player.held else "Pause")
         self.play_button.setIcon(icon("play" if self.player.held else "pause"))
 
     def _say(self, view: CarrierView, reading: Reading) -> None:

@@ -78,11 +78,11 @@ def _fields(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
         (
             _option(
                 setup, "kept", "fields kept", "Everything that is on the tape; it can be deinterlaced later, better, and again.",
-                "A step afterwards; teeth on moving edges until then.", f"{fields} moments a second kept", fields="kept",
+                "One more step afterwards; combing on moving edges until then.", f"{fields} fields per second kept", fields="kept",
             ),
             _option(
                 setup, "finished", "finished at once: blended", "Nothing is left to do; it plays anywhere as it is.",
-                "Moving things show twice, and half of the moments are gone, for good.", f"{frames} blended pictures a second",
+                "Moving edges appear twice, and half of the motion is lost for good.", f"{frames} blended fps",
                 fields="finished",
             ),
         ),
@@ -151,7 +151,7 @@ def _scan(setup: Setup, _ranked: Sequence[Ranked]) -> School | None:
     for key, one in zip(texts, pair, strict=True):
         row = FORMATS[one]
         whole = f"{row.height} lines, {frame_rate_text(row.rate if not row.interlaced else 2 * row.rate)} "
-        whole += "half pictures a second" if row.interlaced else "progressive frames per second"
+        whole += "fields per second" if row.interlaced else "progressive frames per second"
         options.append(_option(setup, key, row.words, *texts[key], whole, scan=key))
     now = recorded_format(setup)
     return School("scan", "Progressive 720 or interlaced 1080?", tuple(options), _school_of(now))

@@ -90,7 +90,7 @@ CAPTURE = Sheet(
         ),
         Field("width", "Width", "pixels", "720", steady=True),
         Field("height", "Height", "pixels", "480", steady=True),
-        Field("rate", "Frames a second", "frame rate", "29.97", steady=True),
+        Field("rate", "Frame rate, fps", "frame rate", "29.97", steady=True),
         Field("depth", "Depth", "words", "8", choices=(("8", "8 bits"), ("10", "10 bits"), ("12", "12 bits"), ("16", "16 bits"))),
         Field("sampling", "Sampling", "words", "4:2:2", choices=tuple((key, key) for key in SAMPLES_PER_PIXEL)),
         Field("bits", "Bits a pixel", "number", "6.3"),

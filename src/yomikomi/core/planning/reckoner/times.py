@@ -49,7 +49,7 @@ TIMECODE = Sheet(
     "timecode",
     "Timecode",
     (
-        Field("rate", "Frames a second", "words", "29.97", choices=tuple((rate, rate) for rate in _RATES)),
+        Field("rate", "Frame rate, fps", "words", "29.97", choices=tuple((rate, rate) for rate in _RATES)),
         Field("counting", "Counting", "words", _DROP, choices=((_DROP, "drop-frame"), (_ALL, "non-drop"))),
         Field("frames", "Frames", "count", "107892"),
         Field("code", "Timecode", "words", "01:00:00;00"),
