@@ -3,8 +3,8 @@
 A field shows of a flash the part of its exposure during which the light was on. Each flash meets the fields at another point of their
 time, so that together they tell more than each alone: the common offset, the flashes' common length and the part of its time for
 which a field is exposed are tried over a grid, and each combination weighed by how well it predicts the light seen (Bayes, even
-priors, errors with heavy tails). Where a shutter was closed as the light came on, all moments of that time explain one flash equally well; the
-others narrow them. Taken as given: fields are exposed from their time stamp on. Our own reckoning.
+priors, errors with heavy tails). Where a shutter was closed as the light came on, all moments of that time explain one flash equally
+well; the others narrow them. Taken as given: fields are exposed from their time stamp on. Our own reckoning.
 """
 
 from __future__ import annotations
