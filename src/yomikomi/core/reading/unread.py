@@ -36,19 +36,17 @@ class FirstLook:
 def first_look(path: Path) -> FirstLook:
     """Raises UnreadableError for what is no footage."""
     info = probe(path)
-    shape = info.geometry.display_aspect
-    if info.rotation in {90, 270}:
-        shape = 1 / shape
+    shape = info.geometry.turned(info.rotation).display_aspect
     for into in (_INTO, Fraction(0)):
         at = (info.seconds or Fraction(0)) * into
         try:
             for frame in frames_from(path, start_seconds=at):
                 part = min(1.0, _WIDEST / frame.width)
                 picture = rgb(frame, width=max(1, round(frame.width * part)), height=max(1, round(frame.height * part)))
-                return FirstLook(np.rot90(picture, -(info.rotation // 90) % 4), Fraction(shape), float(at), _told(info))
+                return FirstLook(np.rot90(picture, info.rotation // 90), shape, float(at), _told(info))
         except YomikomiError:
             continue
-    return FirstLook(None, Fraction(shape), 0.0, _told(info))
+    return FirstLook(None, shape, 0.0, _told(info))
 
 
 def _told(info: MediaInfo) -> tuple[str, ...]:

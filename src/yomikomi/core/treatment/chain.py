@@ -228,10 +228,7 @@ _TURNS: dict[int, list[tuple[str, str]]] = {
 
 
 def _treated_geometry(geometry: Geometry, rotation: int) -> Geometry:
-    width, height, aspect = geometry.width // 2 * 2, geometry.height // 2 * 2, geometry.sample_aspect
-    if rotation in {90, 270}:
-        return Geometry(height, width, 1 / aspect)
-    return Geometry(width, height, aspect)
+    return Geometry(geometry.width // 2 * 2, geometry.height // 2 * 2, geometry.sample_aspect).turned(rotation)
 
 
 def outputs_a_frame(reading: Reading, treatment: Treatment) -> Fraction:

@@ -20,6 +20,10 @@ class Geometry:
     def display_aspect(self) -> Fraction:
         return Fraction(self.width, self.height) * self.sample_aspect
 
+    def turned(self, rotation: int) -> Geometry:
+        """As it is shown after a turn by so many degrees; a quarter turn lays it on its side."""
+        return Geometry(self.height, self.width, 1 / self.sample_aspect) if rotation in {90, 270} else self
+
     @property
     def shape_words(self) -> str:
         for shape, name in _NAMED_SHAPES:
