@@ -85,9 +85,13 @@ class AppState(QObject):
         if self.current is not None and self.current.id == carrier_id:
             self.current = fresh
 
+    def view_of(self, carrier_id: int) -> CarrierView | None:
+        """A carrier as it was last read; None where it is gone."""
+        return next((view for view in self.carriers if view.id == carrier_id), None)
+
     def choose(self, carrier_id: int) -> None:
         """Make a carrier the current one."""
-        self.current = next((view for view in self.carriers if view.id == carrier_id), self.current)
+        self.current = self.view_of(carrier_id) or self.current
         self.carrier_changed.emit(self.current)
 
     @property

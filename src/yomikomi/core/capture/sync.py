@@ -310,7 +310,6 @@ def _take(request: SyncRequest, reporter: Reporter) -> SyncMaterial:
     numbers: list[int] = []
     # Half precision holds code values to an eighth; two minutes at 60 frames a second stay under half a gigabyte.
     halves: list[tuple[NDArray[np.float16], NDArray[np.float16]]] = []
-    cells: list[tuple[Small, Small]] = []
     with open_media(request.path) as container:
         stream = video_stream(container, request.path)
         rate = Fraction(stream.average_rate or stream.guessed_rate or 25)
@@ -324,18 +323,15 @@ def _take(request: SyncRequest, reporter: Reporter) -> SyncMaterial:
                 break
             plane = luma(frame)
             eight = np.float32(2 ** (bits(frame) - 8))
-            upper, lower = (
-                np.asarray(cv2.resize(plane[first::2], SMALL, interpolation=cv2.INTER_AREA) / eight, np.float32) for first in (0, 1)
-            )
-            halves.append((upper.astype(np.float16), lower.astype(np.float16)))
-            cells.append((cells_of([upper])[0], cells_of([lower])[0]))
+            fields = [cv2.resize(plane[first::2], SMALL, interpolation=cv2.INTER_AREA) / eight for first in (0, 1)]
+            halves.append((fields[0].astype(np.float16), fields[1].astype(np.float16)))
             numbers.append(number)
             reporter.report(float(number / rate) / request.seconds)
     wave, sound_rate, sound_at = _sound(request)
     order = info.flagged_field_order if info.flagged_field_order in {"tff", "bff"} else None
-    if order is None and cells:
-        upper_cells, lower_cells = (np.stack([pair[which] for pair in cells]) for which in (0, 1))
-        order = lit_first(upper_cells, lower_cells, np.array([float(number / rate) for number in numbers]), float(1 / rate))
+    if order is None and halves:
+        upper, lower = (np.stack([cells_of([pair[which].astype(np.float32)])[0] for pair in halves]) for which in (0, 1))
+        order = lit_first(upper, lower, np.array([float(number / rate) for number in numbers]), float(1 / rate))
     step = 1 if order is None else 2
     smalls: list[Small] = []
     for place, pair in enumerate(halves):

@@ -172,12 +172,17 @@ class BalanceStation(Station):
         self.state.tell(Weight.FINE, f"{recipe.words} of {view.label} is in the run.")
         self.state.go.emit("run")
 
+    @property
+    def _ready(self) -> bool:
+        """Trials can be run."""
+        return self._view is not None and self._view.treatment is not None and self._view.reading is not None
+
     def entered(self) -> None:
         """Trials are the only next step of a treated take without them: they begin by themselves, once; what a person stopped, stays."""
         take = self._view.take if self._view else None
-        ready = self._view is not None and self._view.treatment is not None and self._trials is None and self.job is None
-        ready = ready and not self.state.records  # never beside a recording
-        if take is not None and ready and self.state.starts_by_itself and take.id not in self._begun:
+        idle = self.job is None and not self.state.records  # never beside a recording
+        wanted = self._ready and self._trials is None and self.state.starts_by_itself
+        if take is not None and idle and wanted and take.id not in self._begun:
             self._begun.add(take.id)
             self.try_recipes()
 
@@ -355,19 +360,14 @@ class BalanceStation(Station):
             crop.put(folder / (point.crop or ""), f"{CODECS[point.recipe.codec].words} {point.recipe.quality}", f"{point.ssim_db:.1f} dB")
 
     def _buttons(self) -> None:
-        view = self._view
-        ready = view is not None and view.treatment is not None and view.reading is not None
+        ready, shows = self._ready, self._trials is not None
         self.try_button.setEnabled(ready and self.job is None)
         self.try_button.setText("Run trials again" if self._trials and self.job is None else "Run trials")
-        shows = self._trials is not None
         for one in (self.plane, self.crops_head, self.crops_row):
             one.setVisible(shows)
         self.empty.setVisible(not shows)
-        self.empty.say(
-            "The first curves appear in a moment." if self.job else "Run trials to see what copies cost." if ready
-            else "Choose the treatment first." if view is not None and view.reading is not None else "Read the take first."
-        )  # fmt: skip
+        self.empty.say(self.sentence.text)
         # The next step of the work is the filled one.
-        restyle(self.try_button, primary=self._trials is None)
-        restyle(self.send_button, primary=self._trials is not None)
+        restyle(self.try_button, primary=not shows)
+        restyle(self.send_button, primary=shows)
         self.send_button.setEnabled(ready and self.picked is not None and self._trials is not None and self._trials.complete)

@@ -54,7 +54,7 @@ class SessionRunner(QObject):
             self.show(running_s)
 
     def add(self, carrier_id: int) -> None:
-        view = next((one for one in self._state.carriers if one.id == carrier_id), None)
+        view = self._state.view_of(carrier_id)
         if view is not None:
             self._put(self.list.with_carrier(Entry(view.id, view.label, view.title, view.nominal_seconds)))
 

@@ -95,9 +95,10 @@ class FrameViewer(Well):
         self._show()
         for mode in self._modes.buttons():
             mode.setVisible(look is None)
-        shows = look is not None and look.picture is not None
-        self.whole.show_image(image_from_rgb(look.picture), look.shape) if look is not None and look.picture is not None else None
-        self._place.setText(f"{clock(look.at)}   not read yet" if shows and look is not None else "")
+        self._place.setText("")
+        if look is not None and look.picture is not None:
+            self.whole.show_image(image_from_rgb(look.picture), look.shape)
+            self._place.setText(f"{clock(look.at)}   not read yet")
 
     @property
     def shape(self) -> Fraction:

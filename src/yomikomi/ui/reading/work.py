@@ -75,7 +75,7 @@ class ReadingWork(QObject):
     def read_new(self, carriers: list[int]) -> None:
         """Read the newest takes of these carriers, one after another, as soon as nothing is recorded."""
         for carrier_id in carriers:
-            view = next((one for one in self._state.carriers if one.id == carrier_id), None)
+            view = self._state.view_of(carrier_id)
             if view is not None and view.take is not None and view.reading is None:
                 quick = (view.take.seconds or 0.0) > _QUICK_FIRST_S
                 self._waiting.append((carrier_id, "quick" if quick else "full", True))
@@ -97,7 +97,7 @@ class ReadingWork(QObject):
     def _begin_next(self) -> None:
         while self._waiting and self.job is None and not self._state.records and not self._state.jobs.closing:
             carrier_id, mode, unasked = self._waiting.pop(0)
-            view = next((one for one in self._state.carriers if one.id == carrier_id), None)
+            view = self._state.view_of(carrier_id)
             # A person who went on with what the quick reading found is not overtaken by the full one.
             if view is not None and (view.treatment is None or not unasked) and self.read(view, mode, unasked=unasked):
                 return

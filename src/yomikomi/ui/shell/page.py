@@ -17,11 +17,6 @@ class StationPage(QScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setWidget(_Holder(station))
 
-    def focus_shown(self, widget: QWidget) -> None:
-        """Bring what has the focus into view."""
-        if self.isAncestorOf(widget):
-            self.ensureWidgetVisible(widget)
-
 
 class _Holder(QWidget):
     """A scroll area gives a widget whose texts wrap the height it would like; this one asks for no more than what it can do with."""

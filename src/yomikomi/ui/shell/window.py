@@ -29,7 +29,7 @@ from yomikomi.ui.shell.notice_bar import NoticeBar
 from yomikomi.ui.shell.page import StationPage
 from yomikomi.ui.shell.rail import Rail
 from yomikomi.ui.shell.station import Station
-from yomikomi.ui.state import ARMED, RECORDING, AppState
+from yomikomi.ui.state import AppState
 
 if TYPE_CHECKING:
     from yomikomi.ui.reckoner.window import ReckonerWindow
@@ -186,8 +186,7 @@ class MainWindow(QWidget):
             self.notice_bar.place()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        recording = [job for job in self.state.jobs.jobs if job.kind in {RECORDING, ARMED}]
-        if recording and self.isVisible() and not self._sure():
+        if self.state.records and self.isVisible() and not self._sure():
             event.ignore()
             return
         if self._reckoner is not None:
