@@ -34,12 +34,12 @@ def run() -> Iterator[str]:
 
 
 def _search() -> Iterator[str]:
-    from yomikomi.core.planning.path.diagnosis import Diagnosis
-    from yomikomi.core.planning.path.equipment import equipment_of
-    from yomikomi.core.planning.path.improving import improvements
-    from yomikomi.core.planning.path.ranking import rank_paths
-    from yomikomi.core.planning.path.structure import Task, Wishes
-    from yomikomi.core.planning.path.trace import trace
+    from yomikomi.core.path.diagnosis import Diagnosis
+    from yomikomi.core.path.equipment import equipment_of
+    from yomikomi.core.path.improving import improvements
+    from yomikomi.core.path.ranking import rank_paths
+    from yomikomi.core.path.structure import Task, Wishes
+    from yomikomi.core.path.trace import trace
 
     assert len(_ROOM) == _PIECES
     room = equipment_of(*_ROOM)
@@ -78,7 +78,7 @@ def measure() -> None:
     from bench.window import pause
     from yomikomi.core.ledger.record import Record
     from yomikomi.core.ledger.workspace import Workspace
-    from yomikomi.core.planning.path.equipment import equipment_of
+    from yomikomi.core.path.equipment import equipment_of
     from yomikomi.demo import scenario
     from yomikomi.ui.app import application, build_window
     from yomikomi.ui.path.station import PathStation

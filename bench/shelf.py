@@ -113,9 +113,9 @@ def _drop_a_disc(shelf: ShelfStation, folder: Path) -> None:
 
 def disc() -> Iterator[str]:
     """A simulated disc made, its tables read, a title joined."""
-    from yomikomi.core.planning.disc.contents import read_contents
-    from yomikomi.core.planning.disc.joining import JoinRequest, join_title
-    from yomikomi.core.planning.disc.titles import judge_titles
+    from yomikomi.core.disc.contents import read_contents
+    from yomikomi.core.disc.joining import JoinRequest, join_title
+    from yomikomi.core.disc.titles import judge_titles
     from yomikomi.core.work import SilentReporter
     from yomikomi.sim.disc.maker import make_disc
     from yomikomi.sim.disc.spec import feature

@@ -188,8 +188,8 @@ def _disc_seeds(folder: Path) -> tuple[dict[str, bytes], bytes]:
 
 
 def _tables(folder: Path, disc: dict[str, bytes], chance: random.Random) -> None:
-    from yomikomi.core.planning.disc.contents import read_contents
-    from yomikomi.core.planning.disc.titles import judge_titles
+    from yomikomi.core.disc.contents import read_contents
+    from yomikomi.core.disc.titles import judge_titles
 
     place = folder / "hurt-disc" / "VIDEO_TS"
     place.mkdir(parents=True, exist_ok=True)
@@ -200,7 +200,7 @@ def _tables(folder: Path, disc: dict[str, bytes], chance: random.Random) -> None
 
 
 def _image(folder: Path, image: bytes, chance: random.Random) -> None:
-    from yomikomi.core.planning.disc.contents import read_contents
+    from yomikomi.core.disc.contents import read_contents
 
     path = folder / "hurt.iso"
     head = hurt(image[:120_000], chance)
@@ -225,7 +225,7 @@ def _inventory(folder: Path, chance: random.Random) -> None:
 
 def _json(folder: Path, chance: random.Random) -> None:
     from yomikomi.core.capture.devices.reading import DeviceSpec
-    from yomikomi.core.planning.path.equipment import read_equipment
+    from yomikomi.core.path.equipment import read_equipment
     from yomikomi.demo.scenario import EQUIPMENT, K001, K005
     from yomikomi.sim.registry import simulated_source
 
@@ -309,8 +309,8 @@ def _log(folder: Path, chance: random.Random) -> None:
 
     from yomikomi.core.capture.health import health_path, read_health
     from yomikomi.core.capture.marks import Clip, name_clips
-    from yomikomi.core.planning.reckoner.engine import reckon
-    from yomikomi.core.planning.reckoner.sheets import SHEETS, sheet_of
+    from yomikomi.core.reckoner.engine import reckon
+    from yomikomi.core.reckoner.sheets import SHEETS, sheet_of
 
     take = folder / "take.mkv"
     rows = ['{"kind":"row","at":1,"frames":25}', '{"kind":"end","seconds":2.0,"gaps":[[1,2]]}'] * 3

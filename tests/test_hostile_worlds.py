@@ -10,8 +10,8 @@ import pytest
 
 from tests import fuzzing, torture
 from yomikomi.core.capture.marks import Clip, Mark, as_csv, clips_of, marks_document, name_clips
+from yomikomi.core.disc.tables import Bytes, read_title_set
 from yomikomi.core.errors import UnfinishedError, UnreadableError, WrongUseError
-from yomikomi.core.planning.disc.tables import Bytes, read_title_set
 from yomikomi.core.planning.intake import Intake
 from yomikomi.core.planning.inventory import match_columns, read_table, take_in, write_table
 from yomikomi.core.video.rates import KNOWN_RATES

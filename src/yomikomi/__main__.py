@@ -2,7 +2,7 @@
 
 
 def main() -> None:
-    from yomikomi.cli.app import main as begin
+    from yomikomi.cli.main import main as begin
 
     begin()
 

@@ -10,7 +10,7 @@ import jsonschema
 import pytest
 
 from tests.cli.test_commands import answer, schemas, yomikomi  # noqa: F401  (a fixture)
-from yomikomi.cli.app import main
+from yomikomi.cli.main import main
 from yomikomi.core.video.media import probe
 
 

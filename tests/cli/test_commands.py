@@ -18,7 +18,7 @@ import jsonschema
 import pytest
 
 from tests.making import sliding_frames, write_clip
-from yomikomi.cli.app import main
+from yomikomi.cli.main import main
 from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.video.media import probe
 

@@ -8,14 +8,14 @@ from pathlib import Path
 
 import pytest
 
-from tests.planning.path.making import BOX_TABLE, TAPE_TABLE, VHS, best
+from tests.path.making import BOX_TABLE, TAPE_TABLE, VHS, best
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import NEWEST_REVISION, Workspace
+from yomikomi.core.path.equipment import Equipment, equipment_of
+from yomikomi.core.path.sheet import PathSheet, make_sheet, with_state
+from yomikomi.core.path.trace import trace
 from yomikomi.core.planning.intake import Intake
-from yomikomi.core.planning.path.equipment import Equipment, equipment_of
-from yomikomi.core.planning.path.sheet import PathSheet, make_sheet, with_state
-from yomikomi.core.planning.path.trace import trace
 
 
 @pytest.fixture

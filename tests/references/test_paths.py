@@ -7,16 +7,16 @@ from fractions import Fraction
 
 import pytest
 
-from tests.planning.path.making import BOX_TABLE, GAME, GAME_TABLE, LIVE, LIVE_TABLE, TAPE_TABLE, VHS, best, by, rules_of
+from tests.path.making import BOX_TABLE, GAME, GAME_TABLE, LIVE, LIVE_TABLE, TAPE_TABLE, VHS, best, by, rules_of
+from yomikomi.core.path.catalogue import CATALOGUE, CONNECTORS
+from yomikomi.core.path.diagnosis import Diagnosis
+from yomikomi.core.path.equipment import equipment_of
+from yomikomi.core.path.plan import sent_format
+from yomikomi.core.path.ranking import rank_paths
+from yomikomi.core.path.rates import captured_mbps, flow_over, link_mbps, raw_mbps, seconds_until_full_buffer
+from yomikomi.core.path.structure import Setup, Task, Wishes
+from yomikomi.core.path.trace import trace
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.path.catalogue import CATALOGUE, CONNECTORS
-from yomikomi.core.planning.path.diagnosis import Diagnosis
-from yomikomi.core.planning.path.equipment import equipment_of
-from yomikomi.core.planning.path.plan import sent_format
-from yomikomi.core.planning.path.ranking import rank_paths
-from yomikomi.core.planning.path.rates import captured_mbps, flow_over, link_mbps, raw_mbps, seconds_until_full_buffer
-from yomikomi.core.planning.path.structure import Setup, Task, Wishes
-from yomikomi.core.planning.path.trace import trace
 
 
 @pytest.mark.parametrize(

@@ -18,8 +18,8 @@ from yomikomi.core.planning.data_rates import (
 )
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.lengths import marked_minutes_for, marked_text, parse_marked, running_seconds
-from yomikomi.core.planning.reckoner.engine import reckon
-from yomikomi.core.planning.reckoner.sheets import sheet_of
+from yomikomi.core.reckoner.engine import reckon
+from yomikomi.core.reckoner.sheets import sheet_of
 from yomikomi.sim.disc import maker
 
 ONE_HOUR = Fraction(3600)

@@ -14,13 +14,13 @@ import pytest
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
 
-from tests.planning.path.cases import CASES, setting_case, setting_cases
+from tests.path.cases import CASES, setting_case, setting_cases
 from yomikomi.core.capture.look import LookRequest, _rolls, look_at
 from yomikomi.core.capture.proof import prove
 from yomikomi.core.errors import SourceLostError
-from yomikomi.core.planning.path.sheet import make_sheet
-from yomikomi.core.planning.path.structure import Setup
-from yomikomi.core.planning.path.trace import trace
+from yomikomi.core.path.sheet import make_sheet
+from yomikomi.core.path.structure import Setup
+from yomikomi.core.path.trace import trace
 from yomikomi.core.video.delivery import SYMPTOMS, Delivery, symptoms_of
 from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat
 from yomikomi.core.work import SilentReporter

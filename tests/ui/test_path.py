@@ -12,8 +12,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
-from yomikomi.core.planning.path.equipment import Equipment, read_equipment
-from yomikomi.core.planning.path.structure import Knob
+from yomikomi.core.path.equipment import Equipment, read_equipment
+from yomikomi.core.path.structure import Knob
 from yomikomi.core.video.delivery import SYMPTOMS
 from yomikomi.demo import scenario
 from yomikomi.sim.on_path import OnPathSpec

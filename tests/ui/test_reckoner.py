@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from yomikomi.core.planning.intake import Intake
 from yomikomi.core.planning.machine import MachineSpeeds, Speed
-from yomikomi.core.planning.reckoner.sheets import SHEETS
+from yomikomi.core.reckoner.sheets import SHEETS
 from yomikomi.ui.reckoner.window import ReckonerWindow
 from yomikomi.ui.shell.window import MainWindow
 

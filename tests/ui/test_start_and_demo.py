@@ -31,7 +31,7 @@ def test_the_window_starts_without_what_it_does_not_need() -> None:
     """Encoders' and plots' libraries come when they are first used: this is what keeps the start short."""
     script = (
         "import sys, os; os.environ['QT_QPA_PLATFORM'] = 'offscreen'\n"
-        "import yomikomi.ui.app, yomikomi.cli.app\n"
+        "import yomikomi.ui.app, yomikomi.cli.main\n"
         "print(*[name for name in ('cv2', 'scipy', 'pyqtgraph', 'alembic', 'rich', 'skimage') if name in sys.modules])"
     )
     told = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout.split()

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
-from yomikomi.cli.options import Json
+from yomikomi.cli.root import Json, answer
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 
 if TYPE_CHECKING:
@@ -56,7 +56,6 @@ def capture(
     """Record a source to a file, and say how it went. Ctrl+C ends the take in order."""
     from pydantic import ValidationError
 
-    from yomikomi.cli.app import answer
     from yomikomi.cli.capture_documents import CaptureDocument
     from yomikomi.cli.work import run_job
     from yomikomi.core.capture.devices.reading import DeviceSpec
@@ -107,7 +106,6 @@ def capture(
 
 def sources(as_json: Json = False) -> None:
     """List what can be captured from: simulated sources, and the devices of this machine with who uses them."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.capture_documents import SourceDocument, SourcesDocument
     from yomikomi.core.capture.devices.linux import LinuxLayer
     from yomikomi.sim.catalogue import CATALOGUE
@@ -129,7 +127,6 @@ def synctest(
     file: File, seconds: Annotated[float, typer.Option(help="How much of it.", min=1, max=7200)] = 120.0, as_json: Json = False
 ) -> None:
     """Measure how far sound and picture are apart, from flashes with beeps or from claps."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.work import run_job
     from yomikomi.core.capture.sync import SyncRequest, measure_sync
 
@@ -149,7 +146,6 @@ def trial(
     as_json: Json = False,
 ) -> None:
     """Try which capture codec this machine and this drive can sustain. Ctrl+C ends it."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.work import run_job
     from yomikomi.core.capture.trial import CANDIDATES, TrialRequest, try_codecs
     from yomikomi.core.video.units import size_text
@@ -179,7 +175,6 @@ def cut(
     as_json: Json = False,
 ) -> None:
     """Copy part of a recording without encoding it anew; where a picture leans on others, from the nearest place before."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.work import run_job
     from yomikomi.core.capture.cutting import JoinPiecesRequest, Piece, join_pieces
 
@@ -194,7 +189,6 @@ def join(
     files: Annotated[list[Path], typer.Argument(help="Parts of one recording, in order.")], output: Output, as_json: Json = False
 ) -> None:
     """Put the parts of a recording into one file without encoding them anew."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.work import run_job
     from yomikomi.core.capture.cutting import JoinPiecesRequest, Piece, join_pieces
 
@@ -209,7 +203,6 @@ def merge(
     as_json: Json = False,
 ) -> None:
     """Merge alternate-frame recordings of two drives into one, without encoding them anew."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.work import run_job
     from yomikomi.core.capture.alternates import MergeRequest, merge_alternates
 

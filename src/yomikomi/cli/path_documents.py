@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 from pydantic import BaseModel, ConfigDict, Field
 
 if TYPE_CHECKING:
-    from yomikomi.core.planning.path.diagnosis import Diagnosis
-    from yomikomi.core.planning.path.findings import Finding
-    from yomikomi.core.planning.path.ranking import Ranked
-    from yomikomi.core.planning.path.structure import Setup
-    from yomikomi.core.planning.path.trace import LinkReport, Trace
+    from yomikomi.core.path.diagnosis import Diagnosis
+    from yomikomi.core.path.findings import Finding
+    from yomikomi.core.path.ranking import Ranked
+    from yomikomi.core.path.structure import Setup
+    from yomikomi.core.path.trace import LinkReport, Trace
 
 
 class _Document(BaseModel):
@@ -75,7 +75,7 @@ class PathDocument(_Document):
 
     @classmethod
     def of(cls, one: Ranked, traced: Trace, symptoms: list[str]) -> PathDocument:
-        from yomikomi.core.planning.path.ranking import route_words
+        from yomikomi.core.path.ranking import route_words
 
         return cls(
             rank=one.place, score=round(one.score, 2), mark=traced.mark, route=route_words(traced.setup), reasons=list(one.reasons),

@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from yomikomi.cli.options import Json
+from yomikomi.cli.root import Json, answer, open_record
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 
 if TYPE_CHECKING:
-    from yomikomi.core.planning.path.equipment import Equipment
-    from yomikomi.core.planning.path.ranking import Ranked
-    from yomikomi.core.planning.path.structure import Setup, Task
+    from yomikomi.core.path.equipment import Equipment
+    from yomikomi.core.path.ranking import Ranked
+    from yomikomi.core.path.structure import Setup, Task
 
 CarrierOption = Annotated[str, typer.Option("--carrier", help="vhs, svhs, video8, hi8, laserdisc, disc, card, camera, console.")]
 HaveOption = Annotated[Path | None, typer.Option("--have", help="An equipment file; without one, the workspace's equipment.")]
@@ -40,13 +40,12 @@ def path(
     as_json: Json = False,
 ) -> None:
     """List every workable path from a carrier through the equipment, best first, with reasons and breaks."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.path_documents import ImprovementDocument, PathDocument, PathsDocument
-    from yomikomi.core.planning.path.improving import improvements
-    from yomikomi.core.planning.path.ranking import rank_paths
-    from yomikomi.core.planning.path.structure import Wishes
-    from yomikomi.core.planning.path.telling import told
-    from yomikomi.core.planning.path.trace import trace
+    from yomikomi.core.path.improving import improvements
+    from yomikomi.core.path.ranking import rank_paths
+    from yomikomi.core.path.structure import Wishes
+    from yomikomi.core.path.telling import told
+    from yomikomi.core.path.trace import trace
     from yomikomi.core.video.delivery import symptoms_of
 
     equipment, task = _equipment(context, have), _task(carrier, standard, sound)
@@ -87,11 +86,10 @@ def diagnose(
     as_json: Json = False,
 ) -> None:
     """From what is seen or heard back to the cause on a path, and the next test that tells most."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.path_documents import DiagnoseDocument
-    from yomikomi.core.planning.path.diagnosis import Diagnosis
-    from yomikomi.core.planning.path.ranking import rank_paths, route_words
-    from yomikomi.core.planning.path.structure import Wishes
+    from yomikomi.core.path.diagnosis import Diagnosis
+    from yomikomi.core.path.ranking import rank_paths, route_words
+    from yomikomi.core.path.structure import Wishes
     from yomikomi.core.video.delivery import SYMPTOMS
 
     if symptoms:
@@ -123,9 +121,8 @@ def diagnose(
 
 def equipment(as_json: Json = False) -> None:
     """List the catalogue of kinds of equipment, by the keys that an equipment file uses."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.path_documents import EquipmentDocument, KindDocument
-    from yomikomi.core.planning.path.catalogue import CATALOGUE
+    from yomikomi.core.path.catalogue import CATALOGUE
 
     kinds = [
         KindDocument(
@@ -139,20 +136,19 @@ def equipment(as_json: Json = False) -> None:
 
 
 def _equipment(context: typer.Context, have: Path | None) -> Equipment:
-    from yomikomi.core.planning.path.equipment import read_equipment
+    from yomikomi.core.path.equipment import read_equipment
 
     if have is not None:
         return read_equipment(have)
-    from yomikomi.cli.planning import open_record
 
     with open_record(context) as record:
         return record.equipment()
 
 
 def _task(carrier: str, standard: str | None, sound: str | None) -> Task:
+    from yomikomi.core.path.structure import Task
     from yomikomi.core.planning.carriers import KINDS
     from yomikomi.core.planning.formats import FORMATS
-    from yomikomi.core.planning.path.structure import Task
 
     if carrier not in KINDS:
         raise WrongUseError(f"There is no kind {carrier!r}.", remedy=f"Use one of: {', '.join(KINDS)}.")
@@ -178,9 +174,9 @@ def _set(setup: Setup, settings: list[str] | None) -> Setup:
 
 
 def _save_sheet(target: Path, best: Ranked | None, settings: list[str] | None) -> None:
-    from yomikomi.core.planning.path.sheet import make_sheet
-    from yomikomi.core.planning.path.sheet_export import write_sheet
-    from yomikomi.core.planning.path.trace import trace
+    from yomikomi.core.path.sheet import make_sheet
+    from yomikomi.core.path.sheet_export import write_sheet
+    from yomikomi.core.path.trace import trace
 
     if best is None:
         raise UnfinishedError("There is no path, and so no settings sheet.", remedy="See what would make one.")

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import contextlib
-from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from yomikomi.cli.options import Json
+from yomikomi.cli.root import Json, answer, open_record
 from yomikomi.core.errors import WrongUseError
 
 if TYPE_CHECKING:
@@ -24,10 +22,9 @@ def titles(
     disc: Annotated[Path, typer.Argument(help="A VIDEO_TS folder, the folder it lies in, or an image.")], as_json: Json = False
 ) -> None:
     """List the titles of a video disc: which are programme, episodes, extras, menus, and why."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.planning_documents import TitleDocument, TitlesDocument
-    from yomikomi.core.planning.disc.contents import read_contents, refuse_scrambled
-    from yomikomi.core.planning.disc.titles import judge_titles
+    from yomikomi.core.disc.contents import read_contents, refuse_scrambled
+    from yomikomi.core.disc.titles import judge_titles
     from yomikomi.core.video.timecode import clock
 
     contents = read_contents(disc)
@@ -48,10 +45,9 @@ def reckon(
     as_json: Json = False,
 ) -> None:
     """Work out a sheet of the Reckoner: what is given stands, the rest follows."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.planning_documents import ReckonDocument, SheetsDocument
-    from yomikomi.core.planning.reckoner.engine import reckon as work_out
-    from yomikomi.core.planning.reckoner.sheets import SHEETS, sheet_of
+    from yomikomi.core.reckoner.engine import reckon as work_out
+    from yomikomi.core.reckoner.sheets import SHEETS, sheet_of
 
     if sheet is None:
         listed = {key: {side.key: side.words for side in one.fields} for key, one in SHEETS.items()}
@@ -73,7 +69,6 @@ def reckon(
 @shelf.command("list")
 def shelf_list(context: typer.Context, as_json: Json = False) -> None:
     """List the carriers."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.planning_documents import CarrierDocument, ShelfDocument
     from yomikomi.core.video.timecode import clock
 
@@ -145,7 +140,6 @@ def shelf_import(
     as_json: Json = False,
 ) -> None:
     """Take in footage by reference, or an inventory; what is not understood is told and left out."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.planning_documents import CarrierDocument, ImportDocument
     from yomikomi.core.ledger.gathering import gather
     from yomikomi.core.planning.inventory import TABLE_SUFFIXES, match_columns, read_table, take_in
@@ -174,7 +168,6 @@ def shelf_import(
 
 
 def _put(record: Record, intakes: list[Any], as_json: bool) -> None:
-    from yomikomi.cli.app import answer
     from yomikomi.cli.planning_documents import CarrierDocument, ShelfDocument
 
     ids = record.put_on_shelf(intakes, _players(intakes))
@@ -187,18 +180,3 @@ def _players(intakes: Any) -> list[dict[str, Any] | None]:
     from yomikomi.sim.player import stand_in
 
     return [stand_in(one.kind, one.format, seed=number + 1, seconds=one.seconds) for number, one in enumerate(intakes)]
-
-
-@contextlib.contextmanager
-def open_record(context: typer.Context) -> Iterator[Record]:
-    """The record of the workspace that was named, closed at the end."""
-    from yomikomi.cli.app import default_workspace
-    from yomikomi.core.ledger.record import Record
-    from yomikomi.core.ledger.workspace import Workspace
-
-    chosen = context.obj
-    workspace = Workspace(chosen.workspace or default_workspace(), trust=chosen.trust)
-    try:
-        yield Record(workspace)
-    finally:
-        workspace.close()

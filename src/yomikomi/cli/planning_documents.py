@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from yomikomi.core.planning.reckoner.quantities import NEVER
+from yomikomi.core.reckoner.quantities import NEVER
 
 if TYPE_CHECKING:
+    from yomikomi.core.disc.titles import Judged
     from yomikomi.core.ledger.views import CarrierView
-    from yomikomi.core.planning.disc.titles import Judged
-    from yomikomi.core.planning.reckoner.engine import Reckoning
+    from yomikomi.core.reckoner.engine import Reckoning
 
 
 class _Document(BaseModel):

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 import typer
 
-from yomikomi.cli.options import Json
+from yomikomi.cli.root import Json, answer
 
 File = Annotated[Path, typer.Argument(help="A file with moving pictures.")]
 Quick = Annotated[bool, typer.Option("--quick", help="Read a sample of stretches instead of every frame; intervals are wider.")]
@@ -25,7 +25,6 @@ def read(
     as_json: Json = False,
 ) -> None:
     """Measure a file: scan type, losses, geometry, levels, faults, sound, structure; and what to do about it."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.documents import ReadDocument
     from yomikomi.cli.work import read_file
     from yomikomi.core.reading.report.writing import write_report
@@ -50,7 +49,6 @@ def compare(
     as_json: Json = False,
 ) -> None:
     """Say which of two takes of one carrier is better, in what, and by how much."""
-    from yomikomi.cli.app import answer
     from yomikomi.cli.documents import CompareDocument, CompareRow
     from yomikomi.cli.work import read_file
     from yomikomi.core.reading.comparing import compare as compare_readings

@@ -19,14 +19,14 @@ from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import prove
 from yomikomi.core.capture.result import CaptureResult
+from yomikomi.core.disc.contents import read_contents
+from yomikomi.core.disc.joining import JoinRequest, JoinResult, join_title
+from yomikomi.core.disc.titles import judge_titles
 from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.planning.disc.contents import read_contents
-from yomikomi.core.planning.disc.joining import JoinRequest, JoinResult, join_title
-from yomikomi.core.planning.disc.titles import judge_titles
-from yomikomi.core.planning.path.ranking import rank_paths
-from yomikomi.core.planning.path.sheet import make_sheet, with_state
-from yomikomi.core.planning.path.structure import Task, Wishes
+from yomikomi.core.path.ranking import rank_paths
+from yomikomi.core.path.sheet import make_sheet, with_state
+from yomikomi.core.path.structure import Task, Wishes
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.chain import recommended

@@ -5,8 +5,8 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Any
 
+from yomikomi.core.path.equipment import Equipment, Piece
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
-from yomikomi.core.planning.path.equipment import Equipment, Piece
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.sim.disc.spec import DiscSpec, lessons
 from yomikomi.sim.feed import FeedSpec

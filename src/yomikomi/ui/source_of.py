@@ -5,10 +5,10 @@ from __future__ import annotations
 from yomikomi.core.capture.devices.reading import DeviceSpec
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.path.sheet import PathSheet
+from yomikomi.core.path.structure import Task
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.path.sheet import PathSheet
-from yomikomi.core.planning.path.structure import Task
 from yomikomi.core.video.delivery import Delivery
 from yomikomi.core.video.source import KnownSpec
 from yomikomi.sim.feed import FeedSpec

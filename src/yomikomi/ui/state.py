@@ -19,8 +19,8 @@ from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.outlook import codec_bits_of
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.path.structure import Task
 from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, TrialEncoder, capture_encoders, try_machine
-from yomikomi.core.planning.path.structure import Task
 from yomikomi.core.video.media import probe
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Job

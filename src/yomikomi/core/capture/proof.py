@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from yomikomi.core.capture.look import LookResult
-from yomikomi.core.planning.path.sheet import PathSheet, SheetItem
-from yomikomi.core.planning.path.structure import Knob
+from yomikomi.core.path.sheet import PathSheet, SheetItem
+from yomikomi.core.path.structure import Knob
 
 _HEARD_DB = -60.0  # a tape's hiss lies below, any programme above
 _QUIET_DB = -40.0  # a peak below this leaves less than ten of sixteen bits

@@ -7,9 +7,9 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from yomikomi.core.disc.image import looks_like_disc
 from yomikomi.core.errors import UnreadableError, WrongUseError, YomikomiError
 from yomikomi.core.ledger.shelf import ShelfRecord
-from yomikomi.core.planning.disc.image import looks_like_disc
 
 # Suffixes of files that may hold moving pictures; others in a folder are left aside unopened.
 _FOOTAGE = {

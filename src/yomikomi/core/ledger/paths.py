@@ -7,8 +7,8 @@ from sqlalchemy.orm import Session
 
 from yomikomi.core.ledger.base import RecordBase, now_text
 from yomikomi.core.ledger.schema import Carrier, EquipmentRow, PathSheetRow, Take
-from yomikomi.core.planning.path.equipment import Equipment
-from yomikomi.core.planning.path.sheet import PathSheet
+from yomikomi.core.path.equipment import Equipment
+from yomikomi.core.path.sheet import PathSheet
 
 
 class PathRecord(RecordBase):

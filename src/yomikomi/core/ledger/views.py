@@ -13,9 +13,9 @@ from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.capture.settings import TakeDetails
 from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TreatmentRow, TrialRow
 from yomikomi.core.ledger.workspace import Workspace
+from yomikomi.core.path.sheet import PathSheet
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.intake import CarrierDetails, Intake
-from yomikomi.core.planning.path.sheet import PathSheet
 from yomikomi.core.reading.cards.advice import Origin
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import overrule

@@ -1,4 +1,4 @@
-"""The readable data files of planning, checked against their schema when they are loaded."""
+"""Readable data files, each in the ``data/`` of the room it belongs to, checked against their schema when they are loaded."""
 
 from __future__ import annotations
 
@@ -9,6 +9,6 @@ from typing import Any
 
 
 @lru_cache(maxsize=16)
-def load(name: str) -> dict[str, Any]:
-    """A file of ``data/`` as it stands; who asks for it checks it with a pydantic model."""
-    return tomllib.loads((files("yomikomi.core.planning") / "data" / f"{name}.toml").read_text("utf-8"))
+def load(name: str, room: str = "planning") -> dict[str, Any]:
+    """A file of a room's ``data/`` as it stands; who asks for it checks it with a pydantic model."""
+    return tomllib.loads((files(f"yomikomi.core.{room}") / "data" / f"{name}.toml").read_text("utf-8"))

@@ -11,9 +11,9 @@ from PySide6.QtWidgets import QApplication, QWidget
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.session_list import CaptureList, Entry
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.path.structure import Task
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.path.structure import Task
 from yomikomi.core.work.notices import Weight
 from yomikomi.sim.feed import FeedSpec
 from yomikomi.sim.player import stand_in

@@ -8,9 +8,9 @@ from PySide6.QtCore import QRectF, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from yomikomi.core.planning.path.diagnosis import Diagnosis, Suspect
-from yomikomi.core.planning.path.sheet import PathSheet
-from yomikomi.core.planning.path.structure import Setup
+from yomikomi.core.path.diagnosis import Diagnosis, Suspect
+from yomikomi.core.path.sheet import PathSheet
+from yomikomi.core.path.structure import Setup
 from yomikomi.core.video.delivery import SYMPTOMS
 from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import Card, CardColumn, Sentence, button, label, row, scrolled

@@ -6,8 +6,8 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QAccessible, QAccessibleEvent, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QScrollArea, QSizePolicy, QWidget
 
-from yomikomi.core.planning.path.telling import told
-from yomikomi.core.planning.path.trace import Trace
+from yomikomi.core.path.telling import told
+from yomikomi.core.path.trace import Trace
 from yomikomi.ui import theme
 from yomikomi.ui.path.strand_layout import Layout, Site, lay_out, sites_of, wanted_height, wanted_width
 from yomikomi.ui.path.strand_painter import StrandPainter

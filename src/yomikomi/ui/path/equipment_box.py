@@ -19,8 +19,8 @@ from PySide6.QtWidgets import (
 )
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.planning.path.catalogue import DeviceKind
-from yomikomi.core.planning.path.equipment import PIECE_LIMIT, Equipment, read_equipment, write_equipment
+from yomikomi.core.path.catalogue import DeviceKind
+from yomikomi.core.path.equipment import PIECE_LIMIT, Equipment, read_equipment, write_equipment
 from yomikomi.core.work.text import capital
 from yomikomi.ui.path.kind_form import KindForm
 from yomikomi.ui.widgets.basics import Sentence, button, label, row

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from yomikomi.core.planning.path.findings import Finding, SetOption
-from yomikomi.core.planning.path.trace import Trace
+from yomikomi.core.path.findings import Finding, SetOption
+from yomikomi.core.path.trace import Trace
 from yomikomi.ui.widgets.basics import CardColumn, MarkShape, button, label, row, scrolled
 
 _ORDER = {"break": 0, "degrade": 1, "risk": 2, "note": 3}

@@ -18,9 +18,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from yomikomi.core.path.catalogue import CONNECTORS, SETTINGS, DeviceKind, Port
 from yomikomi.core.planning.carriers import KINDS as CARRIER_KINDS
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.path.catalogue import CONNECTORS, SETTINGS, DeviceKind, Port
 from yomikomi.core.video.units import parse_number
 from yomikomi.ui.widgets.basics import Sentence, button, label, row
 

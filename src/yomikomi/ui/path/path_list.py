@@ -8,7 +8,7 @@ from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelInde
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from yomikomi.core.planning.path.ranking import SIDES, Ranked, route_words
+from yomikomi.core.path.ranking import SIDES, Ranked, route_words
 from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import draw_mark, plain_tip
 

@@ -6,14 +6,14 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.planning.path.equipment import Equipment
-from yomikomi.core.planning.path.improving import Improvement, improvements
-from yomikomi.core.planning.path.known import known_options
-from yomikomi.core.planning.path.plan import plan
-from yomikomi.core.planning.path.ranking import Ranked, rank_paths
-from yomikomi.core.planning.path.sheet import PathSheet, State, make_sheet, with_state
-from yomikomi.core.planning.path.structure import Knob, Path, Setup, Task, Wishes
-from yomikomi.core.planning.path.trace import Trace, trace
+from yomikomi.core.path.equipment import Equipment
+from yomikomi.core.path.improving import Improvement, improvements
+from yomikomi.core.path.known import known_options
+from yomikomi.core.path.plan import plan
+from yomikomi.core.path.ranking import Ranked, rank_paths
+from yomikomi.core.path.sheet import PathSheet, State, make_sheet, with_state
+from yomikomi.core.path.structure import Knob, Path, Setup, Task, Wishes
+from yomikomi.core.path.trace import Trace, trace
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from yomikomi.core.planning.path.schools import School, SchoolOption
+from yomikomi.core.path.schools import School, SchoolOption
 from yomikomi.ui.widgets.basics import Card, CardColumn, Sentence, button, label, row, scrolled
 
 

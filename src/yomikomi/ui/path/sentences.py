@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from yomikomi.core.capture.proof import Proof
+from yomikomi.core.path.telling import headline
 from yomikomi.core.planning.carriers import kind_of
-from yomikomi.core.planning.path.telling import headline
 from yomikomi.ui.path.planner import Planner
 
 

@@ -6,9 +6,9 @@ from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from yomikomi.core.planning.path.catalogue import DeviceKind
-from yomikomi.core.planning.path.sheet import PathSheet, SheetItem, State
-from yomikomi.core.planning.path.structure import Setup
+from yomikomi.core.path.catalogue import DeviceKind
+from yomikomi.core.path.sheet import PathSheet, SheetItem, State
+from yomikomi.core.path.structure import Setup
 from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, MarkShape, label, plain_tip, restyle, scrolled
 
 _STATES: dict[State, Qt.CheckState] = {

@@ -11,15 +11,15 @@ from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import Proof, prove
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.path.diagnosis import Cause
+from yomikomi.core.path.equipment import Equipment
+from yomikomi.core.path.findings import Finding, SetOption
+from yomikomi.core.path.schools import SchoolOption, schools_of
+from yomikomi.core.path.sheet import differences
+from yomikomi.core.path.sheet_export import write_sheet
+from yomikomi.core.path.structure import Knob, Wishes
+from yomikomi.core.path.telling import told
 from yomikomi.core.planning.carriers import kind_of
-from yomikomi.core.planning.path.diagnosis import Cause
-from yomikomi.core.planning.path.equipment import Equipment
-from yomikomi.core.planning.path.findings import Finding, SetOption
-from yomikomi.core.planning.path.schools import SchoolOption, schools_of
-from yomikomi.core.planning.path.sheet import differences
-from yomikomi.core.planning.path.sheet_export import write_sheet
-from yomikomi.core.planning.path.structure import Knob, Wishes
-from yomikomi.core.planning.path.telling import told
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight

@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 
 from PySide6.QtCore import QRectF
 
-from yomikomi.core.planning.path.findings import Finding, Strand
-from yomikomi.core.planning.path.structure import Link
-from yomikomi.core.planning.path.telling import link_words, power_words
-from yomikomi.core.planning.path.trace import LinkReport, Trace
+from yomikomi.core.path.findings import Finding, Strand
+from yomikomi.core.path.structure import Link
+from yomikomi.core.path.telling import link_words, power_words
+from yomikomi.core.path.trace import LinkReport, Trace
 from yomikomi.ui import theme
 
 # Lanes from the top, with what is drawn in them; a lane appears only where the path has that strand.

@@ -5,10 +5,10 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPen
 
-from yomikomi.core.planning.path.findings import Finding, Strand
-from yomikomi.core.planning.path.rates import write_limit_mbps, written_mbps
-from yomikomi.core.planning.path.rules import RULES
-from yomikomi.core.planning.path.trace import LinkReport, Trace
+from yomikomi.core.path.findings import Finding, Strand
+from yomikomi.core.path.rates import write_limit_mbps, written_mbps
+from yomikomi.core.path.rules import RULES
+from yomikomi.core.path.trace import LinkReport, Trace
 from yomikomi.core.video.units import bit_rate_text
 from yomikomi.core.work.text import capital
 from yomikomi.ui import theme

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QDialog, QGridLayout, QSlider, QVBoxLayout, QWidget
 
-from yomikomi.core.planning.path.ranking import SIDES
-from yomikomi.core.planning.path.structure import WEIGHTS, Wishes
+from yomikomi.core.path.ranking import SIDES
+from yomikomi.core.path.structure import WEIGHTS, Wishes
 from yomikomi.core.work.text import capital
 from yomikomi.ui.widgets.basics import button, label, row
 

@@ -8,8 +8,8 @@ from PySide6.QtCore import QSignalBlocker, QSize, Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QToolButton, QVBoxLayout, QWidget
 
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.planning.reckoner.engine import Field, Reckoning, Sheet
-from yomikomi.core.planning.reckoner.quantities import KINDS
+from yomikomi.core.reckoner.engine import Field, Reckoning, Sheet
+from yomikomi.core.reckoner.quantities import KINDS
 from yomikomi.ui import theme
 from yomikomi.ui.icons import icon
 from yomikomi.ui.widgets.basics import label, restyle

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.planning.reckoner.sheets import SHEETS
+from yomikomi.core.reckoner.sheets import SHEETS
 from yomikomi.core.video.units import ratio_text
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.reckoner.sheet_form import SheetForm

@@ -10,12 +10,12 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer
 from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
 
+from yomikomi.core.disc.finding import LONGEST_LOOK_S, DiscFound, look_into
+from yomikomi.core.disc.joining import JoinRequest, JoinResult, join_title
+from yomikomi.core.disc.titles import Judged
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.gathering import Gathered, gather
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.planning.disc.finding import LONGEST_LOOK_S, DiscFound, look_into
-from yomikomi.core.planning.disc.joining import JoinRequest, JoinResult, join_title
-from yomikomi.core.planning.disc.titles import Judged
 from yomikomi.core.planning.intake import CarrierDetails, Intake
 from yomikomi.core.planning.inventory import TABLE_SUFFIXES, Inventory, Table, read_table, write_table
 from yomikomi.core.planning.labels import label_sheet

@@ -8,9 +8,9 @@ from pathlib import Path
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
+from yomikomi.core.disc.finding import DiscFound
+from yomikomi.core.disc.titles import Judged
 from yomikomi.core.planning.carriers import kind_of
-from yomikomi.core.planning.disc.finding import DiscFound
-from yomikomi.core.planning.disc.titles import Judged
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import counted, size_text
 from yomikomi.ui.widgets.basics import MarkShape, Sentence, button, label, row, scrolled_widget

@@ -1,0 +1,67 @@
+"""What all commands share: their common options, how a result is answered, and which workspace is meant."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, NamedTuple
+
+import typer
+
+from yomikomi.core.work.text import printable
+
+if TYPE_CHECKING:
+    from pydantic import BaseModel
+
+    from yomikomi.core.ledger.record import Record
+
+Json = Annotated[bool, typer.Option("--json", help="Print machine-readable JSON on standard output, and nothing else there.")]
+WorkspaceOption = Annotated[Path | None, typer.Option("--workspace", help="Workspace folder.")]
+TrustOption = Annotated[
+    bool, typer.Option("--trust", help="You know who made this workspace: open it for writing, now and later. Others are only read.")
+]
+
+
+class Chosen(NamedTuple):
+    """What stood before the command: the workspace, and whether it is trusted."""
+
+    workspace: Path | None
+    trust: bool
+
+
+def default_workspace() -> Path:
+    from platformdirs import user_data_path
+
+    return user_data_path("yomikomi") / "workspace"
+
+
+def has_display() -> bool:
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def answer(document: BaseModel, as_json: bool, words: str) -> None:
+    """On standard output: the document, or words with nothing in them that a terminal would obey."""
+    if not as_json:
+        print(printable(words))
+        return
+    try:
+        print(document.model_dump_json(indent=1))
+    except ValueError:  # names of files may be bytes that are no text; JSON can only escape them
+        print(json.dumps(document.model_dump(mode="json"), indent=1))
+
+
+@contextlib.contextmanager
+def open_record(context: typer.Context) -> Iterator[Record]:
+    """The record of the workspace that was named, closed at the end."""
+    from yomikomi.core.ledger.record import Record
+    from yomikomi.core.ledger.workspace import Workspace
+
+    chosen = context.obj
+    workspace = Workspace(chosen.workspace or default_workspace(), trust=chosen.trust)
+    try:
+        yield Record(workspace)
+    finally:
+        workspace.close()
