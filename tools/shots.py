@@ -72,7 +72,7 @@ class Photographer:
 
 def shoot_shelf(window: MainWindow, camera: Photographer, home: Path) -> None:
     """The shelf with its forecast, a disc's titles, the Reckoner."""
-    window.state.measure_machine()
+    window.state.upkeep.measure_machine()
     wait(lambda: window.state.machine is not None and not window.state.jobs.jobs, 90)
     shelf = window.station("shelf")
     assert isinstance(shelf, ShelfStation)

@@ -2,6 +2,7 @@
 
 LOADED = (
     "cv2", "scipy.signal", "scipy.stats", "scipy.special", "yomikomi.core.reading.scanner", "yomikomi.core.capture.session",
-    "yomikomi.core.capture.cutting", "yomikomi.core.capture.sync", "yomikomi.core.capture.levels", "yomikomi.core.planning.machine",
-    "yomikomi.core.disc.joining", "yomikomi.core.balance.trials", "yomikomi.core.run.copying", "yomikomi.demo.tape_file",
+    "yomikomi.core.capture.cutting", "yomikomi.core.capture.sync", "yomikomi.core.capture.levels", "yomikomi.core.planning.machine_trial",
+    "yomikomi.core.disc.joining", "yomikomi.core.path.searching",
+    "yomikomi.core.balance.trials", "yomikomi.core.run.copying", "yomikomi.demo.tape_file",
 )  # fmt: skip

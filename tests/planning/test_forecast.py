@@ -18,7 +18,8 @@ from yomikomi.core.planning.carriers import KINDS
 from yomikomi.core.planning.data_rates import CAPTURE_CODECS, capture_bits_per_second
 from yomikomi.core.planning.forecast import Wish, Work, clock_time, forecast
 from yomikomi.core.planning.formats import FORMATS
-from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, Speed, TrialEncoder, capture_encoders, try_machine
+from yomikomi.core.planning.machine import MachineSpeeds, Speed
+from yomikomi.core.planning.machine_trial import MachineTrialRequest, TrialEncoder, capture_encoders, try_machine
 from yomikomi.core.planning.spans import Span, total
 from yomikomi.core.work import SilentReporter
 

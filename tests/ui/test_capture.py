@@ -147,7 +147,7 @@ def test_an_event_is_kept_after_it_happened(window: MainWindow, put: Callable[..
     assert now(window).take is None, "looking back makes no take"
     press(window, "Ctrl+B", qtbot)
     qtbot.waitUntil(lambda: not station.passing.mode, timeout=LONG)
-    left = [path.name for path in (window.state.record.workspace.folder / "takes").iterdir()]
+    left = [path.name for path in (window.state.workspace.folder / "takes").iterdir()]
     assert left == [clip.take.path.name]
 
 
@@ -188,7 +188,7 @@ def test_a_camera_whose_sound_is_early_is_put_right_by_one_key(
     assert station.how.later.value() == pytest.approx(220, abs=2)
     assert window.state.record.capture_settings().later_ms == {"K-001": pytest.approx(220, abs=2)}
     qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
-    assert list((window.state.record.workspace.folder / "trials").iterdir()) == []
+    assert list((window.state.workspace.folder / "trials").iterdir()) == []
 
 
 def test_a_rehearsal_and_a_trial_say_what_is_so(

@@ -162,8 +162,8 @@ def test_a_take_is_found_again_when_its_drive_is_back(window: MainWindow, tmp_pa
     state.reload()
     assert state.carriers[0].take is not None
     assert state.carriers[0].take.state == "away"
-    state._search.setInterval(50)
-    state.mend_takes()
+    state.upkeep.search.setInterval(50)
+    state.upkeep.mend_takes()
     qtbot.wait(200)
     assert state.carriers[0].take.state == "away"
     elsewhere.rename(path)
@@ -279,7 +279,7 @@ def test_nothing_in_a_strangers_workspace_is_touched(
         (tmp_path / "theirs" / "takes" / ".ring-1-clip1").mkdir()
     before = {path: path.stat().st_mtime_ns for path in (tmp_path / "theirs").rglob("*")}
     window = open_window(tmp_path / "theirs")
-    assert window.state.record.workspace.read_only
+    assert window.state.workspace.read_only
     assert "reading only" in window.notice_bar.text
     window.state.choose(carrier)
     for key in ("shelf", "path", "capture", "reading", "treatment", "balance", "run", "ledger"):
@@ -288,6 +288,6 @@ def test_nothing_in_a_strangers_workspace_is_touched(
     window.station("balance").try_recipes()  # type: ignore[attr-defined]
     window.station("capture").arm()  # type: ignore[attr-defined]
     window.station("capture").begin()  # type: ignore[attr-defined]
-    window.state.measure_machine()
+    window.state.upkeep.measure_machine()
     assert window.state.jobs.jobs == []
     assert {path: path.stat().st_mtime_ns for path in (tmp_path / "theirs").rglob("*")} == before

@@ -17,7 +17,8 @@ from pytestqt.qtbot import QtBot
 
 from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
-from yomikomi.core.planning.machine import MachineSpeeds, MachineTrialRequest, Speed
+from yomikomi.core.planning.machine import MachineSpeeds, Speed
+from yomikomi.core.planning.machine_trial import MachineTrialRequest
 from yomikomi.core.work import SilentReporter
 from yomikomi.demo.disc_file import DiscRequest, simulate_disc
 from yomikomi.sim.disc.spec import lessons
@@ -112,7 +113,7 @@ def test_the_last_entry_is_remembered_over_a_restart(open_window: Callable[[Path
     first = open_window(tmp_path / "w")
     put(first, Intake(label="A-7", kind="hi8", format="625i", details=CarrierDetails(speed="LP", wanted=("upload",), tags=("x",))))
     first.close()
-    first.state.record.workspace.close()
+    first.state.workspace.close()
     again = open_window(tmp_path / "w").station("shelf")
     assert isinstance(again, ShelfStation)
     assert (again.form.kind.currentData(), again.form.standard.currentData(), again.form.speed.currentText()) == ("hi8", "625i", "LP")
@@ -292,8 +293,8 @@ def test_the_forecast_follows_every_change(window: MainWindow, shelf: ShelfStati
 def test_this_machine_is_measured_and_remembered(
     window: MainWindow, shelf: ShelfStation, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("yomikomi.ui.state.MachineTrialRequest", partial(MachineTrialRequest, encoder_seconds=0.1))
-    monkeypatch.setattr("yomikomi.ui.state.CODECS", {key: codec for key, codec in CODECS.items() if key == "h264"})  # the quick one
+    monkeypatch.setattr("yomikomi.core.balance.machine.MachineTrialRequest", partial(MachineTrialRequest, encoder_seconds=0.1))
+    monkeypatch.setattr("yomikomi.core.balance.machine.CODECS", {"h264": CODECS["h264"]})  # the quick one
     put(window, Intake(label="K-1", kind="vhs", format="525i", seconds=3600))
     shelf.outlook.measure_button.click()
     qtbot.waitUntil(lambda: window.state.machine is not None, timeout=60_000)
@@ -331,7 +332,7 @@ def test_a_dropped_disc_becomes_readable_takes(window: MainWindow, shelf: ShelfS
     take = window.state.carriers[0].take
     assert take is not None
     assert take.frames == made.truth["titles"][0]["frames"]
-    assert take.path.parent == window.state.record.workspace.folder / "takes"
+    assert take.path.parent == window.state.workspace.folder / "takes"
     assert image.exists()
     window.state.choose(views[0].id)
     shelf.onward.click()

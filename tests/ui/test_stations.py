@@ -92,7 +92,7 @@ def balanced(read_window: MainWindow) -> tuple[MainWindow, BalanceStation]:
     assert view is not None
     assert view.take is not None
     read_window.state.record.choose_treatment(view.take.id, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
-    read_window.state.record.save_trials(view.take.id, trial_set(), read_window.state.record.workspace.folder / "trials")
+    read_window.state.record.save_trials(view.take.id, trial_set(), read_window.state.workspace.folder / "trials")
     read_window.state.reload()
     read_window.show_station("balance")
     station = read_window.station("balance")
@@ -247,7 +247,7 @@ def test_looking_stops_when_leaving(window: MainWindow, qtbot: QtBot) -> None:
     assert station.look_button.text() == "Stop preview"
     window.show_station("shelf")
     qtbot.waitUntil(lambda: not window.state.jobs.jobs, timeout=5000)
-    assert list((window.state.record.workspace.folder / "takes").iterdir()) == []
+    assert list((window.state.workspace.folder / "takes").iterdir()) == []
 
 
 def test_closing_asks_while_recording_and_then_ends_in_order(window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -371,13 +371,13 @@ def test_the_loop_is_held_stepped_and_compared(read_window: MainWindow, qtbot: Q
     assert station.play_button.text() == "Play"
     shown = station.player.after._shown
     QTest.mouseClick(station.on_button, Qt.MouseButton.LeftButton)
-    assert station.player.after._shown == (shown + 1) % len(station.player.after._images)  # it may be held at its last picture
+    assert station.player.after._shown == (shown + 1) % len(station.player.after._pictures)  # it may be held at its last picture
     QTest.mouseClick(station.back_button, Qt.MouseButton.LeftButton)
     assert station.player.after._shown == shown
     assert station._loop is not None
     for option, side in zip(station.cards, station._loop.after, strict=True):
         QTest.mouseClick(option, Qt.MouseButton.LeftButton)
-        assert len(station.player.after._images) == len(side.pictures)
+        assert len(station.player.after._pictures) == len(side.pictures)
     before, after = station.player.before.view.image, station.player.after.view.image
     assert before is not None
     assert after is not None
@@ -443,7 +443,7 @@ def test_a_copy_is_stopped_and_leaves_no_half_file(balanced: tuple[MainWindow, B
     QTest.mouseClick(run.cards[0].stop_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: window.state.record.copies()[0].state == "cancelled", timeout=3000)
     qtbot.waitUntil(lambda: window.state.record.copies()[1].state == "verified", timeout=60_000)  # the next one goes on
-    copies = window.state.record.workspace.folder / "copies"
+    copies = window.state.workspace.folder / "copies"
     assert [path.name for path in copies.iterdir()] == ["k-001-lantern-parade-h264-30.mp4"]
     window.show_station("ledger")
     ledger = window.station("ledger")
@@ -546,7 +546,7 @@ def test_a_click_on_a_finding_leads_to_the_frame(read_window: MainWindow) -> Non
 
 def test_a_workspace_of_another_window_is_refused(window: MainWindow) -> None:
     with pytest.raises(YomikomiError, match="open in another"):
-        Workspace(window.state.record.workspace.folder)
+        Workspace(window.state.workspace.folder)
 
 
 def test_progressive_files_need_no_treatment(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:

@@ -9,7 +9,7 @@ import json
 import os
 import sys
 from pathlib import Path
-from typing import Annotated, NoReturn
+from typing import TYPE_CHECKING, Annotated, NoReturn
 
 import typer
 
@@ -18,6 +18,9 @@ from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_work
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
 from yomikomi.core.work.defects import defect
 from yomikomi.core.work.text import printable
+
+if TYPE_CHECKING:
+    from yomikomi.ui.state import AppState
 
 app = typer.Typer(
     name="yomikomi",
@@ -87,12 +90,12 @@ def _open_window(folder: Path, *, demo: bool, trust: bool = False) -> None:
         raise UnfinishedError("There is no display for the window.", remedy="Start it in a desktop session, or see yomikomi --help.")
     from yomikomi.ui.app import REOPEN, run_window
 
-    on_ready = None
-    if demo:
+    def fill(state: AppState) -> None:
         from yomikomi.demo.maker import fill
 
-        on_ready = fill
-    code = run_window(folder, on_ready=on_ready, trust=trust)
+        fill(state)
+
+    code = run_window(folder, on_ready=fill if demo else None, trust=trust)
     if code == REOPEN:  # another form or size of everything: Qt takes them only at the start
         os.execv(sys.executable, [sys.executable, "-m", "yomikomi", *sys.argv[1:]])
     raise SystemExit(code)

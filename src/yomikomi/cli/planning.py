@@ -177,6 +177,6 @@ def _put(record: Record, intakes: list[Any], as_json: bool) -> None:
 
 
 def _players(intakes: Any) -> list[dict[str, Any] | None]:
-    from yomikomi.sim.player import stand_in
+    from yomikomi.sim.stand_ins import stand_in
 
     return [stand_in(one.kind, one.format, seed=number + 1, seconds=one.seconds) for number, one in enumerate(intakes)]

@@ -63,20 +63,6 @@ class TapePlayerSpec:
         return cls(**{**fields, "field_order": FieldOrder(order) if order else None})
 
 
-# Which simulated tape stands in for a kind of carrier.
-_TAPES = {"vhs": "vhs", "svhs": "vhs", "video8": "video8", "hi8": "video8", "laserdisc": "laserdisc"}
-
-
-def stand_in(
-    kind: str, standard: str | None, *, seed: int, seconds: float | None, order: FieldOrder | None = None, corrector: bool = False
-) -> dict[str, Any] | None:
-    """The simulated player for a carrier, as the record keeps it; None for kinds that have none or where the lines are not known."""
-    if kind not in _TAPES or standard not in STANDARDS:
-        return None
-    spec = TapePlayerSpec(standard=standard, field_order=order, seed=seed, tape=_TAPES[kind], corrector=corrector, seconds=seconds)
-    return spec.to_json()
-
-
 class TapePlayer(ClockedSource):
     """The opened source. Pictures depend on the seed and the frame number alone, never on the clock."""
 

@@ -6,8 +6,7 @@ import contextlib
 import gc
 import os
 import sys
-import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
 from importlib import import_module
 from pathlib import Path
@@ -17,7 +16,6 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.troubles import READ_ONLY_REMEDY, READ_ONLY_WORDS
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.work.defects import defect
@@ -26,6 +24,7 @@ from yomikomi.core.work.text import printable
 from yomikomi.core.work.warm import keep_warm
 from yomikomi.ui import theme
 from yomikomi.ui.appearance import APPEARANCE
+from yomikomi.ui.loading import Loading
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.shell.window import MainWindow, Maker
 from yomikomi.ui.state import AppState
@@ -51,61 +50,77 @@ def _make(key: str, state: AppState) -> Station:
 
 MAKERS: dict[str, Maker] = {key: partial(_make, key) for key in _CLASSES}
 
-# What stations need and the first picture of the window does not: loaded in a thread while the person looks at the shelf.
-_LATER = ("pyqtgraph", "cv2", "yomikomi.ui.reckoner.window", *(f"yomikomi.ui.{key}.station" for key in MAKERS))
-_POLL_MS = 50
-# Every call into Qt hands the interpreter over; while a thread computes, getting it back takes up to this long (seconds). At
-# Python's usual 5 ms a search for paths held the window for a second (docs/science.md).
-_SWITCH_S = 0.0005
+# What the first picture of the window does not need: first what knows the record, then what the stations are made of.
+_RECORD = ("sqlalchemy.orm", "yomikomi.core.ledger.record", "yomikomi.ui.upkeep")
+# (numpy.ma: what draws curves asks for it in the middle of the first one).
+_STATIONS = ("pyqtgraph", "numpy.ma", "yomikomi.ui.reckoner.window", *(f"yomikomi.ui.{key}.station" for key in MAKERS))
 # What the desktop's own scale was before ours, and where the window was when it opened anew.
 _OWN_SCALE, _WHERE = "YOMIKOMI_DESKTOP_SCALE", "YOMIKOMI_WHERE"
 # How :func:`run_window` says that the program is to be begun anew.
 REOPEN = 75
 
 
-class Preload:
-    """Loads the rest of the program beside the event loop, then has the stations made one by one."""
-
-    def __init__(self, window: MainWindow) -> None:
-        self._thread = threading.Thread(target=self._load, name="preload", daemon=True)
-        self._thread.start()
-        self._timer = QTimer(window)
-        self._timer.setInterval(_POLL_MS)
-        self._timer.timeout.connect(lambda: self._look(window))
-        self._timer.start()
-
-    @staticmethod
-    def _load() -> None:
-        for name in _LATER:
-            import_module(name)
-
-    def join(self) -> None:
-        self._thread.join(5)
-
-    def _look(self, window: MainWindow) -> None:
-        if not self._thread.is_alive():
-            self._timer.stop()
-            window.make_rest_idly()
-            keep_warm(LOADED)
-
-
-def build_window(workspace: Workspace) -> MainWindow:
-    """The window over an open workspace; the application must exist."""
-    record = Record(workspace)
-    interrupted = record.requeue_cut_off_copies()
-    state = AppState(record)
-    window = MainWindow(state, MAKERS)
+def first_window(workspace: Workspace) -> MainWindow:
+    """The window with the shelf, from what plain SQL tells; the application must exist. :func:`settle` makes it whole."""
+    window = MainWindow(AppState(workspace), MAKERS)
     window.show_station("shelf")
-    state.mend_takes()
-    state.keep_clips()
+    return window
+
+
+def settle(window: MainWindow) -> Iterator[None]:
+    """Open the record behind a first window, and begin what an earlier end of the program left to do; in pieces, as stations are built."""
+    state = window.state
+    state.open_record()
+    yield
+    while state.read_ahead():
+        yield
+    state.settle()
+    yield
+    interrupted = state.record.requeue_cut_off_copies()
+    state.upkeep.begin()
     if interrupted:
         words = "1 copy was" if interrupted == 1 else f"{interrupted} copies were"
         state.tell(Weight.LOOK, f"{words} interrupted when the program ended, and waits in the run.", "Go to Run to go on.")
-    if workspace.read_only:
+    if state.workspace.read_only:
         state.tell(Weight.LOOK, READ_ONLY_WORDS, READ_ONLY_REMEDY)
-    # What is there now stays: the collector need not walk through it again. Its full rounds took up to 120 ms (docs/science.md).
-    gc.freeze()
+
+
+def build_window(workspace: Workspace) -> MainWindow:
+    """The window over an open workspace, at once; its stations are made when they are first shown."""
+    window = first_window(workspace)
+    for _ in settle(window):
+        pass
     return window
+
+
+class Opening:
+    """What goes on after the first picture, in pieces: the record, then all stations, then workers that start at once."""
+
+    def __init__(self, window: MainWindow, on_ready: Callable[[AppState], object] | None = None) -> None:
+        self._window, self._on_ready = window, on_ready
+        self._settling = settle(window)
+        self.loading = Loading(_RECORD, self._settle, window)
+
+    @property
+    def done(self) -> bool:
+        return self.loading.done and self._window.whole
+
+    def _settle(self) -> None:
+        try:
+            next(self._settling)
+        except StopIteration:
+            self.loading = Loading(_STATIONS, self._make_rest, self._window)
+        except YomikomiError as error:
+            self._window.state.tell_error(error)
+            self.loading = Loading(_STATIONS, self._make_rest, self._window)
+        else:
+            QTimer.singleShot(0, self._window, self._settle)
+
+    def _make_rest(self) -> None:
+        self._window.make_rest_idly()
+        keep_warm(LOADED)
+        if self._on_ready is not None:
+            self._on_ready(self._window.state)
 
 
 def _set_scale() -> None:
@@ -123,7 +138,6 @@ def application() -> QApplication:
     _set_scale()
     made = QApplication(sys.argv[:1])
     made.setApplicationName("Yomikomi")
-    sys.setswitchinterval(_SWITCH_S)
     theme.apply(made)
     return made
 
@@ -171,28 +185,27 @@ def _fit(app: QApplication, window: MainWindow) -> None:
 
 
 def run_window(folder: Path, *, on_ready: Callable[[AppState], object] | None = None, trust: bool = False) -> int:
-    """Open the window and run until it is closed; ``on_ready`` is called once it is usable. ``trust``: see :class:`Workspace`.
+    """Open the window and run until it is closed; ``on_ready`` is called once all of it is loaded. ``trust``: see :class:`Workspace`.
 
     Returns the exit code, or ``REOPEN``. Raises WorkspaceError before anything is shown.
     """
+    gc.disable()  # nothing that is loaded now becomes garbage; the window collects again once it is whole
     workspace = Workspace(folder, trust=trust)
     app = application()
     if workspace.read_only and asks_for_trust(workspace.folder):
         workspace.close()
         workspace = Workspace(folder, trust=True)
     try:
-        window = build_window(workspace)
+        window = first_window(workspace)
         sys.excepthook = partial(_on_uncaught, window.state)
         _go_back(window)
         _fit(app, window)
         window.show()
-        preload = Preload(window)
-        if on_ready is not None:
-            QTimer.singleShot(300, lambda: on_ready(window.state))
+        opening = Opening(window, on_ready)
         code = int(app.exec())
-        preload.join()
+        opening.loading.finish()
         if window.reopens:
-            current = window.state.current
+            current = window.state.chosen
             os.environ[_WHERE] = f"{window.current_key}:{current.id if current else 0}"
             return REOPEN
         return code

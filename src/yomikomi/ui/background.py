@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal, Slot
 from shiboken6 import isValid
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.work import Job, Reporter
+from yomikomi.core.work import Job, Reporter, SilentReporter
 from yomikomi.core.work.defects import defect
 from yomikomi.core.work.job import GRACE_S
+from yomikomi.core.work.kinds import JobKind
+from yomikomi.core.work.warm import is_ready
 
 _POLL_MS = 33
 # Begins the names of resources that are devices.
@@ -55,7 +58,7 @@ class JobRunner(QObject):
         urgent: bool = False,
         grace: float = GRACE_S,
         limit: float | None = None,
-        kind: str = "",
+        kind: JobKind = JobKind.OTHER,
         key: str = "",
         on_progress: Callable[[Job], None] | None = None,
         on_end: Callable[[Job], None] | None = None,
@@ -216,5 +219,25 @@ class Calls(QObject):
         carrier.finished.connect(apply)
         self._pool.start(_Call(function, carrier))
 
+    def compute(
+        self,
+        kind: str,
+        function: Callable[[Any, Reporter], Any],
+        request: Any,
+        on_answer: Callable[[Any], None],
+        on_error: Callable[[YomikomiError], None] | None = None,
+    ) -> None:
+        """As :meth:`call`, for what computes and hardly waits: in a worker, so that it does not take turns with the painting."""
+        self.call(kind, partial(_in_worker, function, request), on_answer, on_error)
+
     def wait(self) -> None:
         self._pool.waitForDone(3000)
+
+
+def _in_worker(function: Callable[[Any, Reporter], Any], request: Any) -> Any:
+    """Until workers start at once (``core.work.warm``), here: a fresh interpreter would take longer than the work."""
+    if not is_ready():
+        return function(request, SilentReporter())
+    job = Job(function, request, name="computing").start()
+    job.wait()
+    return job.answer()

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
-import av
 from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.treatment.chain import TreatedFormat
+
+if TYPE_CHECKING:  # the window's first picture needs the table of codecs, and nothing that decodes
+    import av
+
+    from yomikomi.core.treatment.chain import TreatedFormat
 
 # Longest distance between key frames: seeking stays quick, and size hardly depends on it (common practice, no source).
 _KEY_SECONDS = 5

@@ -18,7 +18,7 @@ from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.rules import EndRules
 from yomikomi.core.capture.session import CaptureRequest, capture
 from yomikomi.core.errors import CancelledError, UnfinishedError, YomikomiError
-from yomikomi.core.planning.machine import try_drive
+from yomikomi.core.planning.machine_trial import try_drive
 from yomikomi.core.video.rates import fraction_text
 from yomikomi.core.work import Reporter
 

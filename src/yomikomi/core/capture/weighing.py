@@ -25,6 +25,8 @@ from yomikomi.core.video.standards import FieldOrder, Standard
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import tame_encoders
 
+# A shorter take tells too little of its kind (seconds).
+LEAST_WEIGHED_S = 20.0
 # Where it is looked at, as parts of the length; how many pictures there of codecs whose every picture is whole, and of the others.
 _PLACES = (0.05, 0.2, 0.35, 0.5, 0.65, 0.8, 0.95)
 _WHOLE_PICTURES, _RUN = 2, 10

@@ -2,8 +2,19 @@
 
 from __future__ import annotations
 
-from yomikomi.core.balance.recipes import Recipe
-from yomikomi.core.ledger.views import CarrierView
+from collections.abc import Iterable
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from yomikomi.core.balance.recipes import Recipe
+    from yomikomi.core.ledger.views import CarrierView
+
+
+def next_label(taken: Iterable[str], prefix: str = "K") -> str:
+    """A label that is free: the prefix with the next number."""
+    tails = [label.removeprefix(f"{prefix}-") for label in taken if label.startswith(f"{prefix}-")]
+    numbers = [int(tail) for tail in tails if tail.isdigit()]
+    return f"{prefix}-{max(numbers, default=0) + 1:03d}"
 
 
 def safe_name(text: str) -> str:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.ledger.spine import Spine
 from yomikomi.core.planning.forecast import Work, usual_codec_bits
 
 
-def works_of(views: Iterable[CarrierView]) -> list[Work]:
+def works_of(views: Iterable[Spine]) -> list[Work]:
     """Each carrier as the forecast sees it."""
     return [
         Work(
@@ -20,14 +20,14 @@ def works_of(views: Iterable[CarrierView]) -> list[Work]:
             captured=view.take is not None and view.take.state != "recording",
             take_bytes=view.take.size_bytes if view.take and view.take.origin == "captured" else None,
             take_seconds=view.take.seconds if view.take else None,
-            take_codec=view.take.details.record_as.codec if view.take else "ffv1",
-            codec_bits=view.take.details.codec_bits if view.take else {},
-            copied=any(copy.state == "verified" for copy in view.copies),
+            take_codec=view.take.codec if view.take else "ffv1",
+            codec_bits=dict(view.take.codec_bits) if view.take else {},
+            copied="verified" in view.copies,
         )
         for view in views
     ]
 
 
-def codec_bits_of(views: Iterable[CarrierView], kind: str, standard: str | None) -> dict[str, float]:
+def codec_bits_of(views: Iterable[Spine], kind: str, standard: str | None) -> dict[str, float]:
     """See :func:`usual_codec_bits`."""
     return usual_codec_bits(works_of(view for view in views if view.kind == kind), kind, standard)

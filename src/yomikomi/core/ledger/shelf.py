@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from yomikomi.core.capture.health import health_path
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.base import RecordBase, now_text
-from yomikomi.core.ledger.naming import safe_name
+from yomikomi.core.ledger.naming import next_label, safe_name
 from yomikomi.core.ledger.schema import Carrier, Event, MachineTrialRow, Reckoning, Take
 from yomikomi.core.planning.formats import format_of_size
 from yomikomi.core.planning.intake import CarrierDetails, Intake
@@ -34,9 +34,7 @@ class ShelfRecord(RecordBase):
 
     def next_label(self, prefix: str = "K") -> str:
         """A label that is free: the prefix with the next number."""
-        tails = [label.removeprefix(f"{prefix}-") for label in self.labels() if label.startswith(f"{prefix}-")]
-        numbers = [int(tail) for tail in tails if tail.isdigit()]
-        return f"{prefix}-{max(numbers, default=0) + 1:03d}"
+        return next_label(self.labels(), prefix)
 
     def add_carrier(
         self, *, label: str, title: str, kind: str, standard: str | None = None, nominal_seconds: float | None = None,

@@ -5,8 +5,6 @@ from __future__ import annotations
 import sqlite3
 from pathlib import Path
 
-from sqlalchemy.exc import DBAPIError, SQLAlchemyError
-
 from yomikomi.core.errors import WorkspaceError
 
 READ_ONLY_WORDS = "This workspace is open for reading only."
@@ -33,11 +31,11 @@ _SAYINGS = {
 }  # fmt: skip
 
 
-def record_trouble(error: SQLAlchemyError | sqlite3.Error, folder: Path, *, read_only: bool = False) -> WorkspaceError:
-    """The typed error for what a database call raised."""
+def record_trouble(error: Exception, folder: Path, *, read_only: bool = False) -> WorkspaceError:
+    """The typed error for what a database call raised: SQLite's own error, or one that holds it as ``orig``."""
     if read_only:
         return WorkspaceError(READ_ONLY_WORDS, remedy=READ_ONLY_REMEDY, path=folder)
-    original = error.orig if isinstance(error, DBAPIError) else error
+    original = getattr(error, "orig", None) or error
     code = getattr(original, "sqlite_errorcode", None)
     said = _SAYINGS.get(code & 0xFF) if code is not None else None
     if said is not None:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from functools import partial
+from dataclasses import dataclass, fields
+from functools import cached_property, partial
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -12,6 +12,7 @@ from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.capture.settings import TakeDetails
 from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TreatmentRow, TrialRow
+from yomikomi.core.ledger.spine import Spine, TakeSpine
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.path.sheet import PathSheet
 from yomikomi.core.planning.carriers import kind_of
@@ -25,24 +26,13 @@ from yomikomi.core.video.standards import FieldOrder
 
 T = TypeVar("T")
 
-# Kinds of sources that are captured from.
-_CAPTURED = {"tape player", "feed", "device"}
-
-
 @dataclass(frozen=True)
-class TakeView:
-    id: int
-    path: Path
-    origin: str
-    state: str
-    seconds: float | None
-    frames: int | None
-    late: int | None
-    dropped: int | None
-    size_bytes: int | None
-    note: str
-    started_at: str
+class TakeView(TakeSpine):
     details: TakeDetails = TakeDetails()
+
+    @property
+    def spine(self) -> TakeSpine:
+        return TakeSpine(**{one.name: getattr(self, one.name) for one in fields(TakeSpine)})
 
 
 @dataclass(frozen=True)
@@ -77,7 +67,7 @@ class CopyView:
 
 @dataclass(frozen=True)
 class CarrierView:
-    """A carrier with what is known of its newest take. ``progress`` counts stations passed, 0…8; ``path``: as planned last."""
+    """A carrier with what is known of its newest take; ``path``: as planned last."""
 
     id: int
     label: str
@@ -104,12 +94,16 @@ class CarrierView:
         """The reading with what people overruled put in its place."""
         return apply_overrulings(self.reading, self.overrulings)
 
-    @property
-    def has_player(self) -> bool:
-        """There is something to capture from; a disc's title is copied instead."""
-        if self.source is not None and self.source.get("kind") in _CAPTURED:
-            return True
-        return kind_of(self.kind).way == "live" and bool(self.standard)
+    @cached_property
+    def spine(self) -> Spine:
+        """It as the shelf shows it; the same object as long as the carrier is the same."""
+        return Spine(
+            id=self.id, label=self.label, title=self.title, kind=self.kind, standard=self.standard, nominal_seconds=self.nominal_seconds,
+            source=self.source, note=self.note, details=self.details, created_at=self.created_at,
+            take=self.take.spine if self.take else None, takes=self.takes, planned=self.path is not None,
+            read=self.reading is not None, treated=self.treatment is not None, tried=self.trials is not None,
+            copies=tuple(copy.state for copy in self.copies),
+        )  # fmt: skip
 
     @property
     def origin(self) -> Origin:
@@ -117,50 +111,24 @@ class CarrierView:
         return Origin.of(captured=self.take is not None and self.take.origin == "captured", way=kind_of(self.kind).way)
 
     @property
+    def has_player(self) -> bool:
+        return self.spine.has_player
+
+    @property
     def unfit(self) -> bool:
-        """It must not be played as it is."""
-        return self.details.condition.verdict == "unfit"
+        return self.spine.unfit
 
     @property
     def intake(self) -> Intake:
-        """What was written down of it, as it can be changed or exported."""
-        return Intake(
-            label=self.label, title=self.title, kind=kind_of(self.kind).key, format=self.standard, seconds=self.nominal_seconds,
-            note=self.note, details=self.details,
-        )  # fmt: skip
+        return self.spine.intake
 
     @property
     def progress(self) -> int:
-        if any(copy.state == "verified" for copy in self.copies):
-            return 8
-        if self.copies:
-            return 6
-        if self.trials is not None:
-            return 6
-        if self.treatment is not None:
-            return 5
-        if self.reading is not None:
-            return 4
-        if self.take is not None and self.take.state != "recording":
-            return 3
-        return 2 if self.path is not None else 1
+        return self.spine.progress
 
     @property
     def next_station(self) -> str:
-        """Where the work goes on."""
-        if self.take is None:
-            if self.unfit or kind_of(self.kind).way == "copy" or not self.standard:
-                return "shelf"
-            if self.path is None:
-                return "path"
-            return "capture" if self.has_player else "shelf"
-        if self.reading is None:
-            return "reading"
-        if self.treatment is None:
-            return "treatment"
-        if not self.copies:
-            return "balance"
-        return "ledger" if any(c.state == "verified" for c in self.copies) else "run"
+        return self.spine.next_station
 
 
 def apply_overrulings(reading: Reading | None, overrulings: tuple[OverrulingView, ...]) -> Reading | None:
@@ -244,10 +212,10 @@ class ViewMaker:
         return self.sheets[row.id]
 
     def _take(self, row: Take) -> TakeView:
+        details = self._sound(f"take {row.id}: details", lambda: TakeDetails.model_validate(row.details or {})) or TakeDetails()
         return TakeView(
             row.id, self._workspace.path(row.path), row.origin, row.state, row.seconds, row.frames, row.late, row.dropped,
-            row.size_bytes, row.note, row.started_at,
-            self._sound(f"take {row.id}: details", lambda: TakeDetails.model_validate(row.details or {})) or TakeDetails(),
+            row.size_bytes, row.note, row.started_at, details.record_as.codec, details.codec_bits, details,
         )  # fmt: skip
 
     def copy(self, row: Copy) -> CopyView | None:

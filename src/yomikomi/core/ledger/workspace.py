@@ -2,26 +2,26 @@
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
-import json
 import os
 import shutil
 import sqlite3
 import stat
 import tempfile
+from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 from urllib.parse import quote_from_bytes, unquote_to_bytes
-
-from sqlalchemy import Engine, create_engine, event, inspect, text
-from sqlalchemy.exc import SQLAlchemyError
-from sqlalchemy.orm import Session, sessionmaker
-from sqlalchemy.pool import QueuePool
 
 from yomikomi.core.errors import WorkspaceError
 from yomikomi.core.ledger.troubles import READ_ONLY_REMEDY, READ_ONLY_WORDS, record_trouble
 from yomikomi.core.ledger.trust import ID_FILE, is_trusted, remember
 from yomikomi.core.work.new_file import clear_parts, is_taken
+
+if TYPE_CHECKING:  # loaded when the record is first asked: half a second that nobody waits for
+    from sqlalchemy import Engine
+    from sqlalchemy.orm import Session, sessionmaker
 
 FOLDERS = ("takes", "copies", "trials", "reports")
 RECORD_FILE, LOCK_FILE = "workspace.sqlite", ".open"
@@ -62,7 +62,23 @@ class Workspace:
             raise
         if not self.read_only and (trust or made_now):
             remember(self.folder)
-        self.sessions: sessionmaker[Session] = sessionmaker(self.engine, expire_on_commit=False)
+
+    @property
+    def record_file(self) -> Path:
+        """Where the record is read: of a workspace that is not trusted, a copy."""
+        return (self._copy or self.folder) / RECORD_FILE
+
+    @cached_property
+    def engine(self) -> Engine:
+        from yomikomi.core.ledger.engine import connect
+
+        return connect(self.record_file, read_only=self.read_only)
+
+    @cached_property
+    def sessions(self) -> sessionmaker[Session]:
+        from sqlalchemy.orm import sessionmaker
+
+        return sessionmaker(self.engine, expire_on_commit=False)
 
     def path(self, kept: str) -> Path:
         """A kept path as a real one."""
@@ -95,7 +111,7 @@ class Workspace:
             raise WorkspaceError(READ_ONLY_WORDS, remedy=READ_ONLY_REMEDY, path=self.folder)
 
     def close(self) -> None:
-        engine: Engine | None = getattr(self, "engine", None)
+        engine: Engine | None = self.__dict__.get("engine")
         if engine is not None:
             engine.dispose()
         if self._lock >= 0:
@@ -108,15 +124,10 @@ class Workspace:
     def _open(self) -> None:
         if self.read_only:
             self._copy = self._copy_record()
-            self.engine = self._connect(self._copy / RECORD_FILE)
-            self._migrate()
-            # From here on the copy is not written to either, so that nobody believes in what would be gone.
-            event.listen(self.engine, "connect", lambda connection, _: connection.execute("PRAGMA query_only=ON"))
-            self.engine.dispose()
+            self._check_revision()
             return
         self._lock = self._take()
-        self.engine = self._connect(self.folder / RECORD_FILE)
-        self._migrate()
+        self._check_revision()
         for name in FOLDERS:
             clear_parts(self.folder / name)
 
@@ -192,59 +203,24 @@ class Workspace:
             path=self.folder,
         )
 
-    def _connect(self, path: Path) -> Engine:
-        # By a path of bytes, not by an address: what stands in it is no query and no escape.
-        def connect() -> sqlite3.Connection:
-            connection = sqlite3.connect(os.fsencode(path), check_same_thread=False)
-            connection.text_factory = lambda raw: raw.decode("utf-8", "replace")  # a damaged row is read as far as it goes
-            return connection
-
-        engine = create_engine("sqlite://", creator=connect, poolclass=QueuePool, json_deserializer=_lenient)
-
-        @event.listens_for(engine, "connect")
-        def _prepare(connection: Any, _record: Any) -> None:
-            cursor = connection.cursor()
-            cursor.execute("PRAGMA trusted_schema=OFF")
-            cursor.execute("PRAGMA journal_mode=WAL")
-            cursor.execute("PRAGMA synchronous=NORMAL")
-            cursor.execute("PRAGMA foreign_keys=ON")
-            cursor.close()
-
-        return engine
-
-    def _migrate(self) -> None:
+    def _check_revision(self) -> None:
+        """A record of today's shape needs no migrating, and SQLAlchemy is loaded only when the record is first asked."""
         try:
-            with self.engine.begin() as connection:
-                known = inspect(connection).has_table("alembic_version")
-                current = connection.execute(text("SELECT version_num FROM alembic_version")).scalar() if known else None
-                if current != NEWEST_REVISION:
-                    self._upgrade(connection, current)
-        except (SQLAlchemyError, sqlite3.Error) as error:
+            with contextlib.closing(sqlite3.connect(os.fsencode(self.record_file))) as connection:
+                tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+                known = "alembic_version" in tables
+                current = next((one for (one,) in connection.execute("SELECT version_num FROM alembic_version")), None) if known else None
+        except sqlite3.Error as error:
             raise record_trouble(error, self.folder) from error
         except UnicodeError as error:  # even what SQLite says of the damage is damaged
             damaged = sqlite3.DatabaseError("damaged")
             damaged.sqlite_errorcode = sqlite3.SQLITE_CORRUPT
             raise record_trouble(damaged, self.folder) from error
+        if current != NEWEST_REVISION:
+            from yomikomi.core.ledger.engine import connect, migrate
 
-    def _upgrade(self, connection: Any, current: str | None) -> None:
-        from alembic import command
-        from alembic.config import Config
-        from alembic.script import ScriptDirectory
-
-        config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-        config.attributes["connection"] = connection
-        known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
-        if current is not None and current not in known:
-            raise WorkspaceError(
-                f"The workspace {self.folder.name}/ was made by a newer Yomikomi.", remedy="Update the program.", path=self.folder
-            )
-        command.upgrade(config, "head")
-
-
-def _lenient(raw: str) -> Any:
-    """A document out of a row; what is none becomes one that fits nothing, so that its reader says so for this row alone."""
-    try:
-        return json.loads(raw)
-    except (ValueError, RecursionError):
-        return {"damaged": True, "schema_version": -1}
+            engine = connect(self.record_file, read_only=False)  # the copy of one that is not ours is brought up to date too
+            try:
+                migrate(engine, self.folder, current)
+            finally:
+                engine.dispose()

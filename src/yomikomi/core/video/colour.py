@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-import av
+if TYPE_CHECKING:
+    import av
 
 # Code points of ITU-T H.273 (ISO/IEC 23091-2), as containers and codecs carry them.
 UNSPECIFIED = 2

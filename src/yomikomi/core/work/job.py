@@ -15,6 +15,7 @@ from typing import Any
 from yomikomi.core.errors import UnfinishedError, WorkerDiedError, YomikomiError
 from yomikomi.core.work import warm
 from yomikomi.core.work.defects import defect
+from yomikomi.core.work.kinds import JobKind
 from yomikomi.core.work.reporter import PipeReporter, Reporter
 
 # Seconds between the wish to stop and the end of a worker that does not listen.
@@ -53,7 +54,7 @@ class Job:
     urgent : keep normal priority (a recording); all other work steps back.
     grace : seconds a worker may take to end in order after a wish to stop, before it is ended.
     on_end : called once, in the polling thread, after the state became final (for clearing up files).
-    kind, key : what it is and of what, for code that looks for it; names are for people.
+    kind, key : what it does and to what, for code that looks for it; names are for people.
     limit : seconds after which the worker is ended, for work on foreign data that ought to be quick.
     """
 
@@ -67,7 +68,7 @@ class Job:
         grace: float = GRACE_S,
         on_end: Callable[[Job], None] | None = None,
         limit: float | None = None,
-        kind: str = "",
+        kind: JobKind = JobKind.OTHER,
         key: str = "",
     ) -> None:
         self.name, self.kind, self.key = name, kind, key

@@ -45,7 +45,7 @@ def keep_warm(modules: Sequence[str]) -> threading.Thread:
 
 def begin(target: Callable[..., None], args: tuple[Any, ...], name: str) -> BaseProcess:
     """A worker that runs ``target(*args)``: a copy of the helper if it is ready, so that nobody waits for it to load; else fresh."""
-    if _is_ready():
+    if is_ready():
         try:
             return _started(multiprocessing.get_context("forkserver"), target, args, name)
         except (OSError, EOFError):  # the helper went this very moment
@@ -59,7 +59,7 @@ def _started(context: ForkServerContext | SpawnContext, target: Callable[..., No
     return process
 
 
-def _is_ready() -> bool:
+def is_ready() -> bool:
     if _helper.pid is not None and not _lives(_helper.pid):  # the system ended it, for want of memory perhaps
         _renew()
     return _helper.pid is not None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
@@ -12,6 +13,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QProgressBar, QVBoxL
 
 from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
+from yomikomi.core.balance.machine import DISTURBED
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.recipes import CODECS, EFFORTS, effort_of, usual_recipes
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
@@ -27,7 +29,7 @@ from yomikomi.ui import theme
 from yomikomi.ui.balance.plane import BalancePlane
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
-from yomikomi.ui.state import DISTURBED, AppState
+from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, Well, button, label, restyle, row, side_panel
 from yomikomi.ui.widgets.empty import EmptyNote
 
@@ -86,28 +88,34 @@ class BalanceStation(Station):
         self.picked: PlanePoint | None = None
         self._picked_by_hand = False
         self._begun: set[int] = set()
+
+    def build(self) -> Iterator[None]:
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        side, right = side_panel(340)
+        self.lay_out(left, side)
         self.plane = BalancePlane()
         self.plane.setMinimumHeight(300)
         self.plane.picked.connect(self.pick)
         self.plane.limit_dragged.connect(self.set_limit)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 1000)
-        self.bar.hide()
-        self.crops = [_Crop() for _ in range(3)]
-        self.crops_head = label(quiet=True)
-        left = QVBoxLayout()
-        left.setSpacing(8)
         self.empty = EmptyNote("Size, fidelity and time of copies, measured on parts of this take before anything is encoded in full.")
         left.addWidget(self.empty, 1)
         left.addWidget(self.plane, 1)
+        yield
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 1000)
+        self.bar.hide()
+        self.crops_head = label(quiet=True)
         left.addWidget(self.bar)
         left.addWidget(self.crops_head)
         self.crops_row = QWidget()
-        self.crops_row.setLayout(row(*self.crops, spacing=10))
         left.addWidget(self.crops_row)
-        self.lay_out(left, self._make_side())
+        self.crops = [_Crop() for _ in range(3)]
+        self.crops_row.setLayout(row(*self.crops, spacing=10))
+        yield
+        self._fill_side(right)
 
-    def _make_side(self) -> QWidget:
+    def _fill_side(self, right: QVBoxLayout) -> None:
         self.limit_line = QLineEdit()
         self.limit_line.setPlaceholderText("no limit")
         self.limit_line.setToolTip("The most that the copy may take: 4.7GB, 700 MB; empty for no limit. The line can be dragged too.")
@@ -129,7 +137,6 @@ class BalanceStation(Station):
         self.try_button = button("Run trials", self.try_recipes, tip="F7")
         self.send_button = button("Add to the run", self.primary, primary=True, tip="Ctrl+Return")
         self.send_button.setMinimumWidth(150)
-        side, right = side_panel(340)
         right.addWidget(label("Worth considering", name="section"))
         right.addLayout(self.cards_box)
         right.addWidget(self.why)
@@ -140,7 +147,6 @@ class BalanceStation(Station):
             right.addLayout(row(caption, field))
         right.addSpacing(4)
         right.addLayout(row(self.try_button, 1, self.send_button))
-        return side
 
     @property
     def cards(self) -> list[ChoiceCard]:

@@ -165,7 +165,7 @@ class Clips(QObject):
             return
         name = f"{safe_name(f'{self._view.label} {self._view.title}')}-marks{suffix}"
         path, _ = QFileDialog.getSaveFileName(
-            self._page, "Export marks and clips", str(self._state.record.workspace.folder / "reports" / name)
+            self._page, "Export marks and clips", str(self._state.workspace.folder / "reports" / name)
         )
         if path:
             try:

@@ -19,6 +19,7 @@ from yomikomi.core.capture.marks import Mark
 from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.ring import Keep, pieces_of
+from yomikomi.core.capture.rings_left import ring_folder
 from yomikomi.core.capture.session import CaptureRequest, capture
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.errors import YomikomiError
@@ -28,10 +29,11 @@ from yomikomi.core.video.source import KnownSpec, SourceSpec
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
+from yomikomi.core.work.kinds import JobKind
 from yomikomi.core.work.new_file import is_taken
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.source_of import device_of
-from yomikomi.ui.state import ARMED, RECORDING, AppState
+from yomikomi.ui.state import AppState
 
 Mode = Literal["", "looking", "armed", "recording"]
 # A recording ends in order: it may take the encoder a moment to write what it holds.
@@ -89,7 +91,7 @@ class CapturePass(QObject):
         """Keep the last minutes ready."""
         if not self._state.may_write():
             return
-        folder = self._state.record.workspace.folder / "takes" / f".ring-{view.id}"
+        folder = ring_folder(self._state.workspace.folder / "takes", view.id)
         shutil.rmtree(folder, ignore_errors=True)  # what a crash left of an earlier one
         self._view, self._kept, self._cue = view, 0, settings.cue
         request = CaptureRequest(spec, None, how, settings.rules, ring=folder, ring_rules=settings.ring, look=look)
@@ -123,7 +125,7 @@ class CapturePass(QObject):
         self._before, self._totals = HealthRow(at=0), (0, 0, 0, 0)
         self.job = self._state.jobs.start(
             capture, request, name=name, urgent=True, grace=_END_GRACE_S, on_progress=self._on_status, on_end=self._on_end,
-            kind={"recording": RECORDING, "armed": ARMED}.get(mode, mode), resource=device_of(request.source),
+            kind=JobKind(mode), resource=device_of(request.source),
         )  # fmt: skip
         self.changed.emit()
 
@@ -180,7 +182,7 @@ class CapturePass(QObject):
         result: CaptureResult | None = job.result
         if result is not None:
             self._state.record.end_take(take_id, result)
-            self._state.weigh_take(take_id, result)
+            self._state.upkeep.weigh_take(take_id, result)
             self._mark_end(take_id, result)
             self._say(result)
         else:
@@ -189,10 +191,10 @@ class CapturePass(QObject):
                 self._state.tell_end(job)
             frames = job.progress.frames if isinstance(job.progress, CaptureStatus) else 0
             if self._path is not None and is_taken(self._path):
-                self._state.mend_takes(take_id)
+                self._state.upkeep.mend_takes(take_id)
             elif frames:
                 self._state.record.mark_away(take_id, frames)  # a take that ever had a frame is not forgotten
-                self._state.mend_takes(take_id)
+                self._state.upkeep.mend_takes(take_id)
             else:
                 self._state.record.forget_take(take_id)
         self._state.reload()
@@ -206,7 +208,7 @@ class CapturePass(QObject):
         elif isinstance(job.result, CaptureResult) and job.result.trouble:
             self._state.tell(Weight.WRONG, job.result.trouble, job.result.remedy)
         if mode == "armed":
-            self._state.keep_clips()  # those that were asked for in the last moment
+            self._state.upkeep.keep_clips()  # those that were asked for in the last moment
 
     def _mark_end(self, take_id: int, result: CaptureResult) -> None:
         """Where the programme seems to end, when an empty tail was recorded."""
@@ -228,9 +230,9 @@ class CapturePass(QObject):
         """A clip out of the ring becomes a file of its own on the shelf."""
         if self._view is not None:
             name = f"kept {datetime.now(UTC).astimezone():%H-%M-%S}"
-            self._state.join_clip(self._view.id, name, safe_name(f"{self._view.label} {name}"), pieces_of(clip), clip.folder)
+            self._state.upkeep.join_clip(self._view.id, name, safe_name(f"{self._view.label} {name}"), pieces_of(clip), clip.folder)
 
 
 def parts_of(state: AppState, view: CarrierView) -> tuple[Path, ...]:
     """The files of the newest take, where there are several."""
-    return tuple(state.record.workspace.path(one) for one in view.take.details.parts) if view.take is not None else ()
+    return tuple(state.workspace.path(one) for one in view.take.details.parts) if view.take is not None else ()

@@ -139,7 +139,7 @@ class Proving(QObject):
         self._run(key, measure_levels, LevelsRequest(subject.test_signal("bars")), "testing levels", self._page.show_levels)
 
     def _try(self, subject: Subject | None) -> None:
-        folder = self._state.record.workspace.folder / "trials"
+        folder = self._state.workspace.folder / "trials"
         standard = subject.format.standard if subject else STANDARDS["525i"]
         request = TrialRequest(folder, standard.width, standard.height, standard.rate, standard.interlaced, self.trial_s)
         current = subject.record_as.codec if subject else ""
@@ -176,7 +176,7 @@ class Proving(QObject):
         self._run(key, capture, request, "recording a rehearsal", recorded)
 
     def _file(self, subject: Subject) -> Path:
-        path = self._state.record.workspace.folder / "trials" / f"proof{subject.record_as.suffix(subject.format.bits)}"
+        path = self._state.workspace.folder / "trials" / f"proof{subject.record_as.suffix(subject.format.bits)}"
         self._recorded = path
         self._clear()  # what a crash left of an earlier one
         self._recorded = path

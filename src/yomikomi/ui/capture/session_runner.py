@@ -16,7 +16,7 @@ from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.work.notices import Weight
 from yomikomi.sim.feed import FeedSpec
-from yomikomi.sim.player import stand_in
+from yomikomi.sim.stand_ins import stand_in
 from yomikomi.ui.capture.list_page import ListPage
 from yomikomi.ui.state import AppState
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from fractions import Fraction
 from functools import partial
+from typing import TypeVar
 
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
@@ -37,42 +39,65 @@ _SIDE = 376
 PAGES = (("watch", "Watch"), ("marks", "Marks"), ("prove", "Prove"), ("how", "How"), ("list", "List"))
 
 
+Page = TypeVar("Page", bound=QWidget)
+
+
 class CaptureStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self.settings = CaptureSettings()
         self._view: CarrierView | None = None
         self._frame = 0
+
+    def build(self) -> Iterator[None]:
         self.bar = StateBar()
-        self.monitor, self.strip = Monitor(), HealthStrip()
-        self.picture = self.monitor.picture
-        self.watch, self.marks, self.prove, self.how, self.list = WatchPage(), MarksPage(), ProvePage(), HowPage(), ListPage()
         self.page.insertWidget(1, self.bar)
         self.page.setSpacing(10)
-        left = QVBoxLayout()
+        self.bar.hide()
+        left, side = QVBoxLayout(), QWidget()
         left.setSpacing(8)
+        side.setFixedWidth(_SIDE)
+        self.lay_out(left, side)
+        self.monitor, self.strip = Monitor(), HealthStrip()
+        self.picture = self.monitor.picture
         left.addWidget(self.monitor, 1)
         left.addWidget(self.strip)
-        self.joining = Joining(state, self, lambda: None if self.passing.mode else self._view)
-        self.lay_out(left, self._make_side())
-        self.bar.hide()
-        self.clips = Clips(state, self.marks, self._where_marks_go)
-        self.passing = CapturePass(state, self, lambda: self.clips.marks)
-        self.proving = Proving(state, self.prove, self._subject)
-        self.session = SessionRunner(state, self.list, self)
+        yield
+        self.passing = CapturePass(self.state, self, lambda: self.clips.marks)
+        self.joining = Joining(self.state, self, lambda: None if self.passing.mode else self._view)
+        self._make_side(side)
+        yield
+        self.watch = self._add_page(WatchPage())
+        yield
+        self.marks = self._add_page(MarksPage())
+        yield
+        self.prove = self._add_page(ProvePage())
+        yield
+        self.how = self._add_page(HowPage())
+        yield
+        self.list = self._add_page(ListPage())
+        yield
+        self.clips = Clips(self.state, self.marks, self._where_marks_go)
+        self.proving = Proving(self.state, self.prove, self._subject)
+        self.session = SessionRunner(self.state, self.list, self)
+        self.show_page("watch")
         self._connect()
 
-    def _make_side(self) -> QWidget:
-        side = QWidget()
-        side.setFixedWidth(_SIDE)
+    def _add_page(self, page: Page) -> Page:
+        self.pages.addWidget(page)
+        return page
+
+    def _make_side(self, side: QWidget) -> None:
         layout = QVBoxLayout(side)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         tabs = QHBoxLayout()
         tabs.setSpacing(2)
+        layout.addLayout(tabs)
         self.pages = QStackedWidget()
+        layout.addWidget(self.pages, 1)
         self.page_buttons: dict[str, QToolButton] = {}
-        for (key, words), page in zip(PAGES, (self.watch, self.marks, self.prove, self.how, self.list), strict=True):
+        for key, words in PAGES:
             made = QToolButton()
             made.setText(words)
             made.setCheckable(True)
@@ -81,16 +106,11 @@ class CaptureStation(Station):
             made.clicked.connect(partial(self.show_page, key))
             self.page_buttons[key] = made
             tabs.addWidget(made, 1)
-            self.pages.addWidget(page)
-        layout.addLayout(tabs)
-        layout.addWidget(self.pages, 1)
         self.look_button = button("Preview", self.look, tip="F3: show the picture without recording")
         self.join_button = button("Join the parts", self.joining.join_parts, tip="One file of all parts, without encoding")
         self.start_button = button("Start the take", self.toggle, primary=True, tip="F9")
         self.next_button = button("Read this take", self.primary, tip="Ctrl+Return: what was recorded is measured")
         layout.addLayout(row(self.look_button, self.join_button, 1, self.start_button, self.next_button))
-        self.show_page("watch")
-        return side
 
     def _connect(self) -> None:
         self.monitor.look_changed.connect(self._tell_look)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from PySide6.QtCore import QModelIndex, Qt
 from PySide6.QtWidgets import QAbstractItemView, QFormLayout, QHBoxLayout, QHeaderView, QPlainTextEdit, QTableView, QVBoxLayout, QWidget
 
@@ -33,6 +35,10 @@ class LedgerStation(Station):
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         self.table.selectionModel().currentRowChanged.connect(self._on_row)
+        self.page.addWidget(self.table, 5)
+
+    def build(self) -> Iterator[None]:
+        yield
         self.checks_card = Card(choosable=False)
         self.checks_card.body.setContentsMargins(18, 14, 18, 14)
         self.checks_head = label("Choose a copy to see its proof", name="section")
@@ -54,7 +60,6 @@ class LedgerStation(Station):
         lower.setSpacing(20)
         lower.addWidget(self.checks_card, 1)
         lower.addLayout(history, 1)
-        self.page.addWidget(self.table, 5)
         self.page.addLayout(lower, 6)
         self.shelf_button = button("Next carrier", self.primary, primary=True, tip="Back to the Shelf, Ctrl+Return")
         self.shelf_button.setMinimumWidth(150)

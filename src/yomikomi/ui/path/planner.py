@@ -3,47 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.path.equipment import Equipment
-from yomikomi.core.path.improving import Improvement, improvements
 from yomikomi.core.path.known import known_options
 from yomikomi.core.path.plan import plan
-from yomikomi.core.path.ranking import Ranked, rank_paths
+from yomikomi.core.path.ranking import Ranked
+from yomikomi.core.path.searching import PathRequest, PathsFound
 from yomikomi.core.path.sheet import PathSheet, State, make_sheet, with_state
-from yomikomi.core.path.structure import Knob, Path, Setup, Task, Wishes
+from yomikomi.core.path.structure import Knob, Setup, Task, Wishes
 from yomikomi.core.path.trace import Trace, trace
-
-
-@dataclass(frozen=True)
-class PathRequest:
-    """Frozen inputs of a search; it runs in a thread and changes nothing."""
-
-    carrier_id: int
-    equipment: Equipment
-    task: Task
-    wishes: Wishes
-    preferred: Path | None
-
-
-@dataclass(frozen=True)
-class PathsFound:
-    """``could_be``: what would lift the preferred path, or the best."""
-
-    request: PathRequest
-    ranked: tuple[Ranked, ...]
-    could_be: tuple[Improvement, ...]
-
-
-def search(request: PathRequest, before: PathsFound | None = None) -> PathsFound:
-    """Every path, ranked, and what would lift the preferred one. Where only the preference changed, the paths stay."""
-    same = before is not None and replace(before.request, preferred=request.preferred) == request
-    ranked = before.ranked if before is not None and same else tuple(rank_paths(request.equipment, request.task, request.wishes))
-    key = request.preferred.key if request.preferred else ""
-    chosen = next((one for one in ranked if one.path.key == key), None)
-    more = improvements(request.equipment, request.task, request.wishes, ranked, chosen)
-    return PathsFound(request, ranked, tuple(more))
 
 
 class Planner:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QModelIndex, QTimer
-from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QVBoxLayout
 
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import Proof, prove
@@ -15,9 +17,10 @@ from yomikomi.core.path.diagnosis import Cause
 from yomikomi.core.path.equipment import Equipment
 from yomikomi.core.path.findings import Finding, SetOption
 from yomikomi.core.path.schools import SchoolOption, schools_of
+from yomikomi.core.path.searching import PathRequest, PathsFound, search
 from yomikomi.core.path.sheet import differences
 from yomikomi.core.path.sheet_export import write_sheet
-from yomikomi.core.path.structure import Knob, Wishes
+from yomikomi.core.path.structure import Knob, Task, Wishes
 from yomikomi.core.path.telling import told
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.work import Job
@@ -29,7 +32,7 @@ from yomikomi.ui.path.drawing import StrandDrawing, in_scroll
 from yomikomi.ui.path.equipment_box import EquipmentBox
 from yomikomi.ui.path.findings_strip import FindingsStrip
 from yomikomi.ui.path.path_list import PathList
-from yomikomi.ui.path.planner import PathRequest, PathsFound, Planner, search
+from yomikomi.ui.path.planner import Planner
 from yomikomi.ui.path.schools_box import SchoolsBox
 from yomikomi.ui.path.sentences import station_sentence
 from yomikomi.ui.path.sheet_panel import SheetPanel
@@ -57,6 +60,10 @@ class PathStation(Station):
         self.proof: Proof | None = None
         self.diagnosis: DiagnosisBox | None = None
         self.schools: SchoolsBox | None = None
+
+    def build(self) -> Iterator[None]:
+        left, (side, right) = QVBoxLayout(), side_panel(_SIDE_PX)
+        self.lay_out(left, side)
         self.drawing = StrandDrawing()
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
@@ -67,20 +74,22 @@ class PathStation(Station):
         self.notes = FindingsStrip()
         self.list = PathList()
         self.head, self.could_be = label("Paths with your equipment", name="section"), label(quiet=True, wrap=True)
-        self.sheet_panel = SheetPanel()
         self.text_button = button("In words", lambda: None, tip="The same as text (Ctrl+D)")
         self.text_button.setCheckable(True)
         self.text_button.toggled.connect(lambda on: self.stack.setCurrentIndex(int(on)))
-        self.lay_out(self._make_left(), self._make_side())
+        self._fill_left(left)
+        yield
+        self.sheet_panel = SheetPanel()
+        self._fill_side(right)
         self.drawing.looked_at.connect(self._tell_site)
         self.notes.mend.connect(self._mend)
         self.list.activated.connect(self._choose_row)
         self.list.clicked.connect(self._choose_row)
         self.sheet_panel.ticked.connect(self._tick)
         self.sheet_panel.turned.connect(self._turn)
-        state.machine_changed.connect(self._search)
+        self.state.machine_changed.connect(self._search)
 
-    def _make_left(self) -> QVBoxLayout:
+    def _fill_left(self, left: QVBoxLayout) -> None:
         drawn = Card(choosable=False)
         drawn.body.setContentsMargins(2, 2, 2, 2)
         drawn.body.setSpacing(0)
@@ -91,17 +100,14 @@ class PathStation(Station):
             self.head, 1, self.text_button, button("Ways of working…", self.open_schools, tip="Alternatives side by side (Ctrl+H)"),
             button("Requirements…", self.open_wishes, tip="What the path is for, and what matters (Ctrl+J)"), self.equipment_button,
         )  # fmt: skip
-        left = QVBoxLayout()
         left.setSpacing(8)
         left.addWidget(drawn, 5)
         left.addLayout(line)
         self.list.setMinimumHeight(88)
         left.addWidget(self.list, 3)
         left.addWidget(self.could_be)
-        return left
 
-    def _make_side(self) -> QWidget:
-        panel, layout = side_panel(_SIDE_PX)
+    def _fill_side(self, layout: QVBoxLayout) -> None:
         more = menu_button("More", (("As last time", self.as_last_time), ("Save the sheet (PDF or Markdown)…", self.ask_save)))
         self.where_button = button("Trace a fault…", self.open_diagnosis, tip="From symptoms to the cause (F4)")
         self.prove_button = button(
@@ -111,7 +117,6 @@ class PathStation(Station):
         layout.addWidget(self.sheet_panel, 1)
         layout.addLayout(row(more, 1))
         layout.addLayout(row(self.where_button, 1, self.prove_button))
-        return panel
 
     # -- what the window asks
 
@@ -159,16 +164,21 @@ class PathStation(Station):
         self._soon.start()
 
     def _search_now(self) -> None:
-        """Find paths anew where something they follow from has changed; in a thread, for it may take a third of a second."""
+        """Find paths anew where something they follow from has changed; it may take a third of a second."""
         view = self.planner.view
         if view is None:
             return
-        request = self.planner.request(self.equipment, self.state.task_of(view))
+        request = self.planner.request(self.equipment, self._task_of(view))
         if self._asked == request:
             return
         self._asked = request
-        before = self.planner.found
-        self.state.calls.call("paths", lambda: search(request, before), self._on_found, self.state.tell_error)
+        known = replace(request, before=self.planner.found)
+        self.state.calls.compute("paths", search, known, self._on_found, self.state.tell_error)
+
+    def _task_of(self, view: CarrierView) -> Task:
+        """What is to be recorded, with what this machine and this workspace know of it."""
+        state = self.state
+        return Task.of(view.intake, state.machine, free_bytes=state.free_bytes(), codec_bits=state.codec_bits(view.spine))
 
     def _on_found(self, found: PathsFound) -> None:
         if self.planner.apply(found):

@@ -60,7 +60,7 @@ class ReadingWork(QObject):
             self._give_way(1)
             return True
         # The same footage, under whatever name, is not measured twice unless that is asked for.
-        kept = self._state.record.workspace.folder / "trials" / "readings"
+        kept = self._state.workspace.folder / "trials" / "readings"
         again = view.reading is not None and not unasked
         self.take_id, self._carrier_id, self._mode, self._unasked = take.id, view.id, mode, unasked
         self._giving_way = False

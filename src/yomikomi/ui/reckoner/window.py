@@ -7,7 +7,6 @@ from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout, QWidget
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.reckoner.sheets import SHEETS
 from yomikomi.core.video.units import ratio_text
 from yomikomi.core.work.notices import Weight
@@ -64,7 +63,7 @@ class ReckonerWindow(QDialog):
         QShortcut(QKeySequence("Ctrl+Shift+C"), self, self.copy)
         state.carrier_changed.connect(self._show_carrier)
         state.machine_changed.connect(self._show_machine)
-        self._show_carrier(state.current)
+        self._show_carrier()
         self._show_history()
         self.list.setCurrentRow(0)
 
@@ -135,7 +134,8 @@ class ReckonerWindow(QDialog):
         form = self.form(item.data(Qt.ItemDataRole.UserRole))
         self._stack.setCurrentWidget(self._scrolls[form.sheet.key])
 
-    def _show_carrier(self, view: CarrierView | None) -> None:
+    def _show_carrier(self) -> None:
+        view = self.state.chosen
         self.send_button.setEnabled(view is not None)
         self.send_button.setText(f"Send to {view.label}" if view else "Send to the carrier")
 

@@ -39,7 +39,7 @@ class CopyQueue(QObject):
         """Put a copy of a carrier's take into the queue; starts at once when nothing runs."""
         assert view.take is not None
         assert view.treatment is not None
-        copies = self._state.record.workspace.folder / "copies"
+        copies = self._state.workspace.folder / "copies"
         target = free_name(copies, copy_stem(view, recipe), f".{recipe.container}", taken=self._state.record.planned_names())
         copy_id = self._state.record.ask_copy(view.take.id, recipe, view.treatment, predicted, target)
         self._state.reload()
@@ -48,7 +48,7 @@ class CopyQueue(QObject):
 
     def start_next(self) -> None:
         """Start the oldest that waits, unless one runs."""
-        if self.job is not None or self._state.jobs.closing or self._state.record.workspace.read_only:
+        if self.job is not None or self._state.jobs.closing or self._state.workspace.read_only:
             return
         for copy in self._state.record.copies():
             if copy.state == "waiting" and self._start(copy):

@@ -15,7 +15,7 @@ from yomikomi.core.disc.joining import JoinRequest, JoinResult, join_title
 from yomikomi.core.disc.titles import Judged
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.gathering import Gathered, gather
-from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.ledger.spine import DISC_TITLE, Spine
 from yomikomi.core.planning.intake import CarrierDetails, Intake
 from yomikomi.core.planning.inventory import TABLE_SUFFIXES, Inventory, Table, read_table, write_table
 from yomikomi.core.planning.labels import label_sheet
@@ -23,13 +23,12 @@ from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.new_file import write_over
 from yomikomi.core.work.notices import Weight
-from yomikomi.sim.player import stand_in
+from yomikomi.sim.stand_ins import stand_in
 from yomikomi.ui.shelf.discs import DiscBox, TitlesChosen
 from yomikomi.ui.shelf.print_labels import LabelsBox, label_text
 from yomikomi.ui.shelf.tables import TableBox
 from yomikomi.ui.state import AppState
 
-DISC_TITLE = "disc title"
 _BREATH_MS = 30
 
 
@@ -76,7 +75,7 @@ class Bringing(QObject):
             self.state.tell_error(found.failures[0])
             return
         count = len(found.taken)
-        name = self.state.current.title if count == 1 and self.state.current else f"{count} files"
+        name = self.state.chosen.title if count == 1 and self.state.chosen else f"{count} files"
         head = f"{name} {'is' if count == 1 else 'are'} on the shelf." if count else ""
         aside = f" {found.left_aside} other files were skipped." if found.left_aside else ""
         if found.failures:
@@ -114,9 +113,9 @@ class Bringing(QObject):
         self.state.reload()
         self.state.choose(ids[0])
         for place, one in enumerate(ids, start=1):  # spread out, so that the window stays in use
-            QTimer.singleShot(place * _BREATH_MS, self, lambda one=one: self.copy_title(self.state.record.carrier(one)))
+            QTimer.singleShot(place * _BREATH_MS, self, lambda one=one: self.copy_title(self.state.record.carrier(one).spine))
 
-    def copy_title(self, view: CarrierView) -> None:
+    def copy_title(self, view: Spine) -> None:
         """Copy the data of a disc's title into a take."""
         if not self.state.may_write():
             return
@@ -167,18 +166,18 @@ class Bringing(QObject):
         left = f" {len(inventory.problems)} rows were not understood and left out." if inventory.problems else ""
         self.state.tell(Weight.LOOK if left else Weight.FINE, f"{len(inventory.intakes)} carriers are on the shelf.{left}")
 
-    def ask_export(self, views: Sequence[CarrierView]) -> None:
+    def ask_export(self, views: Sequence[Spine]) -> None:
         name, _ = QFileDialog.getSaveFileName(self._window, "Export the inventory", "inventory.csv", "Tables (*.csv)")
         if name:
             self.export(views, Path(name))
 
-    def export(self, views: Sequence[CarrierView], path: Path) -> None:
+    def export(self, views: Sequence[Spine], path: Path) -> None:
         """Write what the shelf shows as a table."""
         self._write(path, write_table(view.intake for view in views).encode("utf-8-sig"), f"{len(views)} carriers written to {path.name}.")
 
     # Labels
 
-    def ask_labels(self, views: Sequence[CarrierView]) -> None:
+    def ask_labels(self, views: Sequence[Spine]) -> None:
         if not views:
             self.state.tell(Weight.LOOK, "There are no carriers to print labels for.", "Take some in, or clear the filter.")
             return
@@ -186,12 +185,12 @@ class Bringing(QObject):
         box.chosen.connect(lambda sheet, skip: self._ask_labels_file(views, sheet, skip))
         self._open(box)
 
-    def _ask_labels_file(self, views: Sequence[CarrierView], sheet: str, skip: int) -> None:
+    def _ask_labels_file(self, views: Sequence[Spine], sheet: str, skip: int) -> None:
         name, _ = QFileDialog.getSaveFileName(self._window, "Save the labels", "labels.pdf", "PDF (*.pdf)")
         if name:
             self.save_labels(views, Path(name), sheet, skip)
 
-    def save_labels(self, views: Sequence[CarrierView], path: Path, sheet: str, skip: int) -> None:
+    def save_labels(self, views: Sequence[Spine], path: Path, sheet: str, skip: int) -> None:
         texts = [label_text(view) for view in views]
         words = f"Labels for {len(views)} carriers written to {path.name}."
 

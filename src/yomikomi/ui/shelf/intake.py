@@ -9,7 +9,7 @@ from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QGridLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.ledger.spine import Spine
 from yomikomi.core.planning.carriers import KINDS, OUTCOMES, kind_of
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.planning.intake import (
@@ -26,7 +26,7 @@ from yomikomi.core.planning.lengths import factor_of, marked_minutes_for, marked
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import parse_time
-from yomikomi.sim.player import stand_in
+from yomikomi.sim.stand_ins import has_stand_in, stand_in
 from yomikomi.ui import theme
 from yomikomi.ui.shelf.condition import ConditionCheck
 from yomikomi.ui.widgets.basics import button, label, row, scrolled_widget
@@ -160,7 +160,7 @@ class IntakeForm(QWidget):
         self.label_line.textChanged.connect(self._show_series)
         self.title_line.returnPressed.connect(self.submit)
 
-    def begin(self, free_label: str, taken: set[str], last: CarrierView | None = None) -> None:
+    def begin(self, free_label: str, taken: set[str], last: Spine | None = None) -> None:
         """Start over with the next free label; what stood there, or what was taken in last, stays as a beginning."""
         self._changes, self._taken = None, taken
         self.title.setText("Add a carrier")
@@ -175,7 +175,7 @@ class IntakeForm(QWidget):
         self.count.setValue(1)
         self.condition.show_condition(Condition())
 
-    def change(self, view: CarrierView, taken: set[str]) -> None:
+    def change(self, view: Spine, taken: set[str]) -> None:
         """Show what is written down of a carrier, to be changed."""
         self._changes, self._taken = view.id, taken - {view.label}
         self.title.setText(f"Change {view.label}")
@@ -292,7 +292,7 @@ class IntakeForm(QWidget):
                 outcome.setChecked(key in usual.wanted)
         self._form.setRowVisible(self._tape_length, bool(kind.speeds))
         for widget in (self._player, self.corrector):
-            self._form.setRowVisible(widget, stand_in(kind.key, "525i", seed=1, seconds=None) is not None)
+            self._form.setRowVisible(widget, has_stand_in(kind.key))
         self._form.setRowVisible(self.condition, bool(kind.checks))
         self.rights_words.setText("\n".join(kind.caution_words("copy")))
         self.condition.show_kind(kind.key)

@@ -11,7 +11,7 @@ from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelInde
 from PySide6.QtGui import QColor, QFont, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.ledger.spine import Spine
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.video.timecode import clock
 from yomikomi.ui import theme
@@ -23,7 +23,7 @@ ViewRole = int(Qt.ItemDataRole.UserRole)
 Index = QModelIndex | QPersistentModelIndex
 
 
-def state_of(view: CarrierView) -> tuple[str, str]:
+def state_of(view: Spine) -> tuple[str, str]:
     """Mark and words: where a carrier stands, trouble first."""
     if view.unfit and view.progress < 8:
         return "fault", view.details.condition.words
@@ -31,7 +31,7 @@ def state_of(view: CarrierView) -> tuple[str, str]:
         return "check", "recording"
     if view.take is not None and view.take.note:
         return "check", view.take.note
-    if any(copy.state in {"failed", "doubtful"} for copy in view.copies) and view.progress < 8:
+    if not {"failed", "doubtful"}.isdisjoint(view.copies) and view.progress < 8:
         return "fault", "a copy failed"
     if view.next_station == "shelf":
         way = kind_of(view.kind).way
@@ -45,7 +45,7 @@ def state_of(view: CarrierView) -> tuple[str, str]:
     return ("fine", words) if view.progress == 8 else ("undetermined", words)
 
 
-def length_words(view: CarrierView) -> str:
+def length_words(view: Spine) -> str:
     """``0:42:00``, or ``0:00:04 of 1:58:00`` where a take holds only a part."""
     taken = view.take.seconds if view.take and view.take.seconds else None
     nominal = view.nominal_seconds
@@ -54,7 +54,7 @@ def length_words(view: CarrierView) -> str:
     return f"{clock(taken)} of {clock(nominal)}" if nominal and taken < 0.9 * nominal else clock(taken)
 
 
-def _told(view: CarrierView) -> str:
+def _told(view: Spine) -> str:
     """All that the spine shows, and what it has no room for, in words."""
     details = view.details
     lines = [
@@ -67,7 +67,7 @@ def _told(view: CarrierView) -> str:
 
 
 # What the shelf can be narrowed to, and how it can be ordered: words people read, and the rule.
-STATES: dict[str, tuple[str, Callable[[CarrierView], bool]]] = {
+STATES: dict[str, tuple[str, Callable[[Spine], bool]]] = {
     "all": ("everything", lambda view: True),
     "capture": ("to be captured", lambda view: view.take is None),
     "working": ("in work", lambda view: view.take is not None and view.progress < 8),
@@ -75,7 +75,7 @@ STATES: dict[str, tuple[str, Callable[[CarrierView], bool]]] = {
     "rights": ("rights not confirmed", lambda view: not view.details.rights),
     "done": ("copied and verified", lambda view: view.progress == 8),
 }
-ORDERS: dict[str, tuple[str, Callable[[CarrierView], Any]]] = {
+ORDERS: dict[str, tuple[str, Callable[[Spine], Any]]] = {
     "label": ("by label", lambda view: natural(view.label)),
     "taken in": ("by date added", lambda view: view.id),
     "title": ("by title", lambda view: view.title.casefold()),
@@ -107,7 +107,7 @@ class Narrowing:
     def narrows(self) -> bool:
         return bool(self.words or self.kind or self.state != "all")
 
-    def apply(self, views: list[CarrierView]) -> list[CarrierView]:
+    def apply(self, views: list[Spine]) -> list[Spine]:
         rule = STATES[self.state][1]
         found = [view for view in views if (not self.kind or view.kind == self.kind) and rule(view)]
         for word in self.words:
@@ -115,7 +115,7 @@ class Narrowing:
         return sorted(found, key=ORDERS[self.order][1])
 
 
-def _searched(view: CarrierView) -> str:
+def _searched(view: Spine) -> str:
     parts = (view.label, view.title, view.note, kind_of(view.kind).words, view.standard or "", *view.details.tags)
     return " ".join(parts).casefold()
 
@@ -125,15 +125,15 @@ class ShelfModel(QAbstractListModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self._all: list[CarrierView] = []
-        self._shown: list[CarrierView] = []
+        self._all: list[Spine] = []
+        self._shown: list[Spine] = []
         self._narrowing = Narrowing()
 
     @property
     def narrowed(self) -> bool:
         return self._narrowing.narrows
 
-    def put(self, views: list[CarrierView]) -> None:
+    def put(self, views: list[Spine]) -> None:
         self._all = list(views)
         self._show()
 
@@ -141,7 +141,7 @@ class ShelfModel(QAbstractListModel):
         self._narrowing = narrowing
         self._show()
 
-    def views(self) -> list[CarrierView]:
+    def views(self) -> list[Spine]:
         """What is shown, in the order shown."""
         return list(self._shown)
 
@@ -185,7 +185,7 @@ class SpineDelegate(QStyledItemDelegate):
         return self.SIZE
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        view: CarrierView = index.data(ViewRole)
+        view: Spine = index.data(ViewRole)
         kind = kind_of(view.kind)
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)
         painter.save()

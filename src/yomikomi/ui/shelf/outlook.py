@@ -101,7 +101,7 @@ class Outlook(Card):
             free = self.state.free_bytes()
         except OSError:
             free = 0
-        made = forecast(works_of(self.state.carriers), wish, free=free, machine=self.state.machine)
+        made = forecast(works_of(self.state.spines), wish, free=free, machine=self.state.machine)
         self.forecast = made
         self._show_capture(made, wish)
         self._show_room(made, wish)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QSpinBox, QVBoxLayout, QWidget
 
-from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.ledger.spine import Spine
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.labels import SHEETS, LabelText
 from yomikomi.core.video.timecode import clock
@@ -14,7 +14,7 @@ from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import Sentence, button, row
 
 
-def label_text(view: CarrierView) -> LabelText:
+def label_text(view: Spine) -> LabelText:
     """What the label of a carrier says."""
     length = clock(view.nominal_seconds) if view.nominal_seconds else ""
     line = " · ".join(part for part in (kind_of(view.kind).words, view.standard or "", length) if part)

@@ -3,29 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QItemSelectionModel, QModelIndex, Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QLineEdit, QListView, QToolButton, QVBoxLayout
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.ledger.naming import next_label
+from yomikomi.core.ledger.spine import DISC_TITLE, Spine
 from yomikomi.core.planning.carriers import KINDS, kind_of
 from yomikomi.core.video.units import counted
 from yomikomi.core.work.notices import Weight
 from yomikomi.core.work.text import capital
 from yomikomi.ui import theme
 from yomikomi.ui.icons import icon
-from yomikomi.ui.shelf.bringing import DISC_TITLE, Bringing
 from yomikomi.ui.shelf.intake import Filled, IntakeForm
 from yomikomi.ui.shelf.model import ORDERS, STATES, Narrowing, ShelfModel, SpineDelegate, ViewRole, state_of
 from yomikomi.ui.shelf.outlook import Outlook
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Card, button, label, menu_button, row
+
+if TYPE_CHECKING:
+    from yomikomi.ui.shelf.bringing import Bringing
 
 _EMPTY = "The shelf is empty. Take in a tape at the right, or drop video files, a disc folder or a disc image here."
 _NONE_FOUND = "Nothing on the shelf is like that."
@@ -37,7 +40,6 @@ class ShelfStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self.setAcceptDrops(True)
-        self.bringing = Bringing(state, self)
         self.model = ShelfModel()
         self.list = self._make_list()
         self.empty = label(_EMPTY, quiet=True, wrap=True)
@@ -47,7 +49,7 @@ class ShelfStation(Station):
         self.onward = button("Continue", self._go_on, tip="To this carrier's next station")
         self.onward.setIcon(icon("arrow-right", theme.INK))
         self.import_button = button(
-            "Import files…", self.bringing.ask_files, tip="Any footage, or a disc image; it stays where it is (Ctrl+O)"
+            "Import files…", partial(self.act, "import"), tip="Any footage, or a disc image; it stays where it is (Ctrl+O)"
         )
         self.import_button.setIcon(icon("upload", theme.INK))
         self.change_button = button("Edit", self._change, tip="Edit the selected carrier (F2)")
@@ -69,10 +71,17 @@ class ShelfStation(Station):
         self.form.filled.connect(self._take_in)
         self.form.wrong.connect(state.tell_error)
         self.form.given_up.connect(self._begin_form)
-        self.outlook.measure.connect(state.measure_machine)
+        self.outlook.measure.connect(self._measure)
         state.shelf_changed.connect(self._refill)
         self._refill()
         self._begin_form()
+
+    @cached_property
+    def bringing(self) -> Bringing:
+        """What brings files, discs and tables; loaded when first needed."""
+        from yomikomi.ui.shelf.bringing import Bringing
+
+        return Bringing(self.state, self)
 
     def _make_list(self) -> QListView:
         made = QListView()
@@ -134,7 +143,8 @@ class ShelfStation(Station):
             ),
         )  # fmt: skip
 
-    def show_carrier(self, view: CarrierView | None) -> None:
+    def refresh(self) -> None:
+        view = self.state.chosen
         self._say(view)
         if view is not None:
             index = self.model.index(self.model.row_of(view.id), 0)
@@ -144,29 +154,30 @@ class ShelfStation(Station):
                 self.list.selectionModel().clear()
 
     def entered(self) -> None:
-        (self.list if self.state.carriers else self.form.title_line).setFocus()
+        (self.list if self.state.spines else self.form.title_line).setFocus()
         self.outlook.refresh()
 
     def primary(self) -> None:
         self.form.submit()
 
     def act(self, key: str) -> None:
-        shown = self.model.views()
-        does: dict[str, Callable[[], object]] = {
-            "import": self.bringing.ask_files,
-            "import_folder": self.bringing.ask_folder,
-            "import_table": self.bringing.ask_table,
-            "export_table": partial(self.bringing.ask_export, shown),
-            "labels": partial(self.bringing.ask_labels, shown),
-            "take_in": self._begin_form,
-            "change": self._change,
-            "remove": self._remove,
-            "find": self.search.setFocus,
-            "measure": self.state.measure_machine,
-        }
-        does[key]()
+        own: dict[str, Callable[[], object]] = {
+            "take_in": self._begin_form, "change": self._change, "remove": self._remove, "find": self.search.setFocus,
+            "measure": self._measure,
+        }  # fmt: skip
+        (own.get(key) or self._brings()[key])()
         if key == "take_in":
             self.form.title_line.setFocus()
+
+    def _brings(self) -> dict[str, Callable[[], object]]:
+        bringing, shown = self.bringing, self.model.views()
+        return {
+            "import": bringing.ask_files,
+            "import_folder": bringing.ask_folder,
+            "import_table": bringing.ask_table,
+            "export_table": partial(bringing.ask_export, shown),
+            "labels": partial(bringing.ask_labels, shown),
+        }
 
     def import_files(self, paths: list[Path]) -> None:
         self.bringing.bring(paths)
@@ -179,12 +190,15 @@ class ShelfStation(Station):
         event.acceptProposedAction()
         self.import_files([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
 
+    def _measure(self) -> None:
+        self.state.upkeep.measure_machine()
+
     def _begin_form(self) -> None:
-        last = next((view for view in reversed(self.state.carriers) if view.kind not in {"file", "disc"}), None)
-        self.form.begin(self.state.record.next_label(), self._labels(), last)
+        last = next((view for view in reversed(self.state.spines) if view.kind not in {"file", "disc"}), None)
+        self.form.begin(next_label(self._labels()), self._labels(), last)
 
     def _labels(self) -> set[str]:
-        return {view.label for view in self.state.carriers}
+        return {view.label for view in self.state.spines}
 
     def _take_in(self, filled: Filled) -> None:
         record = self.state.record
@@ -212,16 +226,16 @@ class ShelfStation(Station):
         self._begin_form()
 
     def _change(self) -> None:
-        if self.state.current is not None:
-            self.form.change(self.state.current, self._labels())
+        if self.state.chosen is not None:
+            self.form.change(self.state.chosen, self._labels())
             self.form.title_line.setFocus()
 
     def _remove(self) -> None:
-        if self.state.current is None:
+        if self.state.chosen is None:
             return
-        name = self.state.current.label
+        name = self.state.chosen.label
         try:
-            self.state.record.remove_carrier(self.state.current.id)
+            self.state.record.remove_carrier(self.state.chosen.id)
         except YomikomiError as error:
             self.state.tell_error(error)
             return
@@ -232,16 +246,16 @@ class ShelfStation(Station):
         words = tuple(self.search.text().casefold().split())
         self.model.narrow(Narrowing(words, self.kind_box.currentData(), self.state_box.currentData(), self.order_box.currentData()))
         self._show_count()
-        self.show_carrier(self.state.current)
+        self.refresh()
 
     def _refill(self) -> None:
-        self.model.put(self.state.carriers)
+        self.model.put(self.state.spines)
         self._show_count()
-        self.form.offer_label(self.state.record.next_label(), self._labels())
-        self.show_carrier(self.state.current)
+        self.form.offer_label(next_label(self._labels()), self._labels())
+        self.refresh()
 
     def _show_count(self) -> None:
-        shown, count = self.model.rowCount(), len(self.state.carriers)
+        shown, count = self.model.rowCount(), len(self.state.spines)
         self.found.setText(f"{shown} of {count}" if self.model.narrowed else "")
         self.list.setVisible(bool(shown))
         self.empty.setVisible(not shown)
@@ -249,12 +263,12 @@ class ShelfStation(Station):
         for one in (self.onward, self.change_button):
             one.setEnabled(bool(count))
 
-    def _say(self, view: CarrierView | None) -> None:
-        if not self.state.carriers:
+    def _say(self, view: Spine | None) -> None:
+        if not self.state.spines:
             self.sentence.say("Add a carrier to the shelf.", "A tape to capture, or a file you already have")
             return
-        count = len(self.state.carriers)
-        done = sum(one.progress == 8 for one in self.state.carriers)
+        count = len(self.state.spines)
+        done = sum(one.progress == 8 for one in self.state.spines)
         head = f"{counted(count, 'carrier', 'carriers')}, {done} copied and verified."
         if view is not None and view.unfit:
             head += f" {view.label} must not be played: {view.details.condition.words}."
@@ -264,11 +278,11 @@ class ShelfStation(Station):
 
     def _on_current(self, current: QModelIndex, _before: QModelIndex) -> None:
         view = current.data(ViewRole) if current.isValid() else None
-        if isinstance(view, CarrierView) and (self.state.current is None or view.id != self.state.current.id):
+        if isinstance(view, Spine) and (self.state.chosen is None or view.id != self.state.chosen.id):
             self.state.choose(view.id)
 
     def _go_on(self) -> None:
-        view = self.state.current
+        view = self.state.chosen
         if view is None:
             return
         if view.take is None and (view.source or {}).get("kind") == DISC_TITLE:
@@ -290,7 +304,7 @@ def _with_changes(before: dict[str, Any] | None, asked: dict[str, Any] | None) -
     return {**before, **{key: asked[key] for key in ("standard", "field_order", "seed", "tape", "corrector", "seconds")}}
 
 
-def _wanting(view: CarrierView) -> str:
+def _wanting(view: Spine) -> str:
     """What a carrier that can go nowhere yet is waiting for."""
     if kind_of(view.kind).way == "copy":
         return "Drop its files, its disc folder or an image of it here."

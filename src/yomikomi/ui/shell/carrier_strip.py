@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
-from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.ledger.spine import Spine
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.data_rates import DEFAULT_CAPTURE_CODEC, capture_bits_per_second
 from yomikomi.core.planning.formats import FORMATS
@@ -22,24 +23,22 @@ from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import ElidedLabel, label, plain_tip
 from yomikomi.ui.widgets.track import ProgressTrack
 
+if TYPE_CHECKING:
+    from yomikomi.core.reading.models import Reading
+
 _USUAL_FORMAT = "525i"  # for the room left, where the current carrier names none
 _FREE_PERIOD_MS = 5000
 
 
-def carrier_line(view: CarrierView) -> str:
-    """``VHS · 525i 29.97 · 4:3 · 1:58:00``"""
-    parts = [kind_of(view.kind).words]
-    if view.reading:
-        rate = rate_text(Fraction(view.reading.rate.nominal))
-        parts += [
-            f"{view.standard or view.reading.geometry.height} {rate}",
-            view.reading.geometry.shape,
-            clock(view.reading.duration_seconds),
-        ]
+def carrier_line(one: Spine, reading: Reading | None) -> str:
+    """``VHS · 525i 29.97 · 4:3 · 1:58:00``; less before the take is read, or its reading is loaded."""
+    parts = [kind_of(one.kind).words]
+    if reading is not None:
+        rate = rate_text(Fraction(reading.rate.nominal))
+        parts += [f"{one.standard or reading.geometry.height} {rate}", reading.geometry.shape, clock(reading.duration_seconds)]
     else:
-        parts += [view.standard or ""]
-        seconds = view.take.seconds if view.take and view.take.seconds else view.nominal_seconds
-        parts += [clock(seconds) if seconds else ""]
+        seconds = one.take.seconds if one.take and one.take.seconds else one.nominal_seconds
+        parts += [one.standard or "", clock(seconds) if seconds else ""]
     return " · ".join(part for part in parts if part)
 
 
@@ -85,10 +84,11 @@ class CarrierStrip(QWidget):
         self._timer.setInterval(_FREE_PERIOD_MS)
         self._timer.timeout.connect(self._show_free)
         self._timer.start()
-        self.show_carrier(state.current)
+        self.show_carrier()
         self._show_free()
 
-    def show_carrier(self, view: CarrierView | None) -> None:
+    def show_carrier(self) -> None:
+        view = self._state.chosen
         if view is None:
             self._edge = theme.LINE
             self._icon.clear()
@@ -101,7 +101,7 @@ class CarrierStrip(QWidget):
             self._icon.setPixmap(pixmap(kind.icon, theme.INK, 28))
             self._icon.setToolTip(plain_tip(kind.words))
             self._name.say(f"{view.label}  {view.title}")
-            self._line.say(carrier_line(view))
+            self._line.say(carrier_line(view, self._state.reading))
             self._track.show_progress(view.progress)
         self._show_free()
         self.update()
@@ -117,9 +117,9 @@ class CarrierStrip(QWidget):
             self._free.setText("drive not found")
             self._fits.setText("check its connection")
             return
-        format_key = self._state.current.standard if self._state.current and self._state.current.standard in FORMATS else _USUAL_FORMAT
+        view = self._state.chosen
+        format_key = view.standard if view and view.standard in FORMATS else _USUAL_FORMAT
         one = FORMATS[format_key or _USUAL_FORMAT]
-        view = self._state.current
         known = self._state.codec_bits(view).get(DEFAULT_CAPTURE_CODEC) if view else None
         _, rate, _ = capture_bits_per_second(DEFAULT_CAPTURE_CODEC, width=one.width, height=one.height, rate=one.rate, measured=known)
         hours = free * 8 / rate / 3600
@@ -158,7 +158,7 @@ class _Doing(QWidget):
         self._job = jobs[0] if jobs else None
         self._stop.setVisible(self._job is not None)
         if self._job is None:
-            self._words.setText("read-only" if self._state.record.workspace.read_only else "idle")
+            self._words.setText("read-only" if self._state.workspace.read_only else "idle")
             self._words.setProperty("quiet", True)
         else:
             progress = self._job.progress

@@ -29,7 +29,7 @@ def all_targets(state: AppState) -> list[Target]:
 
     carriers = [
         Target("carrier", str(view.id), f"{view.label}  {view.title}", kind_of(view.kind).words, kind_of(view.kind).icon)
-        for view in state.carriers
+        for view in state.spines
     ]
     stations = [Target("station", s.key, s.words, f"Ctrl+{s.number}", s.icon) for s in STATIONS]
     commands = [Target("action", a.key, a.words, a.shortcut, "chevron-right") for a in ACTIONS if a.key != "goto"]

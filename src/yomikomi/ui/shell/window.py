@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import gc
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
 )
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.work.notices import Notice, Weight
 from yomikomi.ui.actions import ACTIONS, STATIONS
 from yomikomi.ui.appearance import APPEARANCE, Appearance, keep_appearance
@@ -39,6 +38,8 @@ Maker = Callable[[AppState], Station]
 _USUAL_SIZE, _LEAST_SIZE = QSize(1280, 800), QSize(720, 420)
 # From the last press of a key that changes how everything looks until the window opens anew.
 _APPEAR_MS = 700
+# Between two pieces of stations that are made while nothing else is to do.
+_PIECE_MS = 10
 
 
 class MainWindow(QWidget):
@@ -52,12 +53,13 @@ class MainWindow(QWidget):
         self.state = state
         self._makers = makers
         self._stations: dict[str, Station] = {}
+        self._building: dict[str, Iterator[None]] = {}
         self.current_key = ""
         self._reckoner: ReckonerWindow | None = None
         self.setWindowTitle("Yomikomi")
         self.resize(_USUAL_SIZE)
         self.setMinimumSize(_LEAST_SIZE)
-        self.reopens = False
+        self.reopens = self.whole = False
         self._appearance = APPEARANCE
         self._appear = QTimer(self)
         self._appear.setSingleShot(True)
@@ -88,10 +90,16 @@ class MainWindow(QWidget):
     def station(self, key: str) -> Station:
         """A station, made now if it was not yet."""
         if key not in self._stations:
-            made = self._makers[key](self.state)
-            self._stations[key] = made
-            self._stack.addWidget(StationPage(made))
+            self._begin_station(key)
+        for _ in self._building.pop(key, ()):
+            pass
         return self._stations[key]
+
+    def _begin_station(self, key: str) -> None:
+        made = self._makers[key](self.state)
+        self._stations[key] = made
+        self._stack.addWidget(StationPage(made))
+        self._building[key] = made.build()
 
     def show_station(self, key: str) -> None:
         if key not in self._makers:
@@ -104,18 +112,25 @@ class MainWindow(QWidget):
         if before is not None:
             before.left()
         self.current_key = key
-        after.show_carrier(self.state.current)
+        after.refresh()
         self._stack.setCurrentIndex(list(self._stations).index(key))
         after.entered()
 
     def make_rest_idly(self) -> None:
-        """Make the stations not yet made, one at a time while nothing else is to do."""
-        rest = [key for key in self._makers if key not in self._stations]
-        if rest:
-            self.station(rest[0])
-            QTimer.singleShot(40, self.make_rest_idly)
+        """Make the stations not yet made, a piece at a time while nothing else is to do."""
+        if self._building:
+            key, building = next(iter(self._building.items()))
+            if next(building, self) is self:
+                self._building.pop(key, None)
+        elif rest := [key for key in self._makers if key not in self._stations]:
+            self._begin_station(rest[0])
         else:
-            gc.freeze()  # as in ui.app: all stations are there now
+            self.whole = True
+            # What is there now stays: the collector need not walk through it again. Its full rounds took up to 120 ms (docs/science.md).
+            gc.freeze()
+            gc.enable()
+            return
+        QTimer.singleShot(_PIECE_MS, self.make_rest_idly)
 
     def open_goto(self) -> GoToBox:
         box = GoToBox(self.state, self)
@@ -219,9 +234,9 @@ class MainWindow(QWidget):
         made.triggered.connect(lambda _checked=False: does())
         self.addAction(made)
 
-    def _on_carrier(self, view: CarrierView | None) -> None:
+    def _on_carrier(self) -> None:
         if self.current_key:
-            self._stations[self.current_key].show_carrier(view)
+            self._stations[self.current_key].refresh()
 
     def _on_takes(self, carriers: list[int]) -> None:
         """New takes are read without being asked for."""

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -22,7 +25,8 @@ class _Side(Well):
         self.view = PictureView(exact=True, empty="…")
         self.words = label(words)
         self.rate_words = label(quiet=True, figure=True)
-        self._images: list[QImage] = []
+        self._pictures: Sequence[NDArray[np.uint8]] = ()
+        self._images: dict[int, QImage] = {}  # made when first shown: all at once would hold the window
         self._rate = 1.0
         self._shown = -1
         foot = QHBoxLayout()
@@ -35,24 +39,26 @@ class _Side(Well):
         layout.addLayout(foot)
 
     def put(self, side: LoopSide | None, words: str) -> None:
-        self._images = [image_from_rgb(picture) for picture in side.pictures] if side else []
+        self._pictures, self._images = side.pictures if side else (), {}
         self._rate = float(side.rate) if side else 1.0
         self._shown = -1
         self.words.setText(words)
         self.rate_words.setText(f"{rate_text(side.rate)} fps" if side else "")
-        if not self._images:
+        if not self._pictures:
             self.view.show_image(None)
 
     @property
     def seconds(self) -> float:
-        return len(self._images) / self._rate
+        return len(self._pictures) / self._rate
 
     def show_at(self, seconds: float) -> None:
-        if not self._images:
+        if not self._pictures:
             return
-        number = min(len(self._images) - 1, int(seconds * self._rate + 1e-6))
+        number = min(len(self._pictures) - 1, int(seconds * self._rate + 1e-6))
         if number != self._shown:
             self._shown = number
+            if number not in self._images:
+                self._images[number] = image_from_rgb(self._pictures[number])
             self.view.show_image(self._images[number])
 
 

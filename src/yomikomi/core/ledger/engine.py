@@ -1,0 +1,66 @@
+"""The database of a workspace through SQLAlchemy: how it is opened, and how an older one is brought up to date."""
+
+from __future__ import annotations
+
+import json
+import os
+import sqlite3
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.pool import QueuePool
+
+from yomikomi.core.errors import WorkspaceError
+from yomikomi.core.ledger.troubles import record_trouble
+
+
+def connect(path: Path, *, read_only: bool) -> Engine:
+    """``read_only``: nothing is written to it, so that nobody believes in what would be gone."""
+
+    # By a path of bytes, not by an address: what stands in it is no query and no escape.
+    def made() -> sqlite3.Connection:
+        connection = sqlite3.connect(os.fsencode(path), check_same_thread=False)
+        connection.text_factory = lambda raw: raw.decode("utf-8", "replace")  # a damaged row is read as far as it goes
+        return connection
+
+    engine = create_engine("sqlite://", creator=made, poolclass=QueuePool, json_deserializer=_lenient)
+
+    @event.listens_for(engine, "connect")
+    def _prepare(connection: Any, _record: Any) -> None:
+        cursor = connection.cursor()
+        for pragma in ("trusted_schema=OFF", "journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON"):
+            cursor.execute(f"PRAGMA {pragma}")
+        if read_only:
+            cursor.execute("PRAGMA query_only=ON")
+        cursor.close()
+
+    return engine
+
+
+def migrate(engine: Engine, folder: Path, current: str | None) -> None:
+    """Bring a record of revision ``current`` (None: a new one) to the newest. Raises WorkspaceError, also for one that is too new."""
+    from alembic import command
+    from alembic.config import Config
+    from alembic.script import ScriptDirectory
+
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
+    if current is not None and current not in known:
+        raise WorkspaceError(f"The workspace {folder.name}/ was made by a newer Yomikomi.", remedy="Update the program.", path=folder)
+    try:
+        with engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+    except (SQLAlchemyError, sqlite3.Error) as error:
+        raise record_trouble(error, folder) from error
+
+
+def _lenient(raw: str) -> Any:
+    """A document out of a row; what is none becomes one that fits nothing, so that its reader says so for this row alone."""
+    try:
+        return json.loads(raw)
+    except (ValueError, RecursionError):
+        return {"damaged": True, "schema_version": -1}
