@@ -100,7 +100,7 @@ def measure() -> None:
         for name, does in (
             ("another carrier chosen", lambda view: window.state.choose(view.id)),
             ("a setting turned", lambda _view: station._turn(_first_knob(station), "off")),
-            ("a setting ticked", lambda _view: station._tick(_first_knob(station), "done")),
+            ("a setting ticked", lambda _view: station.tick(_first_knob(station), "done")),
             ("another path chosen", lambda _view: station._choose_row(station.list.paths.index(len(station.list.paths.rows) - 1, 0))),
         ):
             worst = 0.0

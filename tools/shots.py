@@ -102,29 +102,29 @@ def shoot_path(window: MainWindow, camera: Photographer, carriers: dict[str, int
     window.show_station("path")
     wait(lambda: station.planner.found is not None, 20)
     camera.station("path")
-    station.open_equipment()
-    station.equipment_box.mine.setCurrentItem(station.equipment_box.mine.topLevelItem(0).child(1))
+    station.boxes.open_equipment()
+    station.boxes.equipment.mine.setCurrentItem(station.boxes.equipment.mine.topLevelItem(0).child(1))
     pause(0.3)
-    camera.save(station.equipment_box, "equipment")
-    station.equipment_box.accept()
+    camera.save(station.boxes.equipment, "equipment")
+    station.boxes.equipment.accept()
     window.state.choose(carriers["K-001"])
     wait(lambda: station.planner.view == window.state.current and station.planner.found is not None, 20)
-    station.open_schools()
-    assert station.schools is not None
+    station.boxes.open_schools()
+    assert station.boxes.schools is not None
     pause(0.3)
-    camera.save(station.schools, "schools")
-    station.schools.accept()
+    camera.save(station.boxes.schools, "schools")
+    station.boxes.schools.accept()
     window.state.choose(carriers["K-005"])
     wait(lambda: station.planner.view == window.state.current and station.planner.found is not None, 20)
     for knob in [*station.planner.sheet.options] if station.planner.sheet else ():
         station.planner.tick(knob, "open")
         station.planner.set_option(knob, "off" if knob[1] == "protection" else "hdmi")
-    station.open_diagnosis()
-    assert station.diagnosis is not None
-    station.diagnosis.boxes["no sound"].setChecked(True)
+    station.boxes.open_diagnosis()
+    assert station.boxes.diagnosis is not None
+    station.boxes.diagnosis.boxes["no sound"].setChecked(True)
     pause(0.3)
-    camera.save(station.diagnosis, "where")
-    station.diagnosis.reject()
+    camera.save(station.boxes.diagnosis, "where")
+    station.boxes.diagnosis.reject()
 
 
 def main(folder: Path = _FOLDER) -> None:

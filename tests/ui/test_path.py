@@ -121,7 +121,7 @@ def test_a_camcorder_without_a_sound_cable_and_what_lifts_it(station: PathStatio
     assert {one.mark for one in station.list.paths.rows} == {"fault"}
     assert station.could_be.text().startswith("A 3.5 mm to stereo cable would ")
     click(station.equipment_button)
-    box = station.equipment_box
+    box = station.boxes.equipment
     QTest.keyClicks(box.search, "3.5 mm to")
     item = box.catalogue.topLevelItem(0).child(0)
     box.catalogue.setCurrentItem(item)
@@ -199,7 +199,7 @@ def test_a_raw_feed_over_two_links(station: PathStation, take: Callable[[str], N
     more = station.equipment
     for kind in ("field_recorder", "drive_slot", "cable_sdi", "cable_sdi"):
         more = more.with_piece(kind)
-    station._take_equipment(more)
+    station.boxes.take_equipment(more)
     take("K-008")
     qtbot.waitUntil(lambda: any(one.path.recorder == "field_recorder-1" for one in station.list.paths.rows), timeout=LONG)
     rows = station.list.paths.rows
@@ -208,9 +208,9 @@ def test_a_raw_feed_over_two_links(station: PathStation, take: Callable[[str], N
     station.list.setFocus()
     QTest.keyClick(station.list, Qt.Key.Key_Return)
     assert station.sheet_panel.cards["camera_raw-1", "signal"].item.option == "raw"
-    station.open_schools()
-    assert station.schools is not None
-    click(station.schools.cards["signal", "video"])
+    station.boxes.open_schools()
+    assert station.boxes.schools is not None
+    click(station.boxes.schools.cards["signal", "video"])
     qtbot.waitUntil(lambda: station.planner.ranked is not None and bool(station.planner.ranked.path.twin), timeout=LONG)
     assert station.sheet_panel.cards["camera_raw-1", "signal"].item.option == "video"
     assert "alternate frames on two drives" in station.text.toPlainText()
@@ -230,7 +230,7 @@ def test_a_disc_and_tape_combination(station: PathStation, qtbot: QtBot) -> None
     more = station.equipment
     for kind in ("combination", "cable_component"):
         more = more.with_piece(kind)
-    station._take_equipment(more)
+    station.boxes.take_equipment(more)
     qtbot.waitUntil(lambda: any(one.path.source == "combination-1" for one in station.list.paths.rows), timeout=LONG)
     mine = {}
     for one in station.list.paths.rows:
@@ -274,7 +274,7 @@ def test_from_a_symptom_to_its_cause(station: PathStation, take: Callable[[str],
     for key in ("protection", "sound_to"):
         station.planner.tick(("console_home-1", key), "done")
     QTest.keySequence(window, "F4")
-    box = station.diagnosis
+    box = station.boxes.diagnosis
     assert box is not None
     assert box.diagnosis is None
     assert set(box.boxes) == set(SYMPTOMS)
@@ -295,8 +295,8 @@ def test_from_a_symptom_to_its_cause(station: PathStation, take: Callable[[str],
 
 
 def test_a_question_that_cannot_be_answered_is_left(station: PathStation) -> None:
-    station.open_diagnosis()
-    box = station.diagnosis
+    station.boxes.open_diagnosis()
+    box = station.boxes.diagnosis
     assert box is not None
     box.boxes["no picture"].setChecked(True)
     first = box._test
@@ -317,7 +317,7 @@ def test_the_sheet_is_saved_kept_with_the_take_and_brought_back(
         QTest.keySequence(window, "Ctrl+P")
     assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")
     assert "(now: +4 dBu (professional, less sensitive))" in (tmp_path / "sheet.md").read_text()
-    station.save_to(tmp_path / "no folder" / "sheet.pdf")
+    station.boxes.save_to(tmp_path / "no folder" / "sheet.pdf")
     assert "is not there" in window.state.notices.history[-1].text
     record, view = window.state.record, window.state.current
     assert view is not None
@@ -334,18 +334,18 @@ def test_the_sheet_is_saved_kept_with_the_take_and_brought_back(
     assert station.planner.sheet is not None
     assert station.planner.sheet.options == kept.options
     record.save_equipment(Equipment())
-    station._take_equipment(Equipment())
+    station.boxes.take_equipment(Equipment())
     qtbot.waitUntil(lambda: not station.list.paths.rows, timeout=LONG)
     assert station.sentence.text == "No path for VHS through this equipment."
     assert "would make a path at all" in station.could_be.text()
-    station.as_last_time()
+    station.boxes.as_last_time()
     assert "not possible now" in window.state.notices.history[-1].text
 
 
 def test_wishes_and_weights_turn_the_list_at_once(station: PathStation, take: Callable[[str], None], qtbot: QtBot) -> None:
     take("K-006")
-    station.open_wishes()
-    box = station.wishes_box
+    station.boxes.open_wishes()
+    box = station.boxes.wishes
     box.boxes["fast_sport"].setChecked(True)
     qtbot.waitUntil(lambda: station.planner.sheet.wishes.fast_sport, timeout=LONG)  # type: ignore[union-attr]
     send = next(item for item in station.planner.sheet.items if item.key == "send")  # type: ignore[union-attr]
@@ -358,7 +358,7 @@ def test_wishes_and_weights_turn_the_list_at_once(station: PathStation, take: Ca
 
 def test_a_school_is_followed_and_seen_in_the_sheet(station: PathStation, window: MainWindow, qtbot: QtBot) -> None:
     QTest.keySequence(window, "Ctrl+H")
-    box = station.schools
+    box = station.boxes.schools
     assert box is not None
     card = box.cards["fields", "finished"]
     assert "half of the motion is lost" in card.accessibleName()
@@ -367,9 +367,9 @@ def test_a_school_is_followed_and_seen_in_the_sheet(station: PathStation, window
     item = next(item for item in station.planner.sheet.items if item.key == "deinterlace")  # type: ignore[union-attr]
     assert item.option == "blend"
     assert station.planner.traced.delivery.fields == "blended"  # type: ignore[union-attr]
-    station.open_schools()
-    assert station.schools is not None
-    click(station.schools.cards["connector", "composite"])
+    station.boxes.open_schools()
+    assert station.boxes.schools is not None
+    click(station.boxes.schools.cards["connector", "composite"])
     qtbot.waitUntil(lambda: "composite" in station.planner.sheet.route, timeout=LONG)  # type: ignore[union-attr]
 
 
@@ -377,7 +377,7 @@ def test_equipment_is_named_copied_changed_and_exchanged(
     station: PathStation, window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
 ) -> None:
     QTest.keySequence(window, "Ctrl+M")
-    box = station.equipment_box
+    box = station.boxes.equipment
     count = len(box.equipment.pieces)
     box.mine.setCurrentItem(box.mine.topLevelItem(0).child(0))
     box.name.setText("the grey deck")

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from fractions import Fraction
+from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from yomikomi.core.capture.health import HealthRow
+from yomikomi.core.capture.health import HealthEnd, HealthRow, read_health
 from yomikomi.core.capture.marks import Mark
+from yomikomi.core.ledger.views import TakeView
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import signed_text
 from yomikomi.ui import theme
+from yomikomi.ui.background import Calls
 
 _LEFT, _RIGHT = 62, 10
 _LANES = ("frames", "sound", "drive")
@@ -32,6 +36,7 @@ class HealthStrip(QWidget):
         self.expected: float | None = None
         self._from, self._span = 0.0, 60.0
         self._fitted = True
+        self._asked: int | None = None
         self.setFixedHeight(96)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -55,6 +60,19 @@ class HealthStrip(QWidget):
         if self._fitted:
             self._fit()
         self.update()
+
+    def show_log(self, calls: Calls, take: TakeView | None, rate: Fraction, *, still: Callable[[], bool]) -> None:
+        """The log that lies beside a take, read in the background; shown where ``still`` says that it is wanted then."""
+        self._asked = take.id if take is not None else None
+        if take is None:
+            self.clear()
+            return
+
+        def show(found: tuple[list[HealthRow], HealthEnd | None]) -> None:
+            if self._asked == take.id and still():
+                self.show_rows(found[0], expected=take.seconds, marks=take.details.marks, rate=float(rate))
+
+        calls.call("health", partial(read_health, take.path), show)
 
     def clear(self) -> None:
         self.show_rows([])

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from fractions import Fraction
 from functools import partial
 from typing import TypeVar
 
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-from yomikomi.core.capture.health import CaptureStatus, HealthEnd, HealthRow, read_health
-from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.capture.health import CaptureStatus
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.ledger.views import CarrierView, TakeView
-from yomikomi.core.video.source import KnownSpec, SourceFormat
 from yomikomi.ui.capture.clips import Clips
 from yomikomi.ui.capture.described import caution_words, idle_words, source_words
 from yomikomi.ui.capture.health_strip import HealthStrip
@@ -24,12 +21,13 @@ from yomikomi.ui.capture.marks_page import MarksPage
 from yomikomi.ui.capture.monitor import Monitor
 from yomikomi.ui.capture.passes import CapturePass
 from yomikomi.ui.capture.prove_page import ProvePage
-from yomikomi.ui.capture.proving import Proving, Subject
+from yomikomi.ui.capture.proving import Proving
 from yomikomi.ui.capture.session_runner import SessionRunner
+from yomikomi.ui.capture.setup import CaptureSetup
 from yomikomi.ui.capture.state_bar import StateBar
 from yomikomi.ui.capture.watch_page import WatchPage
 from yomikomi.ui.shell.station import Station
-from yomikomi.ui.source_of import is_simulated, source_of
+from yomikomi.ui.source_of import is_simulated
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import button, restyle, row
 
@@ -45,8 +43,7 @@ Page = TypeVar("Page", bound=QWidget)
 class CaptureStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
-        self.settings = CaptureSettings()
-        self._view: CarrierView | None = None
+        self.setup = CaptureSetup()
         self._frame = 0
 
     def build(self) -> Iterator[None]:
@@ -64,7 +61,7 @@ class CaptureStation(Station):
         left.addWidget(self.strip)
         yield
         self.passing = CapturePass(self.state, self, lambda: self.clips.marks)
-        self.joining = Joining(self.state, self, lambda: None if self.passing.mode else self._view)
+        self.joining = Joining(self.state, self, lambda: None if self.passing.mode else self.setup.view)
         self._make_side(side)
         yield
         self.watch = self._add_page(WatchPage())
@@ -78,7 +75,7 @@ class CaptureStation(Station):
         self.list = self._add_page(ListPage())
         yield
         self.clips = Clips(self.state, self.marks, self._where_marks_go)
-        self.proving = Proving(self.state, self.prove, self._subject)
+        self.proving = Proving(self.state, self.prove, lambda: self.setup.subject)
         self.session = SessionRunner(self.state, self.list, self)
         self.show_page("watch")
         self._connect()
@@ -113,7 +110,7 @@ class CaptureStation(Station):
         layout.addLayout(row(self.look_button, self.join_button, 1, self.start_button, self.next_button))
 
     def _connect(self) -> None:
-        self.monitor.look_changed.connect(self._tell_look)
+        self.monitor.look_changed.connect(lambda *_: self.passing.tell(self.monitor.look))
         self.how.changed.connect(self._on_settings)
         self.how.source_asked.connect(self.choose_source)
         self.watch.armed.connect(self.arm)
@@ -133,7 +130,7 @@ class CaptureStation(Station):
 
     @property
     def take(self) -> TakeView | None:
-        return self._view.take if self._view else None
+        return self.setup.take
 
     def show_page(self, key: str, _on: bool = False) -> None:
         for other, made in self.page_buttons.items():
@@ -141,19 +138,19 @@ class CaptureStation(Station):
         self.pages.setCurrentIndex([one for one, _ in PAGES].index(key))
 
     def show_carrier(self, view: CarrierView | None) -> None:
-        changed = (view.id if view else None) != (self._view.id if self._view else None)
+        changed = (view.id if view else None) != (self.setup.view.id if self.setup.view else None)
         fresh_take = (view.take.id if view and view.take else None) != (self.take.id if self.take else None)
-        self._view = view
-        self.settings = self.state.record.capture_settings()
+        self.setup.view = view
+        self.setup.settings = self.state.record.capture_settings()
         if changed and not self.recording:
             self.passing.stop_looking()
             self._clear()
         self._describe(view)
         if not self.recording:
-            self.clips.show(view, self.take, self._rate())
+            self.clips.show(view, self.take, self.setup.rate)
             if changed or fresh_take:
                 self._frame = 0
-                self._show_health()
+                self.strip.show_log(self.state.calls, self.take, self.setup.rate, still=lambda: self.passing.mode in {"", "looking"})
             self.sentence.say(*idle_words(view))
         self.session.show()
         self._buttons()
@@ -163,12 +160,12 @@ class CaptureStation(Station):
 
     def primary(self) -> None:
         """The next step: a take that is there is read, else one is recorded."""
-        if self.recording or not self._has_take:
+        if self.recording or not self.setup.has_take:
             self.toggle()
         else:
             self.state.go.emit("reading")
-            if self.take is not None and self._view is not None and self._view.reading is None:
-                self.state.takes_ready.emit([self._view.id])
+            if self.take is not None and self.setup.view is not None and self.setup.view.reading is None:
+                self.state.takes_ready.emit([self.setup.view.id])
 
     def toggle(self) -> None:
         """Start a take, or end the one that is recorded."""
@@ -176,10 +173,6 @@ class CaptureStation(Station):
             self.end()
         else:
             self.begin()
-
-    @property
-    def _has_take(self) -> bool:
-        return self.take is not None and self.take.state not in {"recording", "lost"}
 
     def act(self, key: str) -> None:
         pages = [one for one, _ in PAGES]
@@ -200,17 +193,17 @@ class CaptureStation(Station):
         """Show the source without recording, or stop showing it."""
         if self.passing.mode == "looking":
             self.passing.stop_looking()
-        elif not self.passing.mode and (spec := self._spec()) is not None:
+        elif not self.passing.mode and (spec := self.setup.spec) is not None:
             self.passing.look(spec, self.monitor.look)
 
     def begin(self) -> None:
-        spec, view = self._spec(), self._view
+        spec, view = self.setup.spec, self.setup.view
         if spec is None or view is None or self.recording:
             return
         self.passing.stop_looking()
         self.clips.begin(view)
         self.strip.show_rows([], expected=view.nominal_seconds)
-        self.passing.record(view, spec, self._record_as(), self.settings, self.monitor.look)
+        self.passing.record(view, spec, self.setup.record_as, self.setup.settings, self.monitor.look)
 
     def end(self) -> None:
         self.passing.end()
@@ -218,19 +211,19 @@ class CaptureStation(Station):
 
     def arm(self) -> None:
         """Keep the last minutes ready, or stop doing so."""
-        spec, view = self._spec(), self._view
+        spec, view = self.setup.spec, self.setup.view
         if self.passing.mode == "armed":
             self.passing.end()
         elif spec is not None and view is not None and not self.recording and not view.unfit:
             self.passing.stop_looking()
             self.strip.clear()
-            self.passing.arm(view, spec, self._record_as(), self.settings, self.monitor.look)
+            self.passing.arm(view, spec, self.setup.record_as, self.setup.settings, self.monitor.look)
 
     def choose_source(self) -> None:
         from yomikomi.core.capture.devices.linux import LinuxLayer
         from yomikomi.ui.capture.source_box import SourceBox
 
-        view = self._view
+        view = self.setup.view
         if view is None or self.passing.mode:
             return
         box = SourceBox(LinuxLayer(), view.source or {}, self.state.calls, self)
@@ -257,7 +250,7 @@ class CaptureStation(Station):
             self.bar.show_status(status)
             self.session.tick(status.seconds)
         if self.passing.mode == "armed":
-            self.watch.show_ring(status, self.settings.ring, possible=True)
+            self.watch.show_ring(status, self.setup.settings.ring, possible=True)
 
     def _where_marks_go(self) -> tuple[int, int, bool] | None:
         if self.passing.take_id is not None:
@@ -267,25 +260,23 @@ class CaptureStation(Station):
     def _pick(self, seconds: float) -> None:
         take = self.take
         if not self.recording and take is not None:
-            self._frame = max(0, min((take.frames or 1) - 1, round(seconds * self._rate())))
+            self._frame = max(0, min((take.frames or 1) - 1, round(seconds * self.setup.rate)))
             self.clips.refresh()
 
     def _on_settings(self, settings: CaptureSettings) -> None:
-        key = self._later_key()
-        later = {**settings.later_ms, key: self.how.later.value()} if key else settings.later_ms
-        self.settings = settings.model_copy(update={"later_ms": {k: v for k, v in later.items() if v}})
-        self.state.record.save_capture_settings(self.settings)
-        self.how.show_settings(self.settings, self._later())
-        self.watch.show_rules(self.settings.rules)
-        self.passing.tell(self.settings.rules)
+        self.setup.use(settings, later_ms=self.how.later.value())
+        self.state.record.save_capture_settings(self.setup.settings)
+        self.how.show_settings(self.setup.settings, self.setup.later_ms)
+        self.watch.show_rules(self.setup.settings.rules)
+        self.passing.tell(self.setup.settings.rules)
 
     def _on_proof_asked(self, key: str) -> None:
         if key == "apply":
             self._apply_sync()
         elif key == "use" and self.proving.trial is not None and self.proving.trial.record_as is not None:
             best = self.proving.trial.record_as
-            how = self.settings.record_as.model_copy(update={"codec": best.codec, "speed": best.speed, "threads": best.threads})
-            self._on_settings(self.settings.model_copy(update={"record_as": how}))
+            how = self.setup.settings.record_as.model_copy(update={"codec": best.codec, "speed": best.speed, "threads": best.threads})
+            self._on_settings(self.setup.settings.model_copy(update={"record_as": how}))
             self.prove.use_button.hide()
         elif not self.recording:
             self.passing.stop_looking()
@@ -294,50 +285,20 @@ class CaptureStation(Station):
     def _apply_sync(self) -> None:
         """Move the sound by what was measured, and measure again: only the second test says that it was right."""
         found = self.proving.sync
-        key = self._later_key()
-        if found is None or found.offset_ms is None or not key or self.proving.doing:
+        if found is None or found.offset_ms is None or self.setup.view is None or self.proving.doing:
             return
-        later = round(self._later() - found.offset_ms, 1)
-        self.settings = self.settings.model_copy(update={"later_ms": {**self.settings.later_ms, key: later}})
-        self.state.record.save_capture_settings(self.settings)
-        self.how.show_settings(self.settings, later)
+        self.setup.move_sound(round(self.setup.later_ms - found.offset_ms, 1))
+        self.state.record.save_capture_settings(self.setup.settings)
+        self.how.show_settings(self.setup.settings, self.setup.later_ms)
         self.proving.start("clap" if found.kind == "clap" else "sync")
 
-    def _later_key(self) -> str:
-        view = self._view
-        return "" if view is None else view.path.route if view.path is not None else view.label
-
-    def _later(self) -> float:
-        return self.settings.later_ms.get(self._later_key(), 0.0)
-
-    def _record_as(self) -> RecordAs:
-        return self.settings.record_as.model_copy(update={"sound_later_ms": self._later()})
-
-    def _subject(self) -> Subject | None:
-        spec = self._spec()
-        if spec is None:
-            return None
-        return Subject(spec, spec.format, self._record_as(), silent=spec.format.sound_channels == 0)
-
-    def _spec(self) -> KnownSpec | None:
-        """The source at the far end of its path, where one was planned."""
-        return source_of(self._view, self._view.path) if self._view is not None and self._view.has_player else None
-
-    def _source_format(self) -> SourceFormat | None:
-        spec = self._spec()
-        return spec.format if spec is not None else None
-
-    def _rate(self) -> Fraction:
-        source = self._source_format()
-        return source.standard.rate if source else Fraction(25)
-
     def _describe(self, view: CarrierView | None) -> None:
-        source = self._source_format()
-        self.how.show_settings(self.settings, self._later())
+        source = self.setup.source
+        self.how.show_settings(self.setup.settings, self.setup.later_ms)
         can_change = view is not None and view.has_player
-        self.how.show_source(*source_words(view, source, self.settings), caution_words(view), source, can_change=can_change)
-        self.watch.show_rules(self.settings.rules)
-        self.marks.show_settings(self.settings)
+        self.how.show_source(*source_words(view, source, self.setup.settings), caution_words(view), source, can_change=can_change)
+        self.watch.show_rules(self.setup.settings.rules)
+        self.marks.show_settings(self.setup.settings)
         self.prove.set_possible(source is not None and not (view and view.unfit), simulated=view is None or is_simulated(view))
         if source is not None:
             self.monitor.shape = source.geometry.display_aspect
@@ -351,30 +312,14 @@ class CaptureStation(Station):
                 else "Nothing to capture here. Choose a tape on the Shelf."
             )
 
-    def _tell_look(self) -> None:
-        self.passing.tell(self.monitor.look)
-
-    def _show_health(self) -> None:
-        """The log that lies beside the take, read in the background."""
-        take = self.take
-        if take is None:
-            self.strip.clear()
-            return
-
-        def show(found: tuple[list[HealthRow], HealthEnd | None]) -> None:
-            if self.take is not None and self.take.id == take.id and self.passing.mode in {"", "looking"}:
-                self.strip.show_rows(found[0], expected=take.seconds, marks=take.details.marks, rate=float(self._rate()))
-
-        self.state.calls.call("health", partial(read_health, take.path), show)
-
     def _buttons(self) -> None:
-        unfit = self._view is not None and self._view.unfit
-        has_source = self._view is not None and self._view.has_player and (self.recording or not unfit)
-        read_next = self._has_take and not self.recording
+        unfit = self.setup.unfit
+        has_source = self.setup.view is not None and self.setup.view.has_player and (self.recording or not unfit)
+        read_next = self.setup.has_take and not self.recording
         failed = self.proving.failed and not self.recording and not read_next
         self.next_button.setVisible(read_next)
         restyle(self.next_button, primary=read_next)
-        self.next_button.setText("Read this take" if self._view and self._view.reading is None else "Go on to Reading")
+        self.next_button.setText("Read this take" if self.setup.view and self.setup.view.reading is None else "Go on to Reading")
         self.start_button.setText("End the take" if self.recording else "New take" if read_next else "Start the take")
         self.start_button.setEnabled(has_source and not self.proving.doing)
         restyle(self.start_button, danger=self.recording, primary=not (self.recording or read_next or failed))
@@ -384,7 +329,7 @@ class CaptureStation(Station):
         self.join_button.setVisible(not self.passing.mode and self.take is not None and bool(self.take.details.parts))
         self.how.set_locked(bool(self.passing.mode))
         if self.passing.mode != "armed":
-            self.watch.show_ring(None, self.settings.ring, possible=has_source and not self.recording)
+            self.watch.show_ring(None, self.setup.settings.ring, possible=has_source and not self.recording)
         self.clips.refresh()
 
     def _clear(self) -> None:

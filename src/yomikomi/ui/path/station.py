@@ -4,40 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from pathlib import Path
 
 from PySide6.QtCore import QModelIndex, QTimer
-from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QVBoxLayout
+from PySide6.QtWidgets import QPlainTextEdit, QStackedWidget, QVBoxLayout
 
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import Proof, prove
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.path.diagnosis import Cause
 from yomikomi.core.path.equipment import Equipment
 from yomikomi.core.path.findings import Finding, SetOption
-from yomikomi.core.path.schools import SchoolOption, schools_of
 from yomikomi.core.path.searching import PathRequest, PathsFound, search
-from yomikomi.core.path.sheet import differences
-from yomikomi.core.path.sheet_export import write_sheet
-from yomikomi.core.path.structure import Knob, Task, Wishes
+from yomikomi.core.path.structure import Knob, Task
 from yomikomi.core.path.telling import told
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
 from yomikomi.core.work.text import capital
-from yomikomi.ui.path.diagnosis_box import DiagnosisBox
+from yomikomi.ui.path.boxes import PathBoxes
 from yomikomi.ui.path.drawing import StrandDrawing, in_scroll
-from yomikomi.ui.path.equipment_box import EquipmentBox
 from yomikomi.ui.path.findings_strip import FindingsStrip
 from yomikomi.ui.path.path_list import PathList
 from yomikomi.ui.path.planner import Planner
-from yomikomi.ui.path.schools_box import SchoolsBox
 from yomikomi.ui.path.sentences import station_sentence
 from yomikomi.ui.path.sheet_panel import SheetPanel
 from yomikomi.ui.path.strand_layout import Site
-from yomikomi.ui.path.wishes import WishesBox
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.source_of import device_of, source_of
 from yomikomi.ui.state import AppState
@@ -58,8 +50,7 @@ class PathStation(Station):
         self.equipment: Equipment = state.record.equipment()
         self._asked: PathRequest | None = None
         self.proof: Proof | None = None
-        self.diagnosis: DiagnosisBox | None = None
-        self.schools: SchoolsBox | None = None
+        self.boxes = PathBoxes(self)
 
     def build(self) -> Iterator[None]:
         left, (side, right) = QVBoxLayout(), side_panel(_SIDE_PX)
@@ -85,9 +76,9 @@ class PathStation(Station):
         self.notes.mend.connect(self._mend)
         self.list.activated.connect(self._choose_row)
         self.list.clicked.connect(self._choose_row)
-        self.sheet_panel.ticked.connect(self._tick)
+        self.sheet_panel.ticked.connect(self.tick)
         self.sheet_panel.turned.connect(self._turn)
-        self.state.machine_changed.connect(self._search)
+        self.state.machine_changed.connect(self.search)
 
     def _fill_left(self, left: QVBoxLayout) -> None:
         drawn = Card(choosable=False)
@@ -95,10 +86,10 @@ class PathStation(Station):
         drawn.body.setSpacing(0)
         drawn.body.addWidget(self.stack, 1)
         drawn.body.addWidget(self.notes)
-        self.equipment_button = button("Equipment…", self.open_equipment, tip="What there is (Ctrl+M)")
+        self.equipment_button = button("Equipment…", self.boxes.open_equipment, tip="What there is (Ctrl+M)")
         line = row(
-            self.head, 1, self.text_button, button("Ways of working…", self.open_schools, tip="Alternatives side by side (Ctrl+H)"),
-            button("Requirements…", self.open_wishes, tip="What the path is for, and what matters (Ctrl+J)"), self.equipment_button,
+            self.head, 1, self.text_button, button("Ways of working…", self.boxes.open_schools, tip="Alternatives side by side (Ctrl+H)"),
+            button("Requirements…", self.boxes.open_wishes, tip="What the path is for, and what matters (Ctrl+J)"), self.equipment_button,
         )  # fmt: skip
         left.setSpacing(8)
         left.addWidget(drawn, 5)
@@ -108,8 +99,8 @@ class PathStation(Station):
         left.addWidget(self.could_be)
 
     def _fill_side(self, layout: QVBoxLayout) -> None:
-        more = menu_button("More", (("As last time", self.as_last_time), ("Save the sheet (PDF or Markdown)…", self.ask_save)))
-        self.where_button = button("Trace a fault…", self.open_diagnosis, tip="From symptoms to the cause (F4)")
+        more = menu_button("More", (("As last time", self.boxes.as_last_time), ("Save the sheet (PDF or Markdown)…", self.boxes.ask_save)))
+        self.where_button = button("Trace a fault…", self.boxes.open_diagnosis, tip="From symptoms to the cause (F4)")
         self.prove_button = button(
             "Prove the path", self.primary, primary=True, tip="Check picture and sound for two seconds, and tick the settings they prove"
         )
@@ -124,15 +115,15 @@ class PathStation(Station):
         before = self.planner.view
         if view is None:
             self.planner.view = None
-            self._show()
+            self.show_all()
             return
         if before is None or before.id != view.id:
             self.planner.begin(view)
             self.proof = None
-            self._show()
+            self.show_all()
         else:
             self.planner.view = view
-        self._search()
+        self.search()
 
     def left(self) -> None:
         self._soon.stop()
@@ -143,9 +134,9 @@ class PathStation(Station):
         if view is None:
             return
         if planner.sheet is None or planner.traced is None:
-            self.open_equipment()
+            self.boxes.open_equipment()
         elif kind_of(view.kind).way == "copy":
-            self._save()
+            self.save()
             self.state.go.emit(view.next_station if view.take else "shelf")
         elif self._proven:
             self.state.go.emit("capture" if view.has_player and not view.unfit else "shelf")
@@ -153,14 +144,15 @@ class PathStation(Station):
             self._prove(view)
 
     def act(self, key: str) -> None:
+        boxes = self.boxes
         {
-            "equipment": self.open_equipment, "wishes": self.open_wishes, "schools": self.open_schools, "diagnose": self.open_diagnosis,
-            "sheet": self.ask_save, "last_time": self.as_last_time, "as_text": self.text_button.toggle,
+            "equipment": boxes.open_equipment, "wishes": boxes.open_wishes, "schools": boxes.open_schools, "diagnose": boxes.open_diagnosis,
+            "sheet": boxes.ask_save, "last_time": boxes.as_last_time, "as_text": self.text_button.toggle,
         }[key]()  # fmt: skip
 
     # -- searching
 
-    def _search(self) -> None:
+    def search(self) -> None:
         self._soon.start()
 
     def _search_now(self) -> None:
@@ -184,7 +176,7 @@ class PathStation(Station):
         if self.planner.apply(found):
             if self.planner.lost_path:
                 self.state.tell(Weight.LOOK, f"The path chosen before is not possible now: {self.planner.lost_path}.")
-            self._show()
+            self.show_all()
 
     def _choose_row(self, index: QModelIndex) -> None:
         one = self.list.ranked_at(index)
@@ -192,9 +184,9 @@ class PathStation(Station):
             return
         self.planner.choose(one)
         self.proof = None
-        self._save()
-        self._show()
-        self._search()
+        self.save()
+        self.show_all()
+        self.search()
 
     # -- settings
 
@@ -203,7 +195,7 @@ class PathStation(Station):
         self.proof = None
         self._changed()
 
-    def _tick(self, knob: Knob, state: str) -> None:
+    def tick(self, knob: Knob, state: str) -> None:
         if self.planner.tick(knob, state):  # type: ignore[arg-type]
             self.proof = None
         self._changed()
@@ -216,10 +208,10 @@ class PathStation(Station):
         self._changed()
 
     def _changed(self) -> None:
-        self._save()
-        self._show()
+        self.save()
+        self.show_all()
 
-    def _save(self) -> None:
+    def save(self) -> None:
         view, sheet = self.planner.view, self.planner.sheet
         if view is None or sheet is None:
             return
@@ -237,7 +229,7 @@ class PathStation(Station):
         return self.proof is not None and self.proof.holds and not (self.planner.traced and self.planner.traced.breaks)
 
     def _prove(self, view: CarrierView) -> None:
-        self._save()
+        self.save()
         source = source_of(view, self.planner.sheet, real_time=False)
         if source is None:
             self.state.tell(Weight.LOOK, "Nothing stands in for this kind of carrier yet: prove it by hand, and tick what you see.")
@@ -264,112 +256,9 @@ class PathStation(Station):
             self.state.tell(weight, self.proof.sentence, f"{ticked} settings are ticked by it." if ticked else "")
             self._changed()
 
-    # -- boxes
-
-    def open_equipment(self) -> None:
-        box = EquipmentBox(self.equipment, self)
-        box.changed.connect(self._take_equipment)
-        box.open()
-        self.equipment_box = box
-
-    def _take_equipment(self, equipment: Equipment) -> None:
-        self.equipment = equipment
-        self.state.record.save_equipment(equipment)
-        self._search()
-
-    def open_wishes(self) -> None:
-        box = WishesBox(self.planner.wishes, self)
-        box.changed.connect(self._take_wishes)
-        box.open()
-        self.wishes_box = box
-
-    def _take_wishes(self, wishes: Wishes) -> None:
-        self.planner.wishes = wishes
-        self._search()
-
-    def open_schools(self) -> None:
-        traced, found = self.planner.traced, self.planner.found
-        if traced is None or found is None or self.planner.ranked is None:
-            return
-        box = SchoolsBox(self.planner.sheet.route if self.planner.sheet else "", self)
-        box.followed.connect(self._follow)
-        box.show_schools(schools_of(traced.setup, found.ranked))
-        box.open()
-        self.schools = box
-
-    def _follow(self, option: SchoolOption) -> None:
-        found = self.planner.found
-        other = next((one for one in found.ranked if one.path.key == option.path.key), None) if found else None
-        if other is not None and other is not self.planner.ranked:
-            self.planner.choose(other)
-        self.planner.wishes = option.wishes
-        self.planner.followed = option.path.key
-        if self.schools is not None:
-            self.schools.accept()
-        self._search()
-        if other is not None:
-            self._save()
-            self._show()
-
-    def open_diagnosis(self) -> None:
-        traced, sheet = self.planner.traced, self.planner.sheet
-        if traced is None or sheet is None:
-            return
-        seen = self.proof.seen if self.proof else frozenset()
-        box = DiagnosisBox(traced.setup, sheet, self, seen=seen)
-        box.blamed.connect(self._on_blamed)
-        box.open()
-        self.diagnosis = box
-
-    def _on_blamed(self, cause: Cause) -> None:
-        """What was found is mended: the sheet's item is ticked."""
-        view = self.planner.view
-        if cause.knob is not None:
-            self._tick(cause.knob, "done")
-        if view is not None:
-            self.state.record.note(view.id, f"found on the path: {cause.words}")
-        self.state.tell(Weight.FINE, f"Written down: {cause.words}", cause.remedy)
-
-    def as_last_time(self) -> None:
-        view = self.planner.view
-        last = self.state.record.last_sheet(view.id) if view is not None else None
-        if view is None or last is None:
-            self.state.tell(Weight.LOOK, "No take of this kind of carrier was made with a sheet yet.")
-            return
-        whose, when, sheet = last
-        lines = differences(self.planner.sheet, sheet) if self.planner.sheet else []
-        if not self.planner.bring_back(sheet):
-            self.state.tell(Weight.LOOK, f"The path of {whose} is not possible now: {sheet.route}.", "See what is missing in Equipment.")
-            return
-        self.proof = None
-        self._save()
-        self._show()
-        what = f"{len(lines)} things differed: {'; '.join(lines[:3])}" if lines else "Nothing differed"
-        self.state.tell(Weight.FINE, f"As for {whose} on {when[:10]}. {what}.", "Tick it anew: devices forget.")
-        self._search()
-
-    def ask_save(self) -> None:
-        if self.planner.sheet is None:
-            return
-        name, _ = QFileDialog.getSaveFileName(self, "Save the settings sheet", "settings-sheet.pdf", "PDF (*.pdf);;Markdown (*.md)")
-        if name:
-            self.save_to(Path(name))
-
-    def save_to(self, path: Path) -> None:
-        """A PDF, or Markdown where the name ends in .md."""
-        sheet = self.planner.sheet
-        if sheet is None:
-            return
-        try:
-            write_sheet(sheet, path, over=True)
-        except YomikomiError as error:
-            self.state.tell_error(error)
-            return
-        self.state.tell(Weight.FINE, f"The settings sheet is in {path.name}.")
-
     # -- what is shown
 
-    def _show(self) -> None:
+    def show_all(self) -> None:
         planner = self.planner
         traced, found = planner.traced, planner.found
         self.drawing.show_trace(traced)
