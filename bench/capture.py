@@ -141,7 +141,7 @@ def _watch_window() -> None:
         window.show()
         state = window.state
         source = TapePlayerSpec(seed=3, mixture="lively").to_json()
-        state.record.add_carrier(label="K-001", title="x", kind="vhs", standard="525i", source=source)
+        state.record.shelf.add(label="K-001", title="x", kind="vhs", standard="525i", source=source)
         state.reload()
         window.show_station("capture")
         station = window.station("capture")

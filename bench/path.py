@@ -87,8 +87,8 @@ def measure() -> None:
     with tempfile.TemporaryDirectory(prefix="yomikomi-bench-") as folder:
         workspace = Workspace(Path(folder) / "w")
         record = Record(workspace)
-        record.save_equipment(equipment_of(*_ROOM))
-        record.put_on_shelf([intake for intake, _ in scenario.SHELF], [source for _, source in scenario.SHELF])
+        record.settings.save_equipment(equipment_of(*_ROOM))
+        record.shelf.put([intake for intake, _ in scenario.SHELF], [source for _, source in scenario.SHELF])
         window = build_window(workspace)
         window.show()
         window.make_rest_idly()

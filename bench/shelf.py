@@ -47,7 +47,7 @@ def measure() -> None:
         record = Record(workspace)
         _say(
             f"{_CARRIERS} carriers put on the shelf",
-            lambda: record.put_on_shelf(intakes, [stand_in(i.kind, i.format, seed=1, seconds=60) for i in intakes]),
+            lambda: record.shelf.put(intakes, [stand_in(i.kind, i.format, seed=1, seconds=60) for i in intakes]),
         )
         _say("all of them read", Record(workspace).carriers)
         began = time.perf_counter()
@@ -142,7 +142,7 @@ def record_change(state: object, carrier_id: int) -> None:
 
     assert isinstance(state, AppState)
     view = state.record.carrier(carrier_id)
-    state.record.change_carrier(carrier_id, view.intake.model_copy(update={"note": view.note + "."}))
+    state.record.shelf.change(carrier_id, view.intake.model_copy(update={"note": view.note + "."}))
 
 
 def _say(words: str, does: Callable[[], object]) -> None:

@@ -79,7 +79,7 @@ def measure_stall() -> None:
         with StallWatch() as making:
             opening = Opening(window)
             wait(lambda: opening.done)
-        state.record.add_carrier(
+        state.record.shelf.add(
             label="K-001", title="x", kind="vhs", standard="525i", source=TapePlayerSpec(seed=3, mixture="lively").to_json()
         )
         state.reload()

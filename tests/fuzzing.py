@@ -254,10 +254,10 @@ def _workspace_seed(folder: Path) -> bytes:
 
     opened = Workspace(folder / "seed")
     record = Record(opened)
-    carrier = record.add_carrier(label="K-001", title="t", kind="vhs", standard="525i", source={"kind": "tape player"})
-    take, path = record.begin_take(carrier)
-    record.end_take(take, CaptureResult(path, 0, 0.4, 0, 0, 6))
-    record.ask_copy(take, recipe_for("h264", 20), Treatment(), None, path.with_name("c.mp4"))
+    carrier = record.shelf.add(label="K-001", title="t", kind="vhs", standard="525i", source={"kind": "tape player"})
+    take, path = record.takes.begin(carrier)
+    record.takes.end(take, CaptureResult(path, 0, 0.4, 0, 0, 6))
+    record.copies.ask(take, recipe_for("h264", 20), Treatment(), None, path.with_name("c.mp4"))
     opened.close()
     connection = sqlite3.connect(folder / "seed" / "workspace.sqlite")
     connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
@@ -295,11 +295,11 @@ def _rows(folder: Path, seed: bytes, chance: random.Random) -> None:
     try:
         record = Record(opened)
         works_of(record.carriers())
-        for copy in record.copies():
-            record.copy_work(copy.id)
-        record.cut_off_takes()
-        record.events()
-        record.requeue_cut_off_copies()
+        for copy in record.copies.all():
+            record.copies.work(copy.id)
+        record.takes.cut_off()
+        record.history.events()
+        record.copies.requeue_cut_off()
     finally:
         opened.close()
 

@@ -29,10 +29,10 @@ from yomikomi.core.ledger.workspace import Workspace
 record = Record(Workspace(Path(sys.argv[1])))
 first = len(record.carriers())
 for number in range(first, first + 500):
-    carrier = record.add_carrier(label=f"K-{number:04d}", title="t", kind="vhs", standard="525i")
-    take, path = record.begin_take(carrier)
+    carrier = record.shelf.add(label=f"K-{number:04d}", title="t", kind="vhs", standard="525i")
+    take, path = record.takes.begin(carrier)
     path.write_bytes(b"x")
-    record.end_take(take, CaptureResult(path, 10, 0.4, 0, 0, 1))
+    record.takes.end(take, CaptureResult(path, 10, 0.4, 0, 0, 1))
     print(number, flush=True)
 """
 

@@ -178,9 +178,9 @@ def shoot_readings(window: MainWindow, camera: Photographer, carriers: dict[str,
     record = window.state.record
     film, mixed = home / "curator interview.mkv", home / "lantern parade, second tape.mkv"
     frames = simulate_to(SimulateRequest(replace(scenario.K006, seconds=5.0, real_time=False), film), SilentReporter())
-    record.add_copied_take(carriers["K-006"], film, seconds=5.0, frames=frames, words="five seconds to look at")
+    record.takes.add_copied(carriers["K-006"], film, seconds=5.0, frames=frames, words="five seconds to look at")
     make_mixed(mixed)
-    second, _warning = record.import_file(mixed, title="Lantern parade 1993, second tape", kind="vhs", label="K-001b")
+    second, _warning = record.takes.import_file(mixed, title="Lantern parade 1993, second tape", kind="vhs", label="K-001b")
     window.state.reload()
     station = window.station("reading")
     assert isinstance(station, ReadingStation)

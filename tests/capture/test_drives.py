@@ -76,8 +76,8 @@ def test_without_another_drive_the_take_ends_and_its_row_stays_until_it_is_back(
     try:
         record_ = Record(workspace)
         with drive(tmp_path / "archive" / "takes", "64m") as takes:
-            carrier = record_.add_carrier(label="K-001", title="Parade", kind="vhs", standard="525i")
-            take, path = record_.begin_take(carrier)
+            carrier = record_.shelf.add(label="K-001", title="Parade", kind="vhs", standard="525i")
+            take, path = record_.takes.begin(carrier)
             saved = tmp_path / "saved"
 
             def pull() -> None:
@@ -87,11 +87,11 @@ def test_without_another_drive_the_take_ends_and_its_row_stays_until_it_is_back(
             result = captured(_LONG, path, reporter=_At(60, pull), rules=_RULES)
             assert "is gone" in result.trouble
             assert "Connect it again" in result.remedy
-            record_.end_take(take, result)
+            record_.takes.end(take, result)
             view = record_.carrier(carrier)
             assert view.take is not None
             assert (view.take.state, view.takes) == ("away", 1)
-            assert [(one.id, one.away) for one in record_.cut_off_takes()] == [(take, True)]
+            assert [(one.id, one.away) for one in record_.takes.cut_off()] == [(take, True)]
             takes.put_back(saved, "64m")
             mended = mend(MendRequest(path, inside=workspace.folder), SilentReporter())
             assert 50 <= mended.frames <= 62

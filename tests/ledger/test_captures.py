@@ -25,7 +25,7 @@ def record(tmp_path: Path):  # type: ignore[no-untyped-def]
 
 
 def _carrier(record: Record, label: str = "K-001") -> int:
-    return record.add_carrier(label=label, title="Parade", kind="vhs", standard="525i", source={"kind": "tape player", "seed": 1})
+    return record.shelf.add(label=label, title="Parade", kind="vhs", standard="525i", source={"kind": "tape player", "seed": 1})
 
 
 def _result(path: Path, **more: object) -> CaptureResult:
@@ -43,11 +43,11 @@ def test_a_workspace_of_before_keeps_its_takes(tmp_path: Path) -> None:
     view = record.carriers()[0]
     assert view.take is not None
     assert (view.take.frames, view.take.dropped, view.take.details) == (90, 2, TakeDetails())
-    record.save_marks(view.take.id, [Mark(frame=5, label="good")])
+    record.takes.save_marks(view.take.id, [Mark(frame=5, label="good")])
     again = record.carrier(view.id).take
     assert again is not None
     assert again.details.marks == (Mark(frame=5, label="good"),)
-    assert record.capture_settings() == CaptureSettings()
+    assert record.settings.capture() == CaptureSettings()
     workspace.close()
     with sqlite3.connect(folder / "workspace.sqlite") as connection:
         assert connection.execute("SELECT version_num FROM alembic_version").fetchone()[0] == NEWEST_REVISION
@@ -58,19 +58,19 @@ def test_settings_come_back_as_they_were(record: Record, tmp_path: Path) -> None
         record_as=RecordAs(codec="h264_high", mbps=40, part_minutes=30), rules=EndRules(most_lost=10, max_seconds=7200),
         spill=(str(tmp_path), str(tmp_path / "gone")), later_ms={"deck → box": 80.0}, cue=True,
     )  # fmt: skip
-    record.save_capture_settings(wanted)
-    record.save_capture_settings(wanted)
-    assert Record(record.workspace).capture_settings() == wanted
+    record.settings.save_capture(wanted)
+    record.settings.save_capture(wanted)
+    assert Record(record.workspace).settings.capture() == wanted
     assert wanted.spill_folders == (tmp_path,), "a drive that is not there is passed over"
 
 
 def test_a_take_keeps_how_it_was_made_and_what_happened(record: Record) -> None:
     carrier = _carrier(record)
-    take, path = record.begin_take(carrier, RecordAs(codec="rdd36_hq", timecode="01:00:00:00"))
+    take, path = record.takes.begin(carrier, RecordAs(codec="rdd36_hq", timecode="01:00:00:00"))
     assert path.suffix == ".mov"
-    record.save_marks(take, [Mark(frame=3, kind="in")])  # while it is being recorded
+    record.takes.save_marks(take, [Mark(frame=3, kind="in")])  # while it is being recorded
     parts = (path, path.with_name("x-part2.mov"))
-    record.end_take(take, _result(path, gaps=((40, 2),), parts=parts, repeated=3, ended="The length asked for is reached."))
+    record.takes.end(take, _result(path, gaps=((40, 2),), parts=parts, repeated=3, ended="The length asked for is reached."))
     found = record.carrier(carrier).take
     assert found is not None
     details = found.details
@@ -78,19 +78,19 @@ def test_a_take_keeps_how_it_was_made_and_what_happened(record: Record) -> None:
     assert details.record_as.timecode == "01:00:00:00"
     assert details.parts == (f"takes/{path.name}", "takes/x-part2.mov")
     assert details.marks == (Mark(frame=3, kind="in"),)
-    assert "captured 0:00:03 in 2 files, 2 frames lost" in record.events(carrier)[0][2]
-    record.save_marks(take, [], names=("a", "b"))
+    assert "captured 0:00:03 in 2 files, 2 frames lost" in record.history.events(carrier)[0][2]
+    record.takes.save_marks(take, [], names=("a", "b"))
     assert record.carrier(carrier).take.details.names == ("a", "b")  # type: ignore[union-attr]
 
 
 def test_a_mended_take_in_parts_counts_all_of_them(record: Record) -> None:
     carrier = _carrier(record)
-    take, path = record.begin_take(carrier)
+    take, path = record.takes.begin(carrier)
     second = path.with_name(path.stem + "-part2.mkv")
     path.write_bytes(b"12345")
     second.write_bytes(b"123")
-    assert [one.path for one in record.cut_off_takes()] == [path]
-    words = record.save_mended(take, Mended(60, 2.0, (path, second)))
+    assert [one.path for one in record.takes.cut_off()] == [path]
+    words = record.takes.save_mended(take, Mended(60, 2.0, (path, second)))
     assert "2 of it is safe" in words or "0:00:02 of it is safe" in words
     found = record.carrier(carrier).take
     assert found is not None
@@ -99,10 +99,10 @@ def test_a_mended_take_in_parts_counts_all_of_them(record: Record) -> None:
 
 def test_a_take_that_never_began_is_forgotten(record: Record) -> None:
     carrier = _carrier(record)
-    take, _path = record.begin_take(carrier)
-    record.forget_take(take)
+    take, _path = record.takes.begin(carrier)
+    record.takes.forget(take)
     view = record.carrier(carrier)
-    assert (view.take, view.takes, record.cut_off_takes()) == (None, 0, [])
+    assert (view.take, view.takes, record.takes.cut_off()) == (None, 0, [])
 
 
 def test_a_clip_stands_on_the_shelf_by_itself(record: Record) -> None:
@@ -110,19 +110,19 @@ def test_a_clip_stands_on_the_shelf_by_itself(record: Record) -> None:
     files = [record.workspace.folder / "takes" / f"clip{n}.mkv" for n in (1, 2)]
     for file in files:
         file.write_bytes(b"123")
-    made = [record.add_clip(carrier, file, seconds=4.0, frames=120, name="the kiln opens") for file in files]
+    made = [record.takes.add_clip(carrier, file, seconds=4.0, frames=120, name="the kiln opens") for file in files]
     views = [record.carrier(one) for one in made]
     assert [view.label for view in views] == ["K-001-c1", "K-001-c2"]
     assert all(view.title == "the kiln opens" and view.standard == "525i" and not view.has_player for view in views)
     assert views[0].take is not None
     assert (views[0].take.origin, views[0].take.frames) == ("copied", 120)
     assert views[0].next_station == "reading"
-    assert "clip the kiln opens" in " ".join(event[2] for event in record.events(carrier))
+    assert "clip the kiln opens" in " ".join(event[2] for event in record.history.events(carrier))
 
 
 def test_live_carriers_and_devices_can_be_captured(record: Record) -> None:
-    camera = record.add_carrier(label="K-006", title="Interview", kind="camera", standard="1080i59.94")
-    bare = record.add_carrier(label="K-009", title="Tape", kind="vhs", standard="525i")
-    device = record.add_carrier(label="K-010", title="Tape", kind="vhs", standard="525i", source={"kind": "device", "video": "/dev/video0"})
-    disc = record.add_carrier(label="K-011", title="Disc", kind="disc", source={"kind": "disc title"})
+    camera = record.shelf.add(label="K-006", title="Interview", kind="camera", standard="1080i59.94")
+    bare = record.shelf.add(label="K-009", title="Tape", kind="vhs", standard="525i")
+    device = record.shelf.add(label="K-010", title="Tape", kind="vhs", standard="525i", source={"kind": "device", "video": "/dev/video0"})
+    disc = record.shelf.add(label="K-011", title="Disc", kind="disc", source={"kind": "disc title"})
     assert [record.carrier(one).has_player for one in (camera, bare, device, disc)] == [True, False, True, False]

@@ -27,7 +27,7 @@ def record(tmp_path: Path) -> Iterator[Record]:
 
 def _put(record: Record, *labels: str, kind: str = "vhs") -> list[int]:
     rows = [Intake(label=label, kind=kind, format="525i", seconds=60) for label in labels]
-    return record.put_on_shelf(rows, [{"kind": "tape player", "seed": 1}] * len(rows))
+    return record.shelf.put(rows, [{"kind": "tape player", "seed": 1}] * len(rows))
 
 
 def _sheet(table: tuple[str, ...] = BOX_TABLE) -> PathSheet:
@@ -44,9 +44,9 @@ def test_a_workspace_of_the_second_form_is_carried_over(tmp_path: Path) -> None:
     record = Record(workspace)
     view = record.carriers()[0]
     assert (view.label, view.details.sound, view.path, view.progress, view.next_station) == ("K-001", "mono", None, 1, "path")
-    assert record.reckonings()[0][0] == "size"
-    assert record.equipment() == Equipment()
-    record.save_sheet(view.id, _sheet())
+    assert record.settings.reckonings()[0][0] == "size"
+    assert record.settings.equipment() == Equipment()
+    record.paths.save(view.id, _sheet())
     assert record.carrier(view.id).path == _sheet()
     workspace.close()
     with sqlite3.connect(folder / "workspace.sqlite") as connection:
@@ -56,38 +56,38 @@ def test_a_workspace_of_the_second_form_is_carried_over(tmp_path: Path) -> None:
 def test_equipment_comes_back_as_it_was_kept(record: Record) -> None:
     own = equipment_of("usb_grabber").known["usb_grabber"].model_copy(update={"key": "mine", "words": "mine"})
     mine = equipment_of(*BOX_TABLE).with_kind(own).with_piece("mine", where="shelf B")
-    record.save_equipment(mine)
-    record.save_equipment(mine)
-    assert Record(record.workspace).equipment() == mine
+    record.settings.save_equipment(mine)
+    record.settings.save_equipment(mine)
+    assert Record(record.workspace).settings.equipment() == mine
 
 
 def test_a_take_keeps_the_sheet_it_was_made_with(record: Record, tmp_path: Path) -> None:
     first, second = _put(record, "K-001", "K-002")
     knob = ("hd_box-1", "input")
     sheet = with_state(_sheet(), knob, "done")
-    record.save_sheet(first, sheet)
+    record.paths.save(first, sheet)
     assert (record.carrier(first).progress, record.carrier(first).next_station) == (2, "capture")
-    take, path = record.begin_take(first)
-    record.save_sheet(first, _sheet(TAPE_TABLE))
-    assert record.sheet_of_take(take) == sheet
+    take, path = record.takes.begin(first)
+    record.paths.save(first, _sheet(TAPE_TABLE))
+    assert record.paths.of_take(take) == sheet
     assert record.carrier(first).path == _sheet(TAPE_TABLE)
     path.touch()
-    record.end_take(take, CaptureResult(path, 30, 1.0, 0, 0, 10))
+    record.takes.end(take, CaptureResult(path, 30, 1.0, 0, 0, 10))
     assert record.carrier(first).progress == 3
-    routes = [words for _, _, words in record.events(first) if words.startswith("path: ")]
+    routes = [words for _, _, words in record.history.events(first) if words.startswith("path: ")]
     assert len(routes) == 2, "the history tells each path once, however often its sheet is ticked"
-    whose, _when, last = record.last_sheet(second) or ("", "", None)
+    whose, _when, last = record.paths.last(second) or ("", "", None)
     assert (whose, last) == ("K-001", sheet), "of another tape of the same kind, where it has none of its own"
-    bare, _ = record.begin_take(second)
-    assert record.sheet_of_take(bare) is None, "nothing was planned for it"
+    bare, _ = record.takes.begin(second)
+    assert record.paths.of_take(bare) is None, "nothing was planned for it"
     (other,) = _put(record, "L-001", kind="laserdisc")
-    assert record.last_sheet(other) is None
+    assert record.paths.last(other) is None
 
 
 def test_a_carrier_goes_off_the_shelf_with_its_sheet(record: Record) -> None:
     (number,) = _put(record, "K-001")
-    record.save_sheet(number, _sheet())
-    record.remove_carrier(number)
+    record.paths.save(number, _sheet())
+    record.shelf.remove(number)
     assert record.carriers() == []
     with record.workspace.engine.connect() as connection:
         assert connection.exec_driver_sql("SELECT count(*) FROM path_sheets").scalar() == 0

@@ -28,7 +28,7 @@ def record(tmp_path: Path):  # type: ignore[no-untyped-def]
 
 
 def put(record: Record, *labels: str, **more: object) -> list[int]:
-    return record.put_on_shelf([Intake(label=one, kind="vhs", **more) for one in labels], [None] * len(labels))  # type: ignore[arg-type]
+    return record.shelf.put([Intake(label=one, kind="vhs", **more) for one in labels], [None] * len(labels))  # type: ignore[arg-type]
 
 
 def judged(view: CarrierView, condition: Condition, note: str = "") -> Intake:
@@ -52,7 +52,7 @@ def test_a_workspace_of_the_first_form_is_taken_over_whole(tmp_path: Path) -> No
     assert view.take is not None
     assert view.take.frames == 90
     assert view.has_player
-    assert record.events()[0][2] == "K-001 taken in"
+    assert record.history.events()[0][2] == "K-001 taken in"
     workspace.close()
     with sqlite3.connect(folder / "workspace.sqlite") as connection:
         assert connection.execute("SELECT version_num FROM alembic_version").fetchone()[0] == NEWEST_REVISION
@@ -66,15 +66,15 @@ def test_intake_is_kept_and_comes_back_as_it_was(record: Record) -> None:
             condition=Condition(looked=True, ticked=("shell",)),
         ),
     )  # fmt: skip
-    number = record.put_on_shelf([wanted], [{"kind": "tape player", "seed": 1}])[0]
+    number = record.shelf.put([wanted], [{"kind": "tape player", "seed": 1}])[0]
     assert record.carrier(number).intake == wanted
     changed = wanted.model_copy(update={"label": "K-007", "title": "Lantern parade"})
-    record.change_carrier(number, changed)
+    record.shelf.change(number, changed)
     assert record.carrier(number).intake == changed
     assert record.carrier(number).source == {"kind": "tape player", "seed": 1}
     assert Record(record.workspace).carrier(number).intake == changed
     with pytest.raises(WrongUseError, match="not in this workspace"):
-        record.change_carrier(99, changed)
+        record.shelf.change(99, changed)
 
 
 def test_a_series_goes_on_the_shelf_whole_or_not_at_all(record: Record) -> None:
@@ -86,7 +86,7 @@ def test_a_series_goes_on_the_shelf_whole_or_not_at_all(record: Record) -> None:
         put(record, " ")
     put(record, *(f"K-{n:03d}" for n in range(3, 15)))
     assert len(record.carriers()) == 13
-    assert record.next_label() == "K-015"
+    assert record.shelf.next_label() == "K-015"
 
 
 def test_an_unfit_carrier_cannot_be_captured_by_accident(record: Record) -> None:
@@ -95,24 +95,24 @@ def test_an_unfit_carrier_cannot_be_captured_by_accident(record: Record) -> None
     assert view.unfit
     assert view.next_station == "shelf"
     with pytest.raises(WrongUseError, match="unfit to play: growth") as told:
-        record.begin_take(number)
+        record.takes.begin(number)
     assert "condition" in told.value.remedy
     assert record.carrier(number).take is None
-    record.change_carrier(number, judged(view, Condition(looked=True), "cleaned by the conservator"))
-    record.begin_take(number)
+    record.shelf.change(number, judged(view, Condition(looked=True), "cleaned by the conservator"))
+    record.takes.begin(number)
     assert record.carrier(number).take is not None
     assert record.carrier(number).note == "cleaned by the conservator"
-    assert "K-001 changed: looked at, fine" in [words for _, _, words in record.events(number)]
+    assert "K-001 changed: looked at, fine" in [words for _, _, words in record.history.events(number)]
 
 
 def test_only_carriers_without_takes_leave_the_shelf(record: Record) -> None:
     one, two = put(record, "K-001", "K-002")
-    record.begin_take(two)
-    record.remove_carrier(one)
+    record.takes.begin(two)
+    record.shelf.remove(one)
     with pytest.raises(WrongUseError, match="has takes"):
-        record.remove_carrier(two)
+        record.shelf.remove(two)
     assert [view.label for view in record.carriers()] == ["K-002"]
-    history = [words for _, _, words in record.events()]
+    history = [words for _, _, words in record.history.events()]
     assert "K-001 added" in history
     assert "K-001 taken off the shelf" in history
 
@@ -124,22 +124,22 @@ def test_views_are_made_once_and_anew_only_where_something_changed(record: Recor
     event.listen(record.workspace.engine, "before_cursor_execute", lambda *a: asked.append(a[2]))
     assert [id(view) for view in record.carriers()] == [id(view) for view in before]
     assert len(asked) == 1
-    take, path = record.begin_take(ids[4])
+    take, path = record.takes.begin(ids[4])
     asked.clear()
     after = record.carriers()
     assert [n for n, (old, new) in enumerate(zip(before, after, strict=True)) if old is not new] == [4]
     assert len(asked) < 12
     assert after[4].take is not None
     for change in (
-        lambda: record.save_mended(take, None),
-        lambda: record.change_carrier(ids[4], judged(record.carrier(ids[4]), Condition(looked=True))),
-        lambda: record.change_carrier(ids[4], record.carrier(ids[4]).intake.model_copy(update={"note": "x"})),
+        lambda: record.takes.save_mended(take, None),
+        lambda: record.shelf.change(ids[4], judged(record.carrier(ids[4]), Condition(looked=True))),
+        lambda: record.shelf.change(ids[4], record.carrier(ids[4]).intake.model_copy(update={"note": "x"})),
     ):
         old = record.carrier(ids[4])
         change()
         assert record.carrier(ids[4]) is not old
     with pytest.raises(WrongUseError):
-        record.change_carrier(ids[4], record.carrier(ids[5]).intake)
+        record.shelf.change(ids[4], record.carrier(ids[5]).intake)
     assert record.carrier(ids[4]).label == "K-005"
     assert not path.exists()
 
@@ -155,12 +155,12 @@ def test_files_and_folders_are_gathered(record: Record, tmp_path: Path) -> None:
     (box / "notes.txt").write_text("not footage")
     odd = tmp_path / "odd.name"
     shutil.copy(good, odd)
-    found = gather(record, [box, odd, tmp_path / "gone.mp4"])
+    found = gather(record.takes, [box, odd, tmp_path / "gone.mp4"])
     assert sorted(record.carrier(one).title for one in found.taken) == ["again", "good", "odd"]
     assert found.left_aside == 1
     assert len(found.failures) == 2
     assert all(isinstance(error, UnreadableError) and error.remedy for error in found.failures)
-    assert gather(record, [box]).taken == ()  # all of it is on the shelf already
+    assert gather(record.takes, [box]).taken == ()  # all of it is on the shelf already
     assert good.exists()
 
 
@@ -171,37 +171,37 @@ def test_discs_in_a_folder_are_named_not_opened(record: Record, tmp_path: Path) 
     (disc / "VTS_01_1.VOB").write_bytes(b"x")
     image = tmp_path / "box" / "disc.iso"
     image.write_bytes(b"x")
-    found = gather(record, [tmp_path / "box"])
+    found = gather(record.takes, [tmp_path / "box"])
     assert set(found.discs) == {disc.parent, image}
     assert (found.taken, found.left_aside, found.failures) == ((), 0, ())
 
 
 def test_names_of_takes_stay_free(record: Record) -> None:
     number = put(record, "K-001", title="Parade")[0]
-    first = record.name_take(number)
+    first = record.takes.name(number)
     first.touch()
-    second = record.name_take(number)
+    second = record.takes.name(number)
     assert second != first
     second.write_bytes(b"abc")
-    record.add_copied_take(number, second, seconds=2.0, frames=50, words="title copied")
+    record.takes.add_copied(number, second, seconds=2.0, frames=50, words="title copied")
     view = record.carrier(number)
     assert view.take is not None
     assert (view.take.origin, view.take.size_bytes, view.take.path) == ("copied", 3, second)
-    assert record.name_take(number) not in {first, second}
+    assert record.takes.name(number) not in {first, second}
     work = works_of(record.carriers())[0]
     assert work.captured
     assert work.take_bytes is None  # copied data say nothing of what capturing takes
 
 
 def test_measurements_and_reckonings_are_remembered(record: Record) -> None:
-    assert record.machine_speeds() is None
+    assert record.settings.machine_speeds() is None
     for rate in (1e8, 2e8):
         speed = Speed(low=rate, usual=rate, high=rate)
-        record.save_machine_speeds(MachineSpeeds(made_at="2026-11-25", processors=2, write_bytes_per_second=speed, encoders={}))
-    found = Record(record.workspace).machine_speeds()
+        record.settings.save_machine_speeds(MachineSpeeds(made_at="2026-11-25", processors=2, write_bytes_per_second=speed, encoders={}))
+    found = Record(record.workspace).settings.machine_speeds()
     assert found is not None
     assert found.write_bytes_per_second.usual == 2e8
-    record.save_reckoning("size", {"time": "2h"}, "one")
-    record.save_reckoning("size", {"time": "2h", "size": "4.7GB"}, "two")  # the same line, gone on with
-    record.save_reckoning("upload", {"size": "1GB"}, "three")
-    assert [words for _, _, words in record.reckonings()] == ["three", "two"]
+    record.settings.save_reckoning("size", {"time": "2h"}, "one")
+    record.settings.save_reckoning("size", {"time": "2h", "size": "4.7GB"}, "two")  # the same line, gone on with
+    record.settings.save_reckoning("upload", {"size": "1GB"}, "three")
+    assert [words for _, _, words in record.settings.reckonings()] == ["three", "two"]

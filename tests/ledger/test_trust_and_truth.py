@@ -36,10 +36,10 @@ def _stranger(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
         theirs.setenv("XDG_CONFIG_HOME", str(folder.parent / "their config"))
         made = Workspace(folder)
         record = Record(made)
-        carrier = record.add_carrier(label="X-001", title="Theirs", kind="vhs", standard="525i")
-        take, path = record.begin_take(carrier)
+        carrier = record.shelf.add(label="X-001", title="Theirs", kind="vhs", standard="525i")
+        take, path = record.takes.begin(carrier)
         path.write_bytes(b"a take")
-        record.end_take(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
+        record.takes.end(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
         made.close()
     connection = sqlite3.connect(folder / "workspace.sqlite")
     connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
@@ -58,7 +58,7 @@ def test_whatever_stands_in_a_path_the_record_lies_in_its_folder(tmp_path: Path,
     """``?`` and ``%`` in a workspace's path opened another database outside it."""
     folder = tmp_path / name
     opened = Workspace(folder)
-    Record(opened).add_carrier(label="K-001", title="t", kind="vhs")
+    Record(opened).shelf.add(label="K-001", title="t", kind="vhs")
     opened.close()
     with sqlite3.connect(os.fsencode(folder / "workspace.sqlite")) as connection:
         assert connection.execute("SELECT label FROM carriers").fetchall() == [("K-001",)]
@@ -77,15 +77,15 @@ def test_what_is_wrong_is_said_as_it_is(tmp_path: Path) -> None:
     with drive(tmp_path / "fine", "4m") as fine:
         opened = Workspace(fine.path / "archive")
         record = Record(opened)
-        carrier = record.add_carrier(label="K-001", title="t", kind="vhs", standard="525i")
-        take, path = record.begin_take(carrier)
+        carrier = record.shelf.add(label="K-001", title="t", kind="vhs", standard="525i")
+        take, path = record.takes.begin(carrier)
         path.write_bytes(b"x")
         fine.fill()
         with pytest.raises(WorkspaceError, match="full"):
             for number in range(400):  # SQLite may have some room of its own left
-                record.note(carrier, f"{number} " + "n" * 4000)
+                record.history.note(carrier, f"{number} " + "n" * 4000)
         (fine.path / "filling").unlink()
-        record.end_take(take, CaptureResult(path, 1, 0.1, 0, 0, 1))
+        record.takes.end(take, CaptureResult(path, 1, 0.1, 0, 0, 1))
         assert record.carrier(carrier).take.state == "whole"  # type: ignore[union-attr]
         opened.close()
 
@@ -97,11 +97,11 @@ def test_another_program_that_holds_the_record_is_told(record: Record) -> None:
         connection.execute(text("PRAGMA busy_timeout=10"))
     try:
         with pytest.raises(WorkspaceError, match="Another program holds the record"):
-            record.add_carrier(label="K-001", title="t", kind="vhs")
+            record.shelf.add(label="K-001", title="t", kind="vhs")
     finally:
         other.rollback()
         other.close()
-    record.add_carrier(label="K-001", title="t", kind="vhs")
+    record.shelf.add(label="K-001", title="t", kind="vhs")
 
 
 @pytest.mark.parametrize("planted", ["symlink", "hard link", "pipe"])
@@ -140,17 +140,17 @@ def test_somebody_elses_workspace_is_only_read_until_trusted(tmp_path: Path, mon
     assert opened.read_only
     assert [view.label for view in record.carriers()] == ["X-001"]
     carrier = record.carriers()[0].id
-    assert record.requeue_cut_off_copies() == 0
+    assert record.copies.requeue_cut_off() == 0
     for attempt in (
-        lambda: record.add_carrier(label="Y", title="t", kind="vhs"), lambda: record.note(carrier, "x"), lambda: record.begin_take(carrier),
-        lambda: record.save_capture_settings(CaptureSettings()), lambda: record.new_trials_folder(1),
+        lambda: record.shelf.add(label="Y", title="t", kind="vhs"), lambda: record.history.note(carrier, "x"),
+        lambda: record.takes.begin(carrier), lambda: record.settings.save_capture(CaptureSettings()), lambda: record.trials.new_folder(1),
     ):  # fmt: skip
         with pytest.raises(WorkspaceError, match="reading only"):
             attempt()
     opened.close()
     assert _snapshot(folder) == before, "not a byte of it changed"
     trusted = Workspace(folder, trust=True)
-    Record(trusted).note(carrier, "now ours")
+    Record(trusted).history.note(carrier, "now ours")
     trusted.close()
     assert not _again(folder).read_only
     moved = folder.rename(tmp_path / "moved")
@@ -166,39 +166,39 @@ def _again(folder: Path) -> Workspace:
 
 
 def test_rows_that_name_files_outside_are_only_read(record: Record, tmp_path: Path) -> None:
-    carrier = record.add_carrier(label="K-001", title="t", kind="vhs", standard="525i")
-    take, path = record.begin_take(carrier)
+    carrier = record.shelf.add(label="K-001", title="t", kind="vhs", standard="525i")
+    take, path = record.takes.begin(carrier)
     path.write_bytes(b"x")
-    record.end_take(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
+    record.takes.end(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
     workspace = record.workspace
     assert workspace.holds(path)
     inside = workspace.folder / "copies" / "link"
     inside.symlink_to(tmp_path)
     for outside in (tmp_path / "x.mp4", workspace.folder / ".." / "x.mp4", inside / "x.mp4"):
         assert not workspace.holds(outside)
-    copy = record.ask_copy(take, recipe_for("h264", 20), Treatment(), None, tmp_path / "evil.mp4")
+    copy = record.copies.ask(take, recipe_for("h264", 20), Treatment(), None, tmp_path / "evil.mp4")
     with pytest.raises(UnfinishedError, match="no reading"):
-        record.copy_work(copy)
+        record.copies.work(copy)
 
 
 def test_a_waiting_copy_is_made_of_its_own_take(record: Record, tape_reading: Reading) -> None:
     """It failed once a newer take of its carrier existed."""
-    carrier = record.add_carrier(label="K-001", title="t", kind="vhs", standard="525i")
+    carrier = record.shelf.add(label="K-001", title="t", kind="vhs", standard="525i")
     takes = []
     for _ in range(2):
-        take, path = record.begin_take(carrier)
+        take, path = record.takes.begin(carrier)
         path.write_bytes(b"x")
-        record.end_take(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
+        record.takes.end(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
         takes.append((take, path))
-    record.save_reading(takes[0][0], tape_reading)
-    record.overrule(takes[0][0], topic="scan", was="interlaced tff", now="interlaced bff", reason="")
+    record.readings.save(takes[0][0], tape_reading)
+    record.readings.overrule(takes[0][0], topic="scan", was="interlaced tff", now="interlaced bff", reason="")
     target = record.workspace.folder / "copies" / "c.mp4"
-    copy = record.ask_copy(takes[0][0], recipe_for("h264", 20), Treatment(Deinterlace.DOUBLE, FieldOrder.BFF), None, target)
-    work = record.copy_work(copy)
+    copy = record.copies.ask(takes[0][0], recipe_for("h264", 20), Treatment(Deinterlace.DOUBLE, FieldOrder.BFF), None, target)
+    work = record.copies.work(copy)
     assert (work.path, work.target, work.reading.scan.field_order) == (takes[0][1], target, "bff")
-    outside = record.ask_copy(takes[0][0], recipe_for("h264", 20), Treatment(), None, Path("/somewhere/evil.mp4"))
+    outside = record.copies.ask(takes[0][0], recipe_for("h264", 20), Treatment(), None, Path("/somewhere/evil.mp4"))
     with pytest.raises(UnfinishedError, match="outside the workspace"):
-        record.copy_work(outside)
+        record.copies.work(outside)
 
 
 def _trials() -> TrialSet:
@@ -210,32 +210,32 @@ def _trials() -> TrialSet:
 
 def test_trials_count_only_for_what_they_were_made_on(record: Record, tape_reading: Reading) -> None:
     """Trials of one treatment were stored under another that was chosen meanwhile."""
-    carrier = record.add_carrier(label="K-001", title="t", kind="vhs", standard="525i")
-    take, path = record.begin_take(carrier)
+    carrier = record.shelf.add(label="K-001", title="t", kind="vhs", standard="525i")
+    take, path = record.takes.begin(carrier)
     path.write_bytes(b"x")
-    record.end_take(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
-    record.save_reading(take, tape_reading)
-    record.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
-    ground = record.ground(take)
-    folder = record.new_trials_folder(take)
-    record.choose_treatment(take, Treatment(Deinterlace.SINGLE, FieldOrder.TFF))
-    assert not record.save_trials(take, _trials(), folder, ground=ground)
+    record.takes.end(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
+    record.readings.save(take, tape_reading)
+    record.readings.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
+    ground = record.trials.ground(take)
+    folder = record.trials.new_folder(take)
+    record.readings.choose_treatment(take, Treatment(Deinterlace.SINGLE, FieldOrder.TFF))
+    assert not record.trials.save(take, _trials(), folder, ground=ground)
     assert record.carrier(carrier).trials is None
-    ground = record.ground(take)
-    record.overrule(take, topic="shape", was="4:3", now="16:9", reason="")
-    assert not record.save_trials(take, _trials(), folder, ground=ground)
-    record.choose_treatment(take, Treatment(Deinterlace.SINGLE, FieldOrder.TFF))
-    record.save_reading(take, tape_reading)
-    again = record.new_trials_folder(take)
+    ground = record.trials.ground(take)
+    record.readings.overrule(take, topic="shape", was="4:3", now="16:9", reason="")
+    assert not record.trials.save(take, _trials(), folder, ground=ground)
+    record.readings.choose_treatment(take, Treatment(Deinterlace.SINGLE, FieldOrder.TFF))
+    record.readings.save(take, tape_reading)
+    again = record.trials.new_folder(take)
     assert again != folder
     assert not folder.exists(), "the pictures of trials that were not kept go"
-    assert record.save_trials(take, _trials(), again, ground=record.ground(take))
+    assert record.trials.save(take, _trials(), again, ground=record.trials.ground(take))
     assert record.carrier(carrier).trials_folder == again
 
 
 def test_a_view_is_never_older_than_the_record(record: Record) -> None:
     """A view read between another thread's flush and its commit stayed stale for ever."""
-    carrier = record.add_carrier(label="K-001", title="0", kind="vhs", standard="525i")
+    carrier = record.shelf.add(label="K-001", title="0", kind="vhs", standard="525i")
     stop = threading.Event()
 
     def look() -> None:
@@ -249,7 +249,7 @@ def test_a_view_is_never_older_than_the_record(record: Record) -> None:
     try:
         for number in range(1, 60):
             intake = record.carrier(carrier).intake.model_copy(update={"title": str(number)})
-            record.change_carrier(carrier, intake)
+            record.shelf.change(carrier, intake)
             assert record.carrier(carrier).title == str(number)
     finally:
         stop.set()
@@ -259,12 +259,12 @@ def test_a_view_is_never_older_than_the_record(record: Record) -> None:
 
 
 def test_a_damaged_row_costs_what_stands_in_it(record: Record, tape_reading: Reading) -> None:
-    carriers = [record.add_carrier(label=f"K-00{n}", title="t", kind="vhs", standard="525i") for n in (1, 2)]
-    take, path = record.begin_take(carriers[0])
+    carriers = [record.shelf.add(label=f"K-00{n}", title="t", kind="vhs", standard="525i") for n in (1, 2)]
+    take, path = record.takes.begin(carriers[0])
     path.write_bytes(b"x")
-    record.end_take(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
-    record.save_reading(take, tape_reading)
-    record.ask_copy(take, recipe_for("h264", 20), Treatment(), None, record.workspace.folder / "copies" / "c.mp4")
+    record.takes.end(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
+    record.readings.save(take, tape_reading)
+    record.copies.ask(take, recipe_for("h264", 20), Treatment(), None, record.workspace.folder / "copies" / "c.mp4")
     folder = record.workspace.folder
     record.workspace.close()
     columns = (("carriers", "details"), ("carriers", "source"), ("readings", "document"), ("copies", "recipe"), ("takes", "details"))
@@ -276,42 +276,42 @@ def test_a_damaged_row_costs_what_stands_in_it(record: Record, tape_reading: Rea
             opened = Workspace(folder)
             again = Record(opened)
             assert [view.label for view in again.carriers()] == ["K-001", "K-002"], (table, column, broken)
-            again.copies()
+            again.copies.all()
             opened.close()
             with sqlite3.connect(folder / "workspace.sqlite") as connection:
                 connection.execute(f"UPDATE {table} SET {column} = ?", (kept,))
 
 
 def test_a_copy_that_failed_a_check_gets_its_name_when_a_person_says_so(record: Record, tape_reading: Reading) -> None:
-    carrier = record.add_carrier(label="K-001", title="t", kind="vhs", standard="525i")
-    take, path = record.begin_take(carrier)
+    carrier = record.shelf.add(label="K-001", title="t", kind="vhs", standard="525i")
+    take, path = record.takes.begin(carrier)
     path.write_bytes(b"x")
-    record.end_take(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
+    record.takes.end(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
     target = record.workspace.folder / "copies" / "c.mp4"
-    copy = record.ask_copy(take, recipe_for("h264", 20), Treatment(), None, target)
+    copy = record.copies.ask(take, recipe_for("h264", 20), Treatment(), None, target)
     kept = target.with_name("c.unverified.mp4")
     kept.write_bytes(b"a copy")
     checks = [Check(name="duration", passed=False, found="x")]
     result = CopyResult(file=kept.name, size_bytes=6, frames=1, duration_seconds=1, encode_seconds=1, verified=False, checks=checks)
-    record.end_copy(copy, result=result)
-    (view,) = record.copies()
+    record.copies.end(copy, result=result)
+    (view,) = record.copies.all()
     assert (view.state, view.file, view.path) == ("doubtful", kept, target)
     target.write_bytes(b"somebody's")
     with pytest.raises(WrongUseError, match="exists already"):
-        record.keep_copy(copy)
+        record.copies.keep(copy)
     assert target.read_bytes() == b"somebody's"
     target.unlink()
-    assert record.keep_copy(copy) == target
-    (view,) = record.copies()
+    assert record.copies.keep(copy) == target
+    (view,) = record.copies.all()
     assert (view.state, view.file, target.read_bytes(), kept.exists()) == ("kept", target, b"a copy", False)
     with pytest.raises(WrongUseError):
-        record.keep_copy(copy)
+        record.copies.keep(copy)
     assert record.carrier(carrier).progress < 8
 
 
 @pytest.mark.parametrize("label", ["x" * 100_000, "nul\0", "bell\a", "turn\u202eed", "line\nfeed"])
 def test_labels_that_cannot_be_shown_are_refused(record: Record, label: str) -> None:
     with pytest.raises(WrongUseError):
-        record.add_carrier(label=label, title="t", kind="vhs")
+        record.shelf.add(label=label, title="t", kind="vhs")
     with pytest.raises(WrongUseError):
-        record.add_carrier(label="K-001", title="t" * 100_000, kind="vhs")
+        record.shelf.add(label="K-001", title="t" * 100_000, kind="vhs")

@@ -21,10 +21,10 @@ from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.mend import Mended
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import UnreadableError, WorkspaceError, WrongUseError
-from yomikomi.core.ledger.captures import CutOffTake
 from yomikomi.core.ledger.naming import copy_stem, safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.schema import Base
+from yomikomi.core.ledger.takes import CutOffTake
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.ledger.workspace import FOLDERS, NEWEST_REVISION, Workspace
 from yomikomi.core.reading.models import SCHEMA_VERSION, Reading
@@ -106,14 +106,14 @@ def _result(path: Path, **other: object) -> CaptureResult:
 
 
 def _carrier(record: Record, label: str = "K-001") -> int:
-    return record.add_carrier(label=label, title="Lantern parade", kind="vhs", standard="525i", source={"kind": "tape player"})
+    return record.shelf.add(label=label, title="Lantern parade", kind="vhs", standard="525i", source={"kind": "tape player"})
 
 
 def _taken(record: Record) -> tuple[int, int]:
     carrier = _carrier(record)
-    take, path = record.begin_take(carrier)
+    take, path = record.takes.begin(carrier)
     path.touch()
-    record.end_take(take, _result(path))
+    record.takes.end(take, _result(path))
     return carrier, take
 
 
@@ -139,40 +139,40 @@ def test_a_carrier_goes_through_all_stations(record: Record, tape_reading: Readi
         return view
 
     note()
-    take, path = record.begin_take(carrier)
+    take, path = record.takes.begin(carrier)
     assert record.carrier(carrier).progress == 1  # not captured while it is being recorded
     path.touch()
-    record.end_take(take, _result(path))
+    record.takes.end(take, _result(path))
     note()
-    record.save_reading(take, tape_reading)
+    record.readings.save(take, tape_reading)
     note()
-    record.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
+    record.readings.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
     view = note()
     trials = TrialSet(
         deinterlace="double", field_order="tff", rate="60000/1001", frames=180, duration_seconds=3, sound_bytes=0,
         segments=[TriedSegment(first_frame=0, frames=90, role="whole")], whole=True, points=[], trial_seconds=4,
     )  # fmt: skip
-    record.save_trials(take, trials, record.workspace.folder / "trials" / "take-1")
+    record.trials.save(take, trials, record.workspace.folder / "trials" / "take-1")
     note()
     target = record.workspace.folder / "copies" / f"{copy_stem(view, recipe_for('h264', 20))}.mp4"
-    copy = record.ask_copy(take, recipe_for("h264", 20), Treatment(Deinterlace.DOUBLE, FieldOrder.TFF), _prediction(), target)
-    assert record.planned_names() == {"k-001-lantern-parade-h264-20.mp4"}
-    record.start_copy(copy)
-    record.end_copy(copy, result=_copied())
+    copy = record.copies.ask(take, recipe_for("h264", 20), Treatment(Deinterlace.DOUBLE, FieldOrder.TFF), _prediction(), target)
+    assert record.copies.planned_names() == {"k-001-lantern-parade-h264-20.mp4"}
+    record.copies.start(copy)
+    record.copies.end(copy, result=_copied())
     view = note()
     assert steps == [(1, "path"), (3, "reading"), (4, "treatment"), (5, "balance"), (6, "balance"), (8, "ledger")]
     assert view.trials == trials
     assert view.reading == tape_reading
-    (made,) = record.copies()
+    (made,) = record.copies.all()
     assert (made.state, made.carrier, made.path, made.predicted) == ("verified", "K-001", target, _prediction())
-    told = [words for _, _, words in record.events(carrier)]
+    told = [words for _, _, words in record.history.events(carrier)]
     assert told[0] == "copy k-001-lantern-parade-h264-20.mp4: verified"
     assert "captured 0:00:03, nothing lost" in told
 
 
 def test_the_record_is_there_after_closing(record: Record, tape_reading: Reading) -> None:
     carrier, take = _taken(record)
-    record.save_reading(take, tape_reading)
+    record.readings.save(take, tape_reading)
     record.workspace.close()
     again = Workspace(record.workspace.folder)
     try:
@@ -185,16 +185,16 @@ def test_the_record_is_there_after_closing(record: Record, tape_reading: Reading
 
 def test_an_overruling_counts_and_the_measurement_stays(record: Record, tape_reading: Reading) -> None:
     carrier, take = _taken(record)
-    record.save_reading(take, tape_reading)
-    record.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.BFF))
-    record.overrule(take, topic="scan", was="interlaced bff", now="interlaced tff", reason="the deck's manual says so")
+    record.readings.save(take, tape_reading)
+    record.readings.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.BFF))
+    record.readings.overrule(take, topic="scan", was="interlaced bff", now="interlaced tff", reason="the deck's manual says so")
     view = record.carrier(carrier)
     assert view.judged is not None
     assert view.reading is not None
     assert (view.judged.scan.field_order, view.judged.scan.confidence) == ("tff", 1.0)
     assert view.reading.scan.field_order == "bff"
     assert view.treatment is None  # what was chosen on the old verdict no longer counts
-    record.overrule(take, topic="scan", was="interlaced tff", now="progressive", reason="")
+    record.readings.overrule(take, topic="scan", was="interlaced tff", now="progressive", reason="")
     view = record.carrier(carrier)
     assert view.judged is not None
     assert (view.judged.scan.kind, view.judged.scan.field_order) == ("progressive", None)
@@ -202,11 +202,11 @@ def test_an_overruling_counts_and_the_measurement_stays(record: Record, tape_rea
 
 
 def test_labels(record: Record) -> None:
-    assert record.next_label() == "K-001"
+    assert record.shelf.next_label() == "K-001"
     _carrier(record, "K-007")
     _carrier(record, "Attic box")
-    assert record.next_label() == "K-008"
-    assert record.next_label("F") == "F-001"
+    assert record.shelf.next_label() == "K-008"
+    assert record.shelf.next_label("F") == "F-001"
     for wrong in ("K-007", "  ", ""):
         with pytest.raises(WrongUseError):
             _carrier(record, wrong)
@@ -217,16 +217,16 @@ def test_labels(record: Record) -> None:
 def test_files_come_in_by_reference(record: Record, tmp_path: Path) -> None:
     path = write_clip(tmp_path / "holiday film.mp4", sliding_frames(50, width=96, height=64), sound_seconds=2)
     before = (path.stat().st_mtime_ns, path.read_bytes())
-    carrier, warning = record.import_file(path)
+    carrier, warning = record.takes.import_file(path)
     view = record.carrier(carrier)
     assert (view.label, view.title, warning) == ("F-001", "holiday film", "")
     assert view.take is not None
     assert (view.take.path, view.take.origin) == (path, "imported")
     assert (path.stat().st_mtime_ns, path.read_bytes()) == before
     with pytest.raises(WrongUseError, match="on the shelf already, as F-001"):
-        record.import_file(path)
+        record.takes.import_file(path)
     with pytest.raises(UnreadableError):
-        record.import_file(tmp_path / "gone.mp4")
+        record.takes.import_file(tmp_path / "gone.mp4")
     assert len(record.carriers()) == 1
 
 
@@ -234,44 +234,44 @@ def test_takes_never_share_a_name(record: Record) -> None:
     carrier = _carrier(record)
     paths = []
     for _ in range(3):
-        take, path = record.begin_take(carrier)
+        take, path = record.takes.begin(carrier)
         path.touch()
-        record.end_take(take, _result(path))
+        record.takes.end(take, _result(path))
         paths.append(path.name)
     assert paths == [f"k-001-lantern-parade-take0{n}.mkv" for n in (1, 2, 3)]
     (record.workspace.folder / "takes" / "k-001-lantern-parade-take04.mkv").touch()
-    assert record.begin_take(carrier)[1].name == "k-001-lantern-parade-take05.mkv"
+    assert record.takes.begin(carrier)[1].name == "k-001-lantern-parade-take05.mkv"
 
 
 def test_what_a_crash_left_is_found_and_written_down(record: Record) -> None:
     carrier = _carrier(record)
-    take, path = record.begin_take(carrier)
-    assert record.cut_off_takes() == [CutOffTake(take, "K-001", path, away=False, frames=0)]
+    take, path = record.takes.begin(carrier)
+    assert record.takes.cut_off() == [CutOffTake(take, "K-001", path, away=False, frames=0)]
     path.write_bytes(b"x" * 10)
-    said = record.save_mended(take, Mended(60, 2.0))
+    said = record.takes.save_mended(take, Mended(60, 2.0))
     assert "0:00:02 of it is safe" in said
     view = record.carrier(carrier)
     assert view.take is not None
     assert (view.take.state, view.take.frames, view.take.size_bytes) == ("mended", 60, 10)
-    lost, _ = record.begin_take(carrier)
-    assert "could not be mended" in record.save_mended(lost, None, "nothing there")
+    lost, _ = record.takes.begin(carrier)
+    assert "could not be mended" in record.takes.save_mended(lost, None, "nothing there")
     assert record.carrier(carrier).take == view.take  # the lost one does not take its place
-    assert record.cut_off_takes() == []
-    copy = record.ask_copy(take, recipe_for("h264", 20), Treatment(), None, record.workspace.folder / "copies" / "c.mp4")
-    record.start_copy(copy)
-    assert record.requeue_cut_off_copies() == 1
-    assert record.copies()[0].state == "waiting"
-    assert "interrupted when the program ended" in record.copies()[0].trouble
+    assert record.takes.cut_off() == []
+    copy = record.copies.ask(take, recipe_for("h264", 20), Treatment(), None, record.workspace.folder / "copies" / "c.mp4")
+    record.copies.start(copy)
+    assert record.copies.requeue_cut_off() == 1
+    assert record.copies.all()[0].state == "waiting"
+    assert "interrupted when the program ended" in record.copies.all()[0].trouble
 
 
 def test_how_copies_end(record: Record) -> None:
     _, take = _taken(record)
     folder = record.workspace.folder / "copies"
-    ids = [record.ask_copy(take, recipe_for("h264", 20), Treatment(), None, folder / f"{n}.mp4") for n in range(3)]
-    record.end_copy(ids[0], result=_copied(verified=False))
-    record.end_copy(ids[1], result=None, state="cancelled", trouble="stopped by hand")
-    record.end_copy(ids[2], result=None, state="failed", trouble="The drive is full.")
-    assert [c.state for c in record.copies()] == ["doubtful", "cancelled", "failed"]
+    ids = [record.copies.ask(take, recipe_for("h264", 20), Treatment(), None, folder / f"{n}.mp4") for n in range(3)]
+    record.copies.end(ids[0], result=_copied(verified=False))
+    record.copies.end(ids[1], result=None, state="cancelled", trouble="stopped by hand")
+    record.copies.end(ids[2], result=None, state="failed", trouble="The drive is full.")
+    assert [c.state for c in record.copies.all()] == ["doubtful", "cancelled", "failed"]
     assert record.carriers()[0].progress < 8
 
 
@@ -286,7 +286,7 @@ def test_names_of_files_from_peoples_words() -> None:
 def test_documents_are_plain_json(record: Record, tape_reading: Reading) -> None:
     """Nothing is pickled: another program can read the record."""
     _, take = _taken(record)
-    record.save_reading(take, tape_reading)
+    record.readings.save(take, tape_reading)
     with sqlite3.connect(record.workspace.folder / "workspace.sqlite") as connection:
         document = json.loads(connection.execute("SELECT document FROM readings").fetchone()[0])
     assert document["scan"]["kind"] == "interlaced"

@@ -79,7 +79,7 @@ def test_what_a_person_stopped_is_not_begun_again(window: MainWindow, qtbot: QtB
 
 
 def test_an_unasked_reading_gives_way_to_a_recording_and_comes_back(window: MainWindow, qtbot: QtBot, clip: Path) -> None:
-    window.state.record.add_carrier(
+    window.state.record.shelf.add(
         label="K-2", title="camera", kind="camera", standard="1080i59.94", source=CAMERA.to_json(),
         details=CarrierDetails(condition=Condition(looked=True), sound="stereo and commentary"), nominal_seconds=None,
     )  # fmt: skip
@@ -141,7 +141,7 @@ def test_trials_begin_on_entering_balance_once(window: MainWindow, qtbot: QtBot,
     assert station.job is None  # no treatment yet: nothing to try
     assert not station.plane.isVisibleTo(station)  # no bare axes
     window.show_station("treatment")
-    window.state.record.choose_treatment(take.id, recommended(reading)[0])
+    window.state.record.readings.choose_treatment(take.id, recommended(reading)[0])
     window.state.reload()
     window.show_station("balance")
     assert station.job is not None

@@ -54,7 +54,7 @@ def put(window: MainWindow) -> Callable[..., CaptureStation]:
         details = CarrierDetails(condition=Condition(looked=True), sound="stereo and commentary")
         kind = "camera" if isinstance(spec, FeedSpec) else "vhs"
         standard = "1080i59.94" if isinstance(spec, FeedSpec) else "525i"
-        number = window.state.record.add_carrier(
+        number = window.state.record.shelf.add(
             label=label,
             title=f"walk {label[-1]}",
             kind=kind,
@@ -156,7 +156,7 @@ def test_a_ring_that_a_crash_left_is_kept_at_the_next_start(
 ) -> None:
     folder = tmp_path / "archive"
     workspace = Workspace(folder)
-    carrier = Record(workspace).add_carrier(label="K-001", title="walk", kind="camera", standard="1080i59.94", source=CAMERA.to_json())
+    carrier = Record(workspace).shelf.add(label="K-001", title="walk", kind="camera", standard="1080i59.94", source=CAMERA.to_json())
     workspace.close()
     ring = folder / "takes" / f".ring-{carrier}"
     ring.mkdir()
@@ -186,7 +186,7 @@ def test_a_camera_whose_sound_is_early_is_put_right_by_one_key(
     qtbot.waitUntil(lambda: station.prove.sync.mark.mark == "fine", timeout=LONG)
     assert "in sync" in station.prove.sync.verdict.text()
     assert station.how.later.value() == pytest.approx(220, abs=2)
-    assert window.state.record.capture_settings().later_ms == {"K-001": pytest.approx(220, abs=2)}
+    assert window.state.record.settings.capture().later_ms == {"K-001": pytest.approx(220, abs=2)}
     qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
     assert list((window.state.workspace.folder / "trials").iterdir()) == []
 
@@ -233,7 +233,7 @@ def test_how_it_is_recorded_is_kept_and_used(window: MainWindow, put: Callable[.
     how.parts.setValue(0.1)
     how.blank.setValue(0)
     how.set_spill(str(tmp_path))
-    kept = window.state.record.capture_settings()
+    kept = window.state.record.settings.capture()
     assert (kept.record_as.codec, kept.record_as.part_minutes, kept.rules.blank_seconds) == ("rdd36_hq", 0.1, None)
     assert kept.spill_folders == (tmp_path,)
     assert "losses raise a warning" in station.watch.ends.text()
@@ -383,7 +383,7 @@ def test_what_is_said_of_a_carrier_before_it_is_played(window: MainWindow, put: 
     assert "no sound" in silent.how.source_words.text()
     assert silent.watch.sound.head.text() == "sound: none"
     assert not any(meter.isVisibleTo(silent) for meter in silent.watch.sound.meters)
-    data = window.state.record.add_carrier(label="K-009", title="Lessons", kind="disc", source={"kind": "disc title"})
+    data = window.state.record.shelf.add(label="K-009", title="Lessons", kind="disc", source={"kind": "disc title"})
     window.state.reload()
     window.state.choose(data)
     assert "its data are copied" in silent.sentence.text

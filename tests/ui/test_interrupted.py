@@ -37,11 +37,11 @@ QUICK = recipe_for("h264", 30, speed="ultrafast")
 
 def _read_carrier(window: MainWindow, clip: Path, reading: Reading, label: str = "K-001") -> int:
     record = window.state.record
-    carrier, _ = record.import_file(clip, label=label)
+    carrier, _ = record.takes.import_file(clip, label=label)
     take = record.carrier(carrier).take
     assert take is not None
-    record.save_reading(take.id, reading)
-    record.choose_treatment(take.id, Treatment())
+    record.readings.save(take.id, reading)
+    record.readings.choose_treatment(take.id, Treatment())
     window.state.reload()
     window.state.choose(carrier)
     return carrier
@@ -77,12 +77,12 @@ def test_what_the_end_of_the_program_interrupts_waits_and_is_told(
     window.hide()
     window.close()
     record = window.state.record
-    assert [copy.state for copy in record.copies()] == ["waiting"] * 4
+    assert [copy.state for copy in record.copies.all()] == ["waiting"] * 4
     assert list((tmp_path / "archive" / "copies").iterdir()) == []
     record.workspace.close()
     again = open_window(tmp_path / "archive")
     assert any("1 copy was interrupted when the program ended" in one.text for one in again.state.notices.history)
-    assert "interrupted when the program ended" in again.state.record.copies()[0].trouble
+    assert "interrupted when the program ended" in again.state.record.copies.all()[0].trouble
 
 
 def _waits_for_ever(_request: object, reporter: Reporter) -> None:
@@ -139,8 +139,8 @@ def test_trials_that_were_overtaken_are_not_kept(
     record, view = window.state.record, window.state.current
     assert view is not None
     assert view.take is not None
-    ground, folder = record.ground(view.take.id), record.new_trials_folder(view.take.id)
-    record.choose_treatment(view.take.id, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
+    ground, folder = record.trials.ground(view.take.id), record.trials.new_folder(view.take.id)
+    record.readings.choose_treatment(view.take.id, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
     job = Job(_waits_for_ever, None, name="trials")
     job.state = JobState.DONE
     job.result = TrialSet(
@@ -154,11 +154,11 @@ def test_trials_that_were_overtaken_are_not_kept(
 
 def test_a_take_is_found_again_when_its_drive_is_back(window: MainWindow, tmp_path: Path, qtbot: QtBot, clip: Path) -> None:
     state, record = window.state, window.state.record
-    carrier = record.add_carrier(label="K-001", title="Parade", kind="vhs", standard="525i")
-    take, path = record.begin_take(carrier)
+    carrier = record.shelf.add(label="K-001", title="Parade", kind="vhs", standard="525i")
+    take, path = record.takes.begin(carrier)
     elsewhere = tmp_path / "the drive"
     elsewhere.write_bytes(clip.read_bytes())
-    record.end_take(take, CaptureResult(path, 250, 10.0, 0, 0, 6, trouble="its drive is gone"))
+    record.takes.end(take, CaptureResult(path, 250, 10.0, 0, 0, 6, trouble="its drive is gone"))
     state.reload()
     assert state.carriers[0].take is not None
     assert state.carriers[0].take.state == "away"
@@ -174,10 +174,10 @@ def test_a_take_is_found_again_when_its_drive_is_back(window: MainWindow, tmp_pa
 def test_the_reading_station_shows_only_its_own_carriers_progress(
     window: MainWindow, tmp_path: Path, qtbot: QtBot, clip: Path, clip_reading: Reading
 ) -> None:
-    first = window.state.record.import_file(clip, label="K-001")[0]
+    first = window.state.record.takes.import_file(clip, label="K-001")[0]
     other = tmp_path / "other.mkv"
     other.write_bytes(clip.read_bytes())
-    second = window.state.record.import_file(other, label="K-002")[0]
+    second = window.state.record.takes.import_file(other, label="K-002")[0]
     window.state.reload()
     window.state.choose(first)
     window.show_station("reading")
@@ -254,7 +254,7 @@ def test_a_second_window_on_one_workspace_is_refused(open_window: Opener, tmp_pa
 
 def test_titles_are_shown_as_they_are(window: MainWindow, qtbot: QtBot) -> None:
     evil = '<img src="file:///etc/hostname"><b>Title</b> & more'
-    window.state.record.add_carrier(label="K-001", title=evil, kind="vhs")
+    window.state.record.shelf.add(label="K-001", title=evil, kind="vhs")
     window.state.reload()
     assert plain_tip(evil).count("<") == 2
     assert "&lt;img" in plain_tip(evil)
@@ -272,8 +272,8 @@ def test_nothing_in_a_strangers_workspace_is_touched(
         theirs.setenv("XDG_CONFIG_HOME", str(tmp_path / "their config"))
         made = Workspace(tmp_path / "theirs")
         record = Record(made)
-        carrier, _ = record.import_file(clip, label="K-001")
-        _take, path = record.begin_take(record.add_carrier(label="K-002", title="t", kind="vhs", standard="525i"))
+        carrier, _ = record.takes.import_file(clip, label="K-001")
+        _take, path = record.takes.begin(record.shelf.add(label="K-002", title="t", kind="vhs", standard="525i"))
         path.write_bytes(clip.read_bytes())  # cut off: at home it would be mended
         made.close()
         (tmp_path / "theirs" / "takes" / ".ring-1-clip1").mkdir()

@@ -30,8 +30,8 @@ def station(window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -
     """The demo's shelf and equipment, at the Path station, on a machine with room enough."""
     monkeypatch.setattr(window.state, "free_bytes", lambda: 4_000_000_000_000)
     record = window.state.record
-    record.save_equipment(scenario.EQUIPMENT)
-    record.put_on_shelf([intake for intake, _ in scenario.SHELF], [source for _, source in scenario.SHELF])
+    record.settings.save_equipment(scenario.EQUIPMENT)
+    record.shelf.put([intake for intake, _ in scenario.SHELF], [source for _, source in scenario.SHELF])
     window.state.reload()
     with qtbot.waitActive(window):
         window.activateWindow()
@@ -130,7 +130,7 @@ def test_a_camcorder_without_a_sound_cable_and_what_lifts_it(station: PathStatio
     qtbot.waitUntil(lambda: station.list.paths.rows[0].mark != "fault", timeout=LONG)
     assert "3.5 mm jack" in station.planner.sheet.route or "+" in station.planner.sheet.route  # type: ignore[union-attr]
     assert station.sentence.text.startswith("The path is whole.")
-    assert station.state.record.equipment().by_id["cable_jack_line-1"]
+    assert station.state.record.settings.equipment().by_id["cable_jack_line-1"]
 
 
 @pytest.mark.journey
@@ -290,7 +290,7 @@ def test_from_a_symptom_to_its_cause(station: PathStation, take: Callable[[str],
     assert box.sentence.text == fault.words
     assert hunt.suspects()[0].cause.knob == fault.knob
     click(next(one for one in box.findChildren(QPushButton) if one.text() == "That was it"))
-    assert any("found on the path" in words for _, _, words in window.state.record.events())
+    assert any("found on the path" in words for _, _, words in window.state.record.history.events())
     assert not box.isVisible()
 
 
@@ -321,9 +321,9 @@ def test_the_sheet_is_saved_kept_with_the_take_and_brought_back(
     assert "is not there" in window.state.notices.history[-1].text
     record, view = window.state.record, window.state.current
     assert view is not None
-    take_id, _ = record.begin_take(view.id)
+    take_id, _ = record.takes.begin(view.id)
     turn(station, ("hd_box-1", "level"), "consumer")
-    kept = record.sheet_of_take(take_id)
+    kept = record.paths.of_take(take_id)
     assert kept is not None
     assert kept.options == {("hd_box-1", "level"): "professional"}, "a take keeps the sheet it was made with"
     assert not record.carrier(view.id).path.options  # type: ignore[union-attr]
@@ -333,7 +333,7 @@ def test_the_sheet_is_saved_kept_with_the_take_and_brought_back(
     assert "HD box, sound level: +4 dBu (professional, less sensitive) then, −10 dBV (consumer, more sensitive) now" in told.text
     assert station.planner.sheet is not None
     assert station.planner.sheet.options == kept.options
-    record.save_equipment(Equipment())
+    record.settings.save_equipment(Equipment())
     station.boxes.take_equipment(Equipment())
     qtbot.waitUntil(lambda: not station.list.paths.rows, timeout=LONG)
     assert station.sentence.text == "No path for VHS through this equipment."
@@ -423,7 +423,7 @@ def test_equipment_is_named_copied_changed_and_exchanged(
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a: (str(file), ""))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(file), ""))
     box._ask_export()
-    assert read_equipment(file) == box.equipment == window.state.record.equipment()
+    assert read_equipment(file) == box.equipment == window.state.record.settings.equipment()
     file.write_text(json.dumps({"pieces": [{"kind": "computer"}]}))
     box._ask_import()
     assert [piece.kind for piece in box.equipment.pieces] == ["computer"]
@@ -439,7 +439,7 @@ def test_a_carrier_that_must_not_be_played_is_not_proven(station: PathStation, w
     assert view is not None
     intake = view.intake
     condition = intake.details.condition.model_copy(update={"ticked": ("mould",)})
-    window.state.record.change_carrier(
+    window.state.record.shelf.change(
         view.id, intake.model_copy(update={"details": intake.details.model_copy(update={"condition": condition})})
     )
     window.state.reload()

@@ -35,10 +35,10 @@ def station(window: MainWindow, tape: Path, tape_reading: Reading, tmp_path: Pat
     carrier = record.carriers()[0].id
     second = tmp_path / "second pass.mkv"
     second.write_bytes(tape.read_bytes())
-    record.add_copied_take(carrier, second, seconds=3.0, frames=90, words="second pass")
+    record.takes.add_copied(carrier, second, seconds=3.0, frames=90, words="second pass")
     take = record.carrier(carrier).take
     assert take is not None
-    record.save_reading(take.id, _worse(tape_reading))
+    record.readings.save(take.id, _worse(tape_reading))
     window.state.reload()
     window.show_station("reading")
     made = window.station("reading")
@@ -137,7 +137,7 @@ def test_reports_are_written_and_told_of(station: ReadingStation, tmp_path: Path
 
 
 def test_a_quick_reading_says_that_it_is_one(window: MainWindow, tape: Path, qtbot: QtBot) -> None:
-    window.state.record.import_file(tape, title="Kiln opening", kind="vhs", label="K-009")
+    window.state.record.takes.import_file(tape, title="Kiln opening", kind="vhs", label="K-009")
     window.state.reload()
     window.show_station("reading")
     station = window.station("reading")

@@ -76,7 +76,7 @@ def test_history_survives_and_brings_a_sheet_back(window: MainWindow, reckoner: 
 def test_results_go_to_the_carrier_where_it_has_a_place(window: MainWindow, reckoner: ReckonerWindow) -> None:
     reckoner.send()
     assert "no carrier" in window.notice_bar.text
-    window.state.record.put_on_shelf([Intake(label="K-001", title="Parade", kind="vhs", note="box 3")], [None])
+    window.state.record.shelf.put([Intake(label="K-001", title="Parade", kind="vhs", note="box 3")], [None])
     window.state.reload()
     assert reckoner.send_button.text() == "Send to K-001"
     reckoner.show_sheet("tape")

@@ -43,7 +43,7 @@ def shown(shelf: ShelfStation) -> list[str]:
 
 
 def put(window: MainWindow, *rows: Intake) -> None:
-    window.state.record.put_on_shelf(rows, [None] * len(rows))
+    window.state.record.shelf.put(rows, [None] * len(rows))
     window.state.reload()
 
 
@@ -180,7 +180,7 @@ def test_mould_is_cautioned_at_once_and_keeps_the_tape_from_being_played(window:
 
 def test_changing_keeps_what_the_form_does_not_ask(window: MainWindow, shelf: ShelfStation) -> None:
     player = {**TapePlayerSpec(tape="laserdisc", wide=True, mixture="lively", seed=7).to_json()}
-    window.state.record.put_on_shelf([Intake(label="K-007", kind="laserdisc", format="525i", seconds=600)], [player])
+    window.state.record.shelf.put([Intake(label="K-007", kind="laserdisc", format="525i", seconds=600)], [player])
     window.state.reload()
     window.do("change")
     shelf.form.seed.setValue(9)
@@ -200,7 +200,7 @@ def test_changing_can_be_left_and_removing_keeps_what_has_takes(window: MainWind
     shelf.form.give_up.click()
     assert window.state.carriers[0].title == "Parade"
     assert shelf.form.label_line.text() == "K-002"
-    window.state.record.begin_take(window.state.carriers[0].id)
+    window.state.record.takes.begin(window.state.carriers[0].id)
     window.state.reload()
     window.do("remove")
     assert "has takes" in window.notice_bar.text
@@ -243,7 +243,7 @@ def test_the_shelf_narrows_and_orders(window: MainWindow, shelf: ShelfStation, q
     assert natural("K-9") < natural("K-10")
     # A change of one carrier shows while the shelf is narrowed.
     view = window.state.carriers[0]
-    window.state.record.change_carrier(view.id, view.intake.model_copy(update={"title": "Parade, second"}))
+    window.state.record.shelf.change(view.id, view.intake.model_copy(update={"title": "Parade, second"}))
     window.state.reload()
     assert shelf.model.views()[0].title == "Parade, second"
 
@@ -298,7 +298,7 @@ def test_this_machine_is_measured_and_remembered(
     put(window, Intake(label="K-1", kind="vhs", format="525i", seconds=3600))
     shelf.outlook.measure_button.click()
     qtbot.waitUntil(lambda: window.state.machine is not None, timeout=60_000)
-    assert window.state.record.machine_speeds() == window.state.machine
+    assert window.state.record.settings.machine_speeds() == window.state.machine
     assert {"ffv1", "h264"} <= set(window.state.machine.encoders)
     assert shelf.outlook.forecast is not None
     assert shelf.outlook.forecast.write_margin is not None

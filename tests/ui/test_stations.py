@@ -51,16 +51,16 @@ TAPE = TapePlayerSpec(seed=2, mixture="still")
 
 
 def put_carrier(record: Record, label: str = "K-001", spec: TapePlayerSpec = TAPE) -> int:
-    return record.add_carrier(label=label, title="Lantern parade", kind="vhs", standard="525i", nominal_seconds=7080, source=spec.to_json())
+    return record.shelf.add(label=label, title="Lantern parade", kind="vhs", standard="525i", nominal_seconds=7080, source=spec.to_json())
 
 
 def put_take(record: Record, tape: Path, reading: Reading) -> int:
     """A carrier that has been captured and read: its take is a link to the shared tape."""
     carrier = put_carrier(record)
-    take, path = record.begin_take(carrier)
+    take, path = record.takes.begin(carrier)
     path.symlink_to(tape)
-    record.end_take(take, CaptureResult(path, 90, 3.003, 0, 0, tape.stat().st_size))
-    record.save_reading(take, reading)
+    record.takes.end(take, CaptureResult(path, 90, 3.003, 0, 0, tape.stat().st_size))
+    record.readings.save(take, reading)
     return take
 
 
@@ -91,8 +91,8 @@ def balanced(read_window: MainWindow) -> tuple[MainWindow, BalanceStation]:
     view = read_window.state.current
     assert view is not None
     assert view.take is not None
-    read_window.state.record.choose_treatment(view.take.id, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
-    read_window.state.record.save_trials(view.take.id, trial_set(), read_window.state.workspace.folder / "trials")
+    read_window.state.record.readings.choose_treatment(view.take.id, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
+    read_window.state.record.trials.save(view.take.id, trial_set(), read_window.state.workspace.folder / "trials")
     read_window.state.reload()
     read_window.show_station("balance")
     station = read_window.station("balance")
@@ -214,7 +214,7 @@ def test_a_program_killed_while_recording_mends_at_the_next_start(open_window: O
         "from yomikomi.core.ledger.record import Record; from yomikomi.core.ledger.workspace import Workspace\n"
         "from yomikomi.core.work import SilentReporter; from yomikomi.sim.player import TapePlayerSpec\n"
         "record = Record(Workspace(Path(sys.argv[1]))); spec = TapePlayerSpec(seed=2, mixture='still')\n"
-        "take, path = record.begin_take(record.add_carrier(label='K-001', title='x', kind='vhs', source=spec.to_json()))\n"
+        "take, path = record.takes.begin(record.shelf.add(label='K-001', title='x', kind='vhs', source=spec.to_json()))\n"
         "print('ready', flush=True); capture(CaptureRequest(spec, path), SilentReporter())"
     )
     program = subprocess.Popen([sys.executable, "-c", script, str(folder)], stdout=subprocess.PIPE, text=True)
@@ -441,8 +441,8 @@ def test_a_copy_is_stopped_and_leaves_no_half_file(balanced: tuple[MainWindow, B
     run.queue.ask(window.state.current, recipe_for("h264", 30, speed="ultrafast"), None)  # type: ignore[arg-type]
     assert [card.copy.state for card in run.cards] == ["running", "waiting"]
     QTest.mouseClick(run.cards[0].stop_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: window.state.record.copies()[0].state == "cancelled", timeout=3000)
-    qtbot.waitUntil(lambda: window.state.record.copies()[1].state == "verified", timeout=60_000)  # the next one goes on
+    qtbot.waitUntil(lambda: window.state.record.copies.all()[0].state == "cancelled", timeout=3000)
+    qtbot.waitUntil(lambda: window.state.record.copies.all()[1].state == "verified", timeout=60_000)  # the next one goes on
     copies = window.state.workspace.folder / "copies"
     assert [path.name for path in copies.iterdir()] == ["k-001-lantern-parade-h264-30.mp4"]
     window.show_station("ledger")
@@ -551,7 +551,7 @@ def test_a_workspace_of_another_window_is_refused(window: MainWindow) -> None:
 
 def test_progressive_files_need_no_treatment(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     path = write_clip(tmp_path / "p.mp4", sliding_frames(60, width=160, height=120), sound_seconds=2)
-    window.state.record.import_file(path)
+    window.state.record.takes.import_file(path)
     window.state.reload()
     window.show_station("reading")
     window.do("read")

@@ -22,11 +22,11 @@ def test_the_next_one_of_its_kind_is_forecast_by_it(
     """A take is weighed when it ends; the forecast of another codec, the path and the room left follow."""
     monkeypatch.setattr("yomikomi.ui.upkeep.LEAST_WEIGHED_S", 0.5)
     state = open_window(tmp_path / "archive").state
-    first = state.record.add_carrier(label="A", title="", kind="vhs", standard="525i", nominal_seconds=3600.0)
-    state.record.add_carrier(label="B", title="", kind="vhs", standard="525i", nominal_seconds=3600.0)
-    take_id, path = state.record.begin_take(first)
+    first = state.record.shelf.add(label="A", title="", kind="vhs", standard="525i", nominal_seconds=3600.0)
+    state.record.shelf.add(label="B", title="", kind="vhs", standard="525i", nominal_seconds=3600.0)
+    take_id, path = state.record.takes.begin(first)
     result = captured(SPEC, path)
-    state.record.end_take(take_id, result)
+    state.record.takes.end(take_id, result)
     state.reload()
     state.upkeep.weigh_take(take_id, result)
     qtbot.waitUntil(lambda: bool(codec_bits_of(state.carriers, "vhs", "525i")), timeout=60_000)

@@ -142,7 +142,7 @@ def _equipment(context: typer.Context, have: Path | None) -> Equipment:
         return read_equipment(have)
 
     with open_record(context) as record:
-        return record.equipment()
+        return record.settings.equipment()
 
 
 def _task(carrier: str, standard: str | None, sound: str | None) -> Task:

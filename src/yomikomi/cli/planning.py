@@ -127,7 +127,7 @@ def shelf_add(
     found = {"marked_minutes": minutes, "cassette": cassette, "speed": chosen, "rights": rights, "tags": tags_of(tags)}
     details = usual.model_copy(update=found)
     with open_record(context) as record:
-        labels = series_labels(label, count, record.labels())
+        labels = series_labels(label, count, record.shelf.labels())
         intakes = [Intake(label=one, title=title, kind=kind, format=standard, seconds=runs, note=note, details=details) for one in labels]
         _put(record, intakes, as_json)
 
@@ -150,11 +150,11 @@ def shelf_import(
         problems: list[str] = []
         for path in tables:
             table = read_table(path)
-            made = take_in(table, match_columns(table.headings), kind=kind, taken=record.labels())
+            made = take_in(table, match_columns(table.headings), kind=kind, taken=record.shelf.labels())
             problems += [f"{path.name} row {one.number}: {one.words}" for one in made.problems]
-            ids += record.put_on_shelf(made.intakes, _players(made.intakes))
+            ids += record.shelf.put(made.intakes, _players(made.intakes))
         rest = [path for path in paths if path not in tables]
-        found = gather(record, rest)
+        found = gather(record.takes, rest)
         if found.failures and len(paths) == 1 and not found.taken:
             raise found.failures[0]
         ids += found.taken
@@ -170,7 +170,7 @@ def shelf_import(
 def _put(record: Record, intakes: list[Any], as_json: bool) -> None:
     from yomikomi.cli.planning_documents import CarrierDocument, ShelfDocument
 
-    ids = record.put_on_shelf(intakes, _players(intakes))
+    ids = record.shelf.put(intakes, _players(intakes))
     views: list[CarrierView] = [record.carrier(one) for one in ids]
     document = ShelfDocument(carriers=[CarrierDocument.of(view) for view in views])
     answer(document, as_json, "\n".join(f"{view.label} is on the shelf." for view in views))

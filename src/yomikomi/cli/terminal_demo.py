@@ -61,8 +61,8 @@ def _run(console: Console, record: Record) -> None:
 
     intake, source = scenario.SHELF[0]
     known = [view for view in record.carriers() if view.label == intake.label]
-    carrier_id = known[0].id if known else record.put_on_shelf([intake], [source])[0]
-    take_id, path = record.begin_take(carrier_id)
+    carrier_id = known[0].id if known else record.shelf.put([intake], [source])[0]
+    take_id, path = record.takes.begin(carrier_id)
     spec = replace(scenario.K001, real_time=True)
     captured = do(
         "simulate and capture in real time",
@@ -70,24 +70,24 @@ def _run(console: Console, record: Record) -> None:
         CaptureRequest(spec, path, rules=EndRules(max_seconds=_CAPTURE_S), look=LookAs(preview=False, scopes=False)),
         urgent=True,
     )
-    record.end_take(take_id, captured)
+    record.takes.end(take_id, captured)
     rate = bit_rate_text(captured.bytes_written * 8 / max(0.1, captured.seconds))
     say(f"{captured.frames} frames, {captured.dropped} lost, {size_text(captured.bytes_written)} at {rate}")
     reading = do("read", read, ReadRequest(path))
-    record.save_reading(take_id, reading)
+    record.readings.save(take_id, reading)
     say(headline(reading))
     treatment, _why = recommended(reading)
-    record.choose_treatment(take_id, treatment)
+    record.readings.choose_treatment(take_id, treatment)
     recipe = recipe_for("h264", _QUALITY)
     told = do("predict", predict, PredictRequest(path, reading, treatment, recipe))
     size, seconds = told.size_bytes, told.encode_seconds
     say(f"{recipe.words}: {size_text(size.expected)} ({size_text(size.low)} – {size_text(size.high)}) in {spoken(seconds.expected)}")
     view = record.carrier(carrier_id)
     target = free_name(record.workspace.folder / "copies", copy_stem(view, recipe), ".mp4")
-    copy_id = record.ask_copy(take_id, recipe, treatment, told, target)
-    record.start_copy(copy_id)
+    copy_id = record.copies.ask(take_id, recipe, treatment, told, target)
+    record.copies.start(copy_id)
     result = do("copy and verify", make_copy, CopyRequest(path, target, reading, treatment, recipe))
-    record.end_copy(copy_id, result=result)
+    record.copies.end(copy_id, result=result)
     passed = sum(check.passed for check in result.checks)
     off = 100 * (result.size_bytes / size.expected - 1)
     say(f"{size_text(result.size_bytes)} ({off:+.1f} % of the prediction), {passed} of {len(result.checks)} checks passed")

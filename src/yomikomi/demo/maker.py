@@ -96,13 +96,13 @@ class DemoMaker(QObject):
             self._finish()
 
     def _put_on_shelf(self) -> None:
-        self._record.save_equipment(scenario.EQUIPMENT)
-        self._record.put_on_shelf([intake for intake, _ in scenario.SHELF], [source for _, source in scenario.SHELF])
+        self._record.settings.save_equipment(scenario.EQUIPMENT)
+        self._record.shelf.put([intake for intake, _ in scenario.SHELF], [source for _, source in scenario.SHELF])
         self._state.reload()
 
     def _plan(self, view: CarrierView) -> None:
         """The best path, looked at for a moment; what that shows is ticked."""
-        best = rank_paths(self._record.equipment(), Task.of(view.intake), Wishes.usual(view.intake))[0]
+        best = rank_paths(self._record.settings.equipment(), Task.of(view.intake), Wishes.usual(view.intake))[0]
         sheet = make_sheet(best.trace, carrier=f"{view.label} {view.title}")
         source = OnPathSpec(replace(scenario.K001, seconds=None, real_time=False), sheet.delivery)
 
@@ -110,17 +110,17 @@ class DemoMaker(QObject):
             ticked = sheet
             for knob in prove(sheet, look, silent=False).proven:
                 ticked = with_state(ticked, knob, "done")
-            self._record.save_sheet(view.id, ticked)
+            self._record.paths.save(view.id, ticked)
 
         self._job(look_at, LookRequest(source, 1.0), "proving the path of K-001", ended)
 
     def _play(self, view: CarrierView) -> None:
-        take_id, path = self._record.begin_take(view.id)
+        take_id, path = self._record.takes.begin(view.id)
         spec = replace(scenario.K001, seconds=scenario.EXCERPT_S, real_time=False)
         rate = STANDARDS[spec.standard].rate
 
         def ended(frames: int) -> None:
-            self._record.end_take(take_id, CaptureResult(path, frames, float(frames / rate), 0, 0, path.stat().st_size))
+            self._record.takes.end(take_id, CaptureResult(path, frames, float(frames / rate), 0, 0, path.stat().st_size))
 
         self._job(simulate_to, SimulateRequest(spec, path), "playing K-001", ended)
 
@@ -128,7 +128,7 @@ class DemoMaker(QObject):
         card = self._record.workspace.folder / "card K-004" / "bow-camera.mp4"
 
         def ended(_frames: int) -> None:
-            self._record.import_file(card, title=scenario.K004_TITLE, kind="card", label="K-004")
+            self._record.takes.import_file(card, title=scenario.K004_TITLE, kind="card", label="K-004")
 
         self._job(make_card_file, CardRequest(card, scenario.K004_SEED, scenario.K004_SECONDS), "making K-004", ended)
 
@@ -140,35 +140,35 @@ class DemoMaker(QObject):
         def ended(_made: DiscMade) -> None:
             wanted = [one for one in judge_titles(read_contents(folder).titles) if one.kind == "episode"]
             intakes, sources = titles_to_take_in(TitlesChosen(folder, "K-003", tuple(wanted)))
-            self._record.put_on_shelf(intakes, sources)
+            self._record.shelf.put(intakes, sources)
 
         self._job(simulate_disc, DiscRequest(scenario.K003, folder), "making K-003", ended)
 
     def _copy_title(self, view: CarrierView) -> None:
         assert view.source is not None
-        target = self._record.name_take(view.id)
+        target = self._record.takes.name(view.id)
 
         def ended(done: JoinResult) -> None:
-            self._record.add_copied_take(view.id, target, seconds=done.seconds, frames=done.frames, words="title copied")
+            self._record.takes.add_copied(view.id, target, seconds=done.seconds, frames=done.frames, words="title copied")
 
         request = JoinRequest(Path(view.source["path"]), int(view.source["title"]), target)
         self._job(join_title, request, f"copying {view.label}", ended)
 
     def _read(self, view: CarrierView) -> None:
         assert view.take is not None
-        self._job(read, ReadRequest(view.take.path), "reading K-001", partial(self._record.save_reading, view.take.id))
+        self._job(read, ReadRequest(view.take.path), "reading K-001", partial(self._record.readings.save, view.take.id))
 
     def _try_recipes(self, view: CarrierView) -> None:
         assert view.take is not None
         assert view.judged is not None
         treatment, _why = recommended(view.judged)
-        self._record.choose_treatment(view.take.id, treatment)
-        take_id, folder = view.take.id, self._record.new_trials_folder(view.take.id)
+        self._record.readings.choose_treatment(view.take.id, treatment)
+        take_id, folder = view.take.id, self._record.trials.new_folder(view.take.id)
         recipes = tuple(usual_recipes(fields=treatment.leaves_fields, effort="low"))
         request = TrialRequest(view.take.path, view.judged, treatment, recipes, folder=folder)
 
         def ended(trials: TrialSet) -> None:
-            self._record.save_trials(take_id, trials, folder)
+            self._record.trials.save(take_id, trials, folder)
 
         self._job(run_trials, request, "trials of K-001", ended)
 
@@ -179,10 +179,10 @@ class DemoMaker(QObject):
         assert view.trials is not None
         picked = choices(plane_points(view.trials), limit_bytes=None, height=view.judged.geometry.height)[0].point.prediction
         target = free_name(self._record.workspace.folder / "copies", copy_stem(view, picked.recipe), ".mp4")
-        copy_id = self._record.ask_copy(view.take.id, picked.recipe, view.treatment, picked, target)
-        self._record.start_copy(copy_id)
+        copy_id = self._record.copies.ask(view.take.id, picked.recipe, view.treatment, picked, target)
+        self._record.copies.start(copy_id)
         request = CopyRequest(view.take.path, target, view.judged, view.treatment, picked.recipe)
-        self._job(make_copy, request, "copy of K-001", lambda result: self._record.end_copy(copy_id, result=result))
+        self._job(make_copy, request, "copy of K-001", lambda result: self._record.copies.end(copy_id, result=result))
 
     def _finish(self) -> None:
         self._marker.unlink(missing_ok=True)

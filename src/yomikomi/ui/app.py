@@ -76,7 +76,7 @@ def settle(window: MainWindow) -> Iterator[None]:
         yield
     state.settle()
     yield
-    interrupted = state.record.requeue_cut_off_copies()
+    interrupted = state.record.copies.requeue_cut_off()
     state.upkeep.begin()
     if interrupted:
         words = "1 copy was" if interrupted == 1 else f"{interrupted} copies were"

@@ -55,7 +55,7 @@ class AppState(QObject):
         found = first_look(workspace)
         if found is None:
             self._read()
-            self.machine = self.record.machine_speeds()
+            self.machine = self.record.settings.machine_speeds()
         else:
             self.spines, self.machine = found.spines, found.machine
         self._current = self.spines[0].id if self.spines else None
@@ -97,11 +97,11 @@ class AppState(QObject):
 
     def open_record(self) -> None:
         """Only so that it is there; reading follows."""
-        self.record.open()
+        self.record.store.open()
 
     def read_ahead(self) -> bool:
         """Have the record read some carriers more; False when all are read."""
-        return self.record.read_ahead()
+        return self.record.store.read_ahead()
 
     def settle(self) -> None:
         """The first list gives way to the record's own, which may correct it."""

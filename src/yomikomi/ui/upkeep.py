@@ -16,8 +16,8 @@ from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.rings_left import rings_left
 from yomikomi.core.capture.weighing import LEAST_WEIGHED_S, WeighRequest, weigh
 from yomikomi.core.errors import UnreadableError
-from yomikomi.core.ledger.captures import CutOffTake
 from yomikomi.core.ledger.naming import safe_name
+from yomikomi.core.ledger.takes import CutOffTake
 from yomikomi.core.planning.machine import MachineSpeeds
 from yomikomi.core.planning.machine_trial import try_machine
 from yomikomi.core.video.units import size_text
@@ -62,7 +62,7 @@ class Upkeep(QObject):
             self._state.tell_end(job)
             return
         speeds: MachineSpeeds = job.result
-        self._state.record.save_machine_speeds(speeds)
+        self._state.record.settings.save_machine_speeds(speeds)
         self._state.machine = speeds
         self._state.machine_changed.emit()
         if was_disturbed(speeds):
@@ -79,7 +79,7 @@ class Upkeep(QObject):
 
         def weighed(job: Job) -> None:
             if job.state is JobState.DONE and job.result:
-                self._state.record.save_weights(take_id, job.result)
+                self._state.record.takes.save_weights(take_id, job.result)
                 for view in [one for one in self._state.carriers if one.take is not None and one.take.id == take_id]:
                     self._state.refresh(view.id, tell=False)
 
@@ -95,9 +95,9 @@ class Upkeep(QObject):
         record = self._state.record
         if self._state.workspace.read_only:
             return
-        folders = record.capture_settings().spill_folders
+        folders = record.settings.capture().spill_folders
         away = False
-        for take in record.cut_off_takes():
+        for take in record.takes.cut_off():
             if only not in {None, take.id} or take.id in self._mending:
                 continue
             if not is_taken(take.path):
@@ -113,14 +113,14 @@ class Upkeep(QObject):
             self.search.start()
 
     def _miss(self, take: CutOffTake) -> None:
-        if self._state.record.mark_away(take.id, take.frames):
+        if self._state.record.takes.mark_away(take.id, take.frames):
             words = f"{take.carrier}: the drive of {take.path.name} is away."
             self._state.tell(Weight.WRONG, words, "Connect it; the take is found then.")
             self._state.reload()
 
     def _look_for_away(self) -> None:
         """Once in a while, in a thread: asking a drive that is gone may take long."""
-        takes = [take for take in self._state.record.cut_off_takes() if take.away]
+        takes = [take for take in self._state.record.takes.cut_off() if take.away]
         if not takes:
             self.search.stop()
             return
@@ -141,7 +141,7 @@ class Upkeep(QObject):
         if job.result is None and not isinstance(job.error, UnreadableError):
             self._state.tell_end(job)  # no room, or still being recorded: the file is as it was, and is tried again at the next start
             return
-        words = self._state.record.save_mended(take.id, job.result, str(job.error) if job.error else "")
+        words = self._state.record.takes.save_mended(take.id, job.result, str(job.error) if job.error else "")
         self._state.tell(Weight.LOOK, words)
         self._state.reload()
 
@@ -170,7 +170,7 @@ class Upkeep(QObject):
             if job.state is not JobState.DONE:
                 state.tell_end(job)
                 return
-            state.record.add_clip(carrier_id, target, seconds=job.result.seconds, frames=job.result.frames, name=name)
+            state.record.takes.add_clip(carrier_id, target, seconds=job.result.seconds, frames=job.result.frames, name=name)
             shutil.rmtree(folder, ignore_errors=True)
             state.tell(Weight.FINE, f"{target.name}: {job.result.seconds:.0f} s kept, nothing encoded.")
             state.reload()

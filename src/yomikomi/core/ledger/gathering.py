@@ -9,7 +9,7 @@ from pathlib import Path
 
 from yomikomi.core.disc.image import looks_like_disc
 from yomikomi.core.errors import UnreadableError, WrongUseError, YomikomiError
-from yomikomi.core.ledger.shelf import ShelfRecord
+from yomikomi.core.ledger.takes import TakeRoom
 
 # Suffixes of files that may hold moving pictures; others in a folder are left aside unopened.
 _FOOTAGE = {
@@ -35,7 +35,7 @@ class Gathered:
     discs: tuple[Path, ...]
 
 
-def gather(record: ShelfRecord, paths: Sequence[Path]) -> Gathered:
+def gather(takes: TakeRoom, paths: Sequence[Path]) -> Gathered:
     """Put every file with moving pictures on the shelf by reference. A file named by itself is tried whatever its suffix."""
     files, discs, left_aside = _sort(paths)
     taken: list[int] = []
@@ -45,7 +45,7 @@ def gather(record: ShelfRecord, paths: Sequence[Path]) -> Gathered:
         raise WrongUseError(f"{len(files)} files at once are more than {MOST_FILES}.", remedy="Take them in folder by folder.")
     for path in files:
         try:
-            carrier, warning = record.import_file(path)
+            carrier, warning = takes.import_file(path)
         except (UnreadableError, WrongUseError) as error:
             failures.append(error)
         else:

@@ -1,35 +1,20 @@
-"""The paths' part of the record: the equipment there is, and the settings sheet of each carrier and each take."""
+"""The paths' room of the record: the settings sheet of each carrier and each take."""
 
 from __future__ import annotations
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from yomikomi.core.ledger.base import RecordBase, now_text
-from yomikomi.core.ledger.schema import Carrier, EquipmentRow, PathSheetRow, Take
-from yomikomi.core.path.equipment import Equipment
+from yomikomi.core.ledger.schema import Carrier, PathSheetRow, Take
+from yomikomi.core.ledger.store import Room, now_text
 from yomikomi.core.path.sheet import PathSheet
 
 
-class PathRecord(RecordBase):
-    def equipment(self) -> Equipment:
-        with self._session() as session:
-            row = session.scalar(select(EquipmentRow))
-            return Equipment.model_validate(row.document) if row else Equipment()
-
-    def save_equipment(self, equipment: Equipment) -> None:
-        with self._session() as session:
-            row = session.scalar(select(EquipmentRow))
-            document = equipment.model_dump(mode="json", exclude_defaults=True)
-            if row is None:
-                session.add(EquipmentRow(changed_at=now_text(), document=document))
-            else:
-                row.changed_at, row.document = now_text(), document
-
-    def save_sheet(self, carrier_id: int, sheet: PathSheet) -> None:
+class PathRoom(Room):
+    def save(self, carrier_id: int, sheet: PathSheet) -> None:
         """The sheet that a carrier's work goes on with; the history tells when the path is another one."""
-        with self._session() as session:
-            carrier = self._row(session, carrier_id)
+        with self._store.session() as session:
+            carrier = self._store.row(session, carrier_id)
             document = sheet.model_dump(mode="json")
             row = next((one for one in carrier.sheets if one.take_id is None), None)
             before = row.document.get("route") if row else None
@@ -37,25 +22,20 @@ class PathRecord(RecordBase):
                 carrier.sheets.append(PathSheetRow(take_id=None, changed_at=now_text(), document=document))
             else:
                 row.changed_at, row.document = now_text(), document
-                self.maker.sheets.pop(row.id, None)
+                self._store.maker.sheets.pop(row.id, None)
             if before != sheet.route:
-                self._note(session, carrier_id, f"path: {sheet.route}")
+                self._store.note(session, carrier_id, f"path: {sheet.route}")
 
-    def note(self, carrier_id: int, words: str) -> None:
-        """A line of the history."""
-        with self._session() as session:
-            self._note(session, carrier_id, words)
-
-    def sheet_of_take(self, take_id: int) -> PathSheet | None:
+    def of_take(self, take_id: int) -> PathSheet | None:
         """The sheet as it was when the take was begun."""
-        with self._session() as session:
+        with self._store.session() as session:
             row = session.scalar(select(PathSheetRow).where(PathSheetRow.take_id == take_id))
             return PathSheet.model_validate(row.document) if row else None
 
-    def last_sheet(self, carrier_id: int) -> tuple[str, str, PathSheet] | None:
+    def last(self, carrier_id: int) -> tuple[str, str, PathSheet] | None:
         """The newest sheet a take was made with, of this carrier, or else of another of the same kind: whose, when, what."""
-        with self._session() as session:
-            kind = self._row(session, carrier_id).kind
+        with self._store.session() as session:
+            kind = self._store.row(session, carrier_id).kind
             query = (
                 select(PathSheetRow, Carrier.label, Carrier.id == carrier_id)
                 .join(Carrier, PathSheetRow.carrier_id == Carrier.id)
@@ -68,9 +48,9 @@ class PathRecord(RecordBase):
             row, label, _own = found
             return label, row.changed_at, PathSheet.model_validate(row.document)
 
-    @staticmethod
-    def _keep_sheet(session: Session, carrier: Carrier, take: Take) -> None:
-        """What the sheet says when a take begins belongs to that take for good."""
-        row = next((one for one in carrier.sheets if one.take_id is None), None)
-        if row is not None:
-            session.add(PathSheetRow(carrier_id=carrier.id, take_id=take.id, changed_at=now_text(), document=dict(row.document)))
+
+def keep_sheet(session: Session, carrier: Carrier, take: Take) -> None:
+    """What the sheet says when a take begins belongs to that take for good."""
+    row = next((one for one in carrier.sheets if one.take_id is None), None)
+    if row is not None:
+        session.add(PathSheetRow(carrier_id=carrier.id, take_id=take.id, changed_at=now_text(), document=dict(row.document)))

@@ -18,7 +18,7 @@ from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.recipes import CODECS, EFFORTS, effort_of, usual_recipes
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.record import Ground
+from yomikomi.core.ledger.trials import Ground
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.video.timecode import clock, frame_clock, spoken
 from yomikomi.core.video.units import parse_size, size_text
@@ -209,13 +209,13 @@ class BalanceStation(Station):
             )
         )
         try:
-            folder = self.state.record.new_trials_folder(view.take.id)
+            folder = self.state.record.trials.new_folder(view.take.id)
         except YomikomiError as error:
             self.state.tell_error(error)
             return
         request = TrialRequest(view.take.path, view.judged, view.treatment, recipes, more=SIZING_SEGMENTS, folder=folder)
         self._trials, self._job_take, self._job_folder = None, view.take.id, folder
-        ground = self.state.record.ground(view.take.id)
+        ground = self.state.record.trials.ground(view.take.id)
         self.job = self.state.jobs.start(
             run_trials, request, name="trials", resource="processor",
             on_progress=self._on_progress, on_end=partial(self._on_end, take_id=view.take.id, folder=folder, ground=ground),
@@ -260,7 +260,7 @@ class BalanceStation(Station):
         self.job = None
         self.bar.hide()
         if job.state is JobState.DONE:
-            if not self.state.record.save_trials(take_id, job.result, folder, ground=ground):
+            if not self.state.record.trials.save(take_id, job.result, folder, ground=ground):
                 self._trials = None
                 self.state.tell(
                     Weight.LOOK, "The reading or the treatment changed while the trials ran, so their figures were not kept.",

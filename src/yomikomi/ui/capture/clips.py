@@ -102,8 +102,8 @@ class Clips(QObject):
             self._state.tell_error(error)
             return
         self.names = tuple(clip.name for clip in named)
-        settings = self._state.record.capture_settings()
-        self._state.record.save_capture_settings(settings.model_copy(update={"pattern": pattern}))
+        settings = self._state.record.settings.capture()
+        self._state.record.settings.save_capture(settings.model_copy(update={"pattern": pattern}))
         self._save(where[0])
 
     def cut(self, chosen: Clip | None) -> None:
@@ -124,7 +124,7 @@ class Clips(QObject):
         self._state.tell(Weight.FINE, f"{path.name} written: {len(self.marks)} marks, {len(self.clips)} clips.")
 
     def _save(self, take_id: int) -> None:
-        self._state.record.save_marks(take_id, self.marks, self.names)
+        self._state.record.takes.save_marks(take_id, self.marks, self.names)
         self.refresh()
 
     def _remove(self, place: int) -> None:
@@ -153,7 +153,7 @@ class Clips(QObject):
                 self._state.tell_end(job)
                 return
             done = job.result
-            self._state.record.add_clip(view.id, target, seconds=done.seconds, frames=done.frames, name=clip.name)
+            self._state.record.takes.add_clip(view.id, target, seconds=done.seconds, frames=done.frames, name=clip.name)
             moved = f"; it begins {done.moved[0]} frames earlier, where it could be cut" if done.moved[0] else ""
             self._state.tell(Weight.LOOK if moved else Weight.FINE, f"{target.name}: {done.frames} frames cut, nothing encoded{moved}.")
             self._state.reload()

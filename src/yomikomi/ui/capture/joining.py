@@ -30,7 +30,7 @@ class Joining:
         if view is None or view.take is None or not view.take.details.parts or not self._state.may_write():
             return
         parts = tuple(Piece(one) for one in parts_of(self._state, view))
-        target = self._state.record.name_take(view.id, view.take.path.suffix)
+        target = self._state.record.takes.name(view.id, view.take.path.suffix)
         self._make(view, join_pieces, JoinPiecesRequest(parts, target), target, f"{len(parts)} parts joined")
 
     def choose_halves(self) -> None:
@@ -47,7 +47,7 @@ class Joining:
         """They become one take of the current carrier."""
         view = self._view()
         if view is not None and self._state.may_write():
-            target = self._state.record.name_take(view.id, first.suffix)
+            target = self._state.record.takes.name(view.id, first.suffix)
             self._make(view, merge_alternates, MergeRequest(first, second, target), target, "alternate frames merged")
 
     def _make(
@@ -58,7 +58,7 @@ class Joining:
                 self._state.tell_end(job)
                 return
             done: JoinedPieces = job.result
-            self._state.record.add_copied_take(view.id, target, seconds=done.seconds, frames=done.frames, words=words)
+            self._state.record.takes.add_copied(view.id, target, seconds=done.seconds, frames=done.frames, words=words)
             self._state.tell(Weight.FINE, f"{words}: {done.frames} frames, nothing encoded.")
             self._state.reload()
 

@@ -77,7 +77,7 @@ class CapturePass(QObject):
     def record(self, view: CarrierView, spec: KnownSpec, how: RecordAs, settings: CaptureSettings, look: LookAs) -> bool:
         """Begin a take; False when the record refuses it, which was told then."""
         try:
-            take_id, path = self._state.record.begin_take(view.id, how, bits=spec.format.bits)
+            take_id, path = self._state.record.takes.begin(view.id, how, bits=spec.format.bits)
         except YomikomiError as error:
             self._state.tell_error(error)
             return False
@@ -181,7 +181,7 @@ class CapturePass(QObject):
         assert take_id is not None
         result: CaptureResult | None = job.result
         if result is not None:
-            self._state.record.end_take(take_id, result)
+            self._state.record.takes.end(take_id, result)
             self._state.upkeep.weigh_take(take_id, result)
             self._mark_end(take_id, result)
             self._say(result)
@@ -193,10 +193,10 @@ class CapturePass(QObject):
             if self._path is not None and is_taken(self._path):
                 self._state.upkeep.mend_takes(take_id)
             elif frames:
-                self._state.record.mark_away(take_id, frames)  # a take that ever had a frame is not forgotten
+                self._state.record.takes.mark_away(take_id, frames)  # a take that ever had a frame is not forgotten
                 self._state.upkeep.mend_takes(take_id)
             else:
-                self._state.record.forget_take(take_id)
+                self._state.record.takes.forget(take_id)
         self._state.reload()
         self.ended.emit(result)
         if result is not None and result.frames and self._view is not None:
@@ -214,7 +214,7 @@ class CapturePass(QObject):
         """Where the programme seems to end, when an empty tail was recorded."""
         if result.tail_seconds and result.frames:
             frame = max(1, result.frames - round(result.tail_seconds * self._rate))
-            self._state.record.save_marks(take_id, (*self._marks(), Mark(frame=frame, kind="out", label="end of the programme")))
+            self._state.record.takes.save_marks(take_id, (*self._marks(), Mark(frame=frame, kind="out", label="end of the programme")))
 
     def _say(self, result: CaptureResult) -> None:
         if result.trouble:

@@ -88,7 +88,7 @@ class SessionRunner(QObject):
         """Write down where the carrier's pictures come from; None: the simulation."""
         source = document or simulation_of(view)
         if source is not None:
-            self._state.record.change_carrier(view.id, view.intake, source=source)
+            self._state.record.shelf.change(view.id, view.intake, source=source)
             self._state.reload()
 
     def _skip(self) -> None:

@@ -141,7 +141,7 @@ class CaptureStation(Station):
         changed = (view.id if view else None) != (self.setup.view.id if self.setup.view else None)
         fresh_take = (view.take.id if view and view.take else None) != (self.take.id if self.take else None)
         self.setup.view = view
-        self.setup.settings = self.state.record.capture_settings()
+        self.setup.settings = self.state.record.settings.capture()
         if changed and not self.recording:
             self.passing.stop_looking()
             self._clear()
@@ -265,7 +265,7 @@ class CaptureStation(Station):
 
     def _on_settings(self, settings: CaptureSettings) -> None:
         self.setup.use(settings, later_ms=self.how.later.value())
-        self.state.record.save_capture_settings(self.setup.settings)
+        self.state.record.settings.save_capture(self.setup.settings)
         self.how.show_settings(self.setup.settings, self.setup.later_ms)
         self.watch.show_rules(self.setup.settings.rules)
         self.passing.tell(self.setup.settings.rules)
@@ -288,7 +288,7 @@ class CaptureStation(Station):
         if found is None or found.offset_ms is None or self.setup.view is None or self.proving.doing:
             return
         self.setup.move_sound(round(self.setup.later_ms - found.offset_ms, 1))
-        self.state.record.save_capture_settings(self.setup.settings)
+        self.state.record.settings.save_capture(self.setup.settings)
         self.how.show_settings(self.setup.settings, self.setup.later_ms)
         self.proving.start("clap" if found.kind == "clap" else "sync")
 

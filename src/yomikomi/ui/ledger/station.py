@@ -69,14 +69,14 @@ class LedgerStation(Station):
         self.page.addLayout(row(note, 1, self.shelf_button))
 
     def show_carrier(self, _view: CarrierView | None) -> None:
-        copies = [c for c in reversed(self.state.record.copies()) if c.state not in {"waiting", "running"}]
+        copies = [c for c in reversed(self.state.record.copies.all()) if c.state not in {"waiting", "running"}]
         self.model.put(copies)
         self._say(copies)
         if copies:
             self.table.selectRow(0)
         else:
             self._show_checks(None)
-        lines = [f"{at[:16].replace('T', ' ')}  {who:<6} {words}" for at, who, words in self.state.record.events()]
+        lines = [f"{at[:16].replace('T', ' ')}  {who:<6} {words}" for at, who, words in self.state.record.history.events()]
         self.history.setPlainText("\n".join(lines))
 
     def entered(self) -> None:

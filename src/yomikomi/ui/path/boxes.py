@@ -42,7 +42,7 @@ class PathBoxes:
 
     def take_equipment(self, equipment: Equipment) -> None:
         self._station.equipment = equipment
-        self._station.state.record.save_equipment(equipment)
+        self._station.state.record.settings.save_equipment(equipment)
         self._station.search()
 
     def open_wishes(self) -> None:
@@ -95,12 +95,12 @@ class PathBoxes:
         if cause.knob is not None:
             self._station.tick(cause.knob, "done")
         if view is not None:
-            self._station.state.record.note(view.id, f"found on the path: {cause.words}")
+            self._station.state.record.history.note(view.id, f"found on the path: {cause.words}")
         self._station.state.tell(Weight.FINE, f"Written down: {cause.words}", cause.remedy)
 
     def as_last_time(self) -> None:
         view = self._station.planner.view
-        last = self._station.state.record.last_sheet(view.id) if view is not None else None
+        last = self._station.state.record.paths.last(view.id) if view is not None else None
         if view is None or last is None:
             self._station.state.tell(Weight.LOOK, "No take of this kind of carrier was made with a sheet yet.")
             return

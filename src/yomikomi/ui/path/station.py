@@ -47,7 +47,7 @@ class PathStation(Station):
         self.planner = Planner()
         self._soon = QTimer(self, singleShot=True, interval=_SEARCH_AFTER_MS)  # a search would take turns with the painting
         self._soon.timeout.connect(self._search_now)
-        self.equipment: Equipment = state.record.equipment()
+        self.equipment: Equipment = state.record.settings.equipment()
         self._asked: PathRequest | None = None
         self.proof: Proof | None = None
         self.boxes = PathBoxes(self)
@@ -216,7 +216,7 @@ class PathStation(Station):
         if view is None or sheet is None:
             return
         try:
-            self.state.record.save_sheet(view.id, sheet)
+            self.state.record.paths.save(view.id, sheet)
         except YomikomiError as error:
             self.state.tell_error(error)
             return

@@ -213,7 +213,7 @@ class ReadingStation(Station):
             now, reason = dialog.answer
             was = current(topic, judged)
             if code == QDialog.DialogCode.Accepted and now not in {"", was}:
-                self.state.record.overrule(take_id, topic=topic, was=was, now=now, reason=reason)
+                self.state.record.readings.overrule(take_id, topic=topic, was=was, now=now, reason=reason)
                 self.state.reload()
 
         dialog.finished.connect(done)
@@ -225,7 +225,7 @@ class ReadingStation(Station):
         view = self._view
         if view is None or view.judged is None or view.take is None:
             return None
-        others = [(name, reading) for take_id, name, reading in self.state.record.readings_of(view.id) if take_id != view.take.id]
+        others = [(name, reading) for take_id, name, reading in self.state.record.readings.of(view.id) if take_id != view.take.id]
         if not others:
             remedy = "Capture another pass of this carrier and read it; earlier takes are kept."
             self.state.tell(Weight.FINE, "There is no other take of this carrier that was read.", remedy)

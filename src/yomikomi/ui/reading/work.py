@@ -116,7 +116,7 @@ class ReadingWork(QObject):
         overtaken = self._unasked and view is not None and view.reading is not None and view.treatment is not None
         if overtaken:  # it stays in the cache, and comes at once where it is asked for
             return
-        self._state.record.save_reading(take_id, job.result)
+        self._state.record.readings.save(take_id, job.result)
         self._state.reload()
         if self._unasked and self._mode == "quick":
             self._waiting.append((self._carrier_id, "full", True))

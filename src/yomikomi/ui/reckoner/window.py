@@ -121,7 +121,7 @@ class ReckonerWindow(QDialog):
             note = f"{intake.note}; {line}" if intake.note else line
             intake, told = intake.model_copy(update={"note": note}), f"has in its note: {line}"
         try:
-            self.state.record.change_carrier(view.id, type(intake).model_validate(intake.model_dump()))
+            self.state.record.shelf.change(view.id, type(intake).model_validate(intake.model_dump()))
         except (YomikomiError, ValueError) as error:
             self.state.tell(Weight.WRONG, f"{view.label} cannot take that: {error}.", "Change a side first.")
             return
@@ -154,12 +154,12 @@ class ReckonerWindow(QDialog):
     def _remember(self, key: str) -> None:
         form = self._forms[key]
         if form is self.current and form.typed:
-            self.state.record.save_reckoning(key, form.typed, f"{form.sheet.words}: {self.answer}")
+            self.state.record.settings.save_reckoning(key, form.typed, f"{form.sheet.words}: {self.answer}")
             self._show_history()
 
     def _show_history(self) -> None:
         self.history.clear()
-        for sheet, typed, words in self.state.record.reckonings()[:_HISTORY_SHOWN]:
+        for sheet, typed, words in self.state.record.settings.reckonings()[:_HISTORY_SHOWN]:
             if sheet not in SHEETS:
                 continue  # from a newer version
             given = ", ".join(f"{one.words} {typed[one.key]}" for one in SHEETS[sheet].fields if one.key in typed)

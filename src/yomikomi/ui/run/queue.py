@@ -40,8 +40,8 @@ class CopyQueue(QObject):
         assert view.take is not None
         assert view.treatment is not None
         copies = self._state.workspace.folder / "copies"
-        target = free_name(copies, copy_stem(view, recipe), f".{recipe.container}", taken=self._state.record.planned_names())
-        copy_id = self._state.record.ask_copy(view.take.id, recipe, view.treatment, predicted, target)
+        target = free_name(copies, copy_stem(view, recipe), f".{recipe.container}", taken=self._state.record.copies.planned_names())
+        copy_id = self._state.record.copies.ask(view.take.id, recipe, view.treatment, predicted, target)
         self._state.reload()
         self.start_next()
         return copy_id
@@ -50,7 +50,7 @@ class CopyQueue(QObject):
         """Start the oldest that waits, unless one runs."""
         if self.job is not None or self._state.jobs.closing or self._state.workspace.read_only:
             return
-        for copy in self._state.record.copies():
+        for copy in self._state.record.copies.all():
             if copy.state == "waiting" and self._start(copy):
                 return
         self.changed.emit()
@@ -61,14 +61,14 @@ class CopyQueue(QObject):
 
     def forget(self, copy_id: int) -> None:
         """Take a waiting copy out of the queue."""
-        self._state.record.end_copy(copy_id, result=None, state="cancelled", trouble="taken out of the run")
+        self._state.record.copies.end(copy_id, result=None, state="cancelled", trouble="taken out of the run")
         self._state.reload()
         self.changed.emit()
 
     def keep(self, copy_id: int) -> None:
         """A copy that failed a check gets its name all the same, since a person says so."""
         try:
-            kept = self._state.record.keep_copy(copy_id)
+            kept = self._state.record.copies.keep(copy_id)
         except YomikomiError as error:
             self._state.tell_error(error)
             return
@@ -79,12 +79,12 @@ class CopyQueue(QObject):
     def _start(self, copy: CopyView) -> bool:
         record = self._state.record
         try:
-            work = record.copy_work(copy.id)
+            work = record.copies.work(copy.id)
         except UnfinishedError as error:
-            record.end_copy(copy.id, result=None, state="failed", trouble=str(error))
+            record.copies.end(copy.id, result=None, state="failed", trouble=str(error))
             return False
         request = CopyRequest(work.path, work.target, work.reading, work.treatment, work.recipe)
-        record.start_copy(copy.id)
+        record.copies.start(copy.id)
         self.running = copy
         self.job = self._state.jobs.start(
             make_copy, request, name=f"copy of {work.carrier}", resource="processor",
@@ -100,7 +100,7 @@ class CopyQueue(QObject):
         record = self._state.record
         result: CopyResult | None = job.result if job.state is JobState.DONE else None
         if result is not None:
-            record.end_copy(copy.id, result=result)
+            record.copies.end(copy.id, result=result)
             reserves = f" Note: {result.reserves}." if result.reserves else ""
             if result.verified:
                 self._state.tell(Weight.LOOK if reserves else Weight.FINE, f"{copy.path.name} is made and verified.{reserves}")
@@ -110,14 +110,14 @@ class CopyQueue(QObject):
                     Weight.WRONG, f"{copy.path.name} failed: {wrong}.", f"It is kept as {result.file}; keep the take, and copy again."
                 )
         elif self._state.jobs.closing:
-            record.requeue_copy(copy.id)
+            record.copies.requeue(copy.id)
             return
         elif job.state is JobState.CANCELLED:
-            record.end_copy(copy.id, result=None, state="cancelled", trouble="stopped by hand")
+            record.copies.end(copy.id, result=None, state="cancelled", trouble="stopped by hand")
             self._state.tell(Weight.LOOK, f"{copy.path.name} was stopped; no half file was left.")
         else:
             words = str(job.error) if job.error else "failed"
-            record.end_copy(copy.id, result=None, state="failed", trouble=words)
+            record.copies.end(copy.id, result=None, state="failed", trouble=words)
             self._state.tell_end(job)
         self._state.reload()
         self.start_next()

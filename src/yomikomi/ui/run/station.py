@@ -125,7 +125,7 @@ class RunStation(Station):
 
     def _fill(self) -> None:
         self.cards_box.clear()
-        copies = self.state.record.copies()
+        copies = self.state.record.copies.all()
         live = [c for c in copies if c.state == "running"] + [c for c in copies if c.state == "waiting"]
         ended = [c for c in reversed(copies) if c.state not in {"running", "waiting"}]
         at = datetime.now().astimezone()

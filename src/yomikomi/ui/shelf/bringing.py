@@ -58,7 +58,7 @@ class Bringing(QObject):
                 self.bring_table(path)
         rest = [path for path in paths if path.suffix.lower() not in TABLE_SUFFIXES]
         if rest:
-            look = partial(gather, self.state.record, rest)
+            look = partial(gather, self.state.record.takes, rest)
             self.state.calls.call("import", look, self._gathered, self.state.tell_error, stale_allowed=True)
 
     def _gathered(self, found: Gathered) -> None:
@@ -98,7 +98,7 @@ class Bringing(QObject):
             self.state.tell_end(job)
 
     def _disc_found(self, found: DiscFound) -> None:
-        box = DiscBox(found, self.state.record.next_label("D"), self._window)
+        box = DiscBox(found, self.state.record.shelf.next_label("D"), self._window)
         box.chosen.connect(self.take_titles)
         self._open(box)
 
@@ -106,7 +106,7 @@ class Bringing(QObject):
         """A carrier for each title, then its data copied into a take, one after another."""
         intakes, sources = titles_to_take_in(chosen)
         try:
-            ids = self.state.record.put_on_shelf(intakes, sources)
+            ids = self.state.record.shelf.put(intakes, sources)
         except YomikomiError as error:
             self.state.tell_error(error)
             return
@@ -120,7 +120,7 @@ class Bringing(QObject):
         if not self.state.may_write():
             return
         assert view.source is not None
-        request = JoinRequest(Path(view.source["path"]), int(view.source["title"]), self.state.record.name_take(view.id))
+        request = JoinRequest(Path(view.source["path"]), int(view.source["title"]), self.state.record.takes.name(view.id))
         self.state.jobs.start(
             join_title, request, name=f"copying {view.label}", resource="take drive", on_end=partial(self._title_copied, view.id)
         )
@@ -131,7 +131,7 @@ class Bringing(QObject):
             return
         done: JoinResult = job.result
         words = f"title copied, {done.frames} pictures" + (f"; {done.warning}" if done.warning else "")
-        self.state.record.add_copied_take(carrier_id, done.path, seconds=done.seconds, frames=done.frames, words=words)
+        self.state.record.takes.add_copied(carrier_id, done.path, seconds=done.seconds, frames=done.frames, words=words)
         self.state.reload()
         self.state.takes_ready.emit([carrier_id])
         name = self.state.record.carrier(carrier_id).label
@@ -151,14 +151,14 @@ class Bringing(QObject):
         self.state.calls.call("table", partial(read_table, path), partial(self._table_read, path), self.state.tell_error)
 
     def _table_read(self, path: Path, table: Table) -> None:
-        box = TableBox(path, table, self.state.record.labels(), self._window)
+        box = TableBox(path, table, self.state.record.shelf.labels(), self._window)
         box.chosen.connect(self.take_inventory)
         self._open(box)
 
     def take_inventory(self, inventory: Inventory) -> None:
         sources = [stand_in(one.kind, one.format, seed=number + 1, seconds=one.seconds) for number, one in enumerate(inventory.intakes)]
         try:
-            self.state.record.put_on_shelf(inventory.intakes, sources)
+            self.state.record.shelf.put(inventory.intakes, sources)
         except YomikomiError as error:
             self.state.tell_error(error)
             return

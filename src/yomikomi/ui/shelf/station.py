@@ -205,10 +205,10 @@ class ShelfStation(Station):
         try:
             if filled.changes is not None:
                 source = _with_changes(record.carrier(filled.changes).source, filled.sources[0])
-                record.change_carrier(filled.changes, filled.intakes[0], source=source)
+                record.shelf.change(filled.changes, filled.intakes[0], source=source)
                 chosen = filled.changes
             else:
-                chosen = record.put_on_shelf(filled.intakes, filled.sources)[0]
+                chosen = record.shelf.put(filled.intakes, filled.sources)[0]
         except YomikomiError as error:
             self.state.tell_error(error)
             return
@@ -235,7 +235,7 @@ class ShelfStation(Station):
             return
         name = self.state.chosen.label
         try:
-            self.state.record.remove_carrier(self.state.chosen.id)
+            self.state.record.shelf.remove(self.state.chosen.id)
         except YomikomiError as error:
             self.state.tell_error(error)
             return

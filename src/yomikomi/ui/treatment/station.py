@@ -152,7 +152,7 @@ class TreatmentStation(Station):
     def primary(self) -> None:
         if self._view is None or self._view.take is None or self.chosen is None or self._view.judged is None:
             return
-        self.state.record.choose_treatment(self._view.take.id, self.chosen)
+        self.state.record.readings.choose_treatment(self._view.take.id, self.chosen)
         self.state.reload()
         self.state.go.emit("balance")
 

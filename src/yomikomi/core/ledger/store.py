@@ -1,4 +1,4 @@
-"""What all parts of the record share: short transactions, the history, and views that are made once and kept until changed."""
+"""The one store behind the rooms of the record: short transactions, and views that are made once and kept until changed."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ _PARTS = (
 )
 
 
-class RecordBase:
+class Store:
     """One process holds the workspace (its lock), so a view stays true until a transaction here touches its carrier. Within the
     process one transaction at a time runs, whatever thread asks: what is read between another's flush and its commit would be kept
     as true for ever."""
@@ -43,19 +43,19 @@ class RecordBase:
     def open(self) -> None:
         """Set up what is otherwise set up at the first question: a moment's work."""
         configure_mappers()
-        with self._session() as session:
+        with self.session() as session:
             session.scalar(select(func.count(Carrier.id)))
 
     def carriers(self) -> list[CarrierView]:
         """All carriers in the order they were taken in; only those that changed are read again."""
-        with self._session() as session:
+        with self.session() as session:
             ids = self._ids(session)
             self._fill(session, [one for one in ids if one not in self._views])
             return [self._views[one] for one in ids]
 
     def read_ahead(self, count: int = _AHEAD) -> bool:
         """Read some of the carriers that were not read yet, so that :meth:`carriers` has less to do; False when none is left."""
-        with self._session() as session:
+        with self.session() as session:
             missing = [one for one in self._ids(session) if one not in self._views]
             self._fill(session, missing[:count])
             return len(missing) > count
@@ -71,23 +71,23 @@ class RecordBase:
                 self._views[row.id] = self.maker.view(row)
 
     def carrier(self, carrier_id: int) -> CarrierView:
-        with self._session() as session:
+        with self.session() as session:
             if carrier_id not in self._views:
-                self._views[carrier_id] = self.maker.view(self._row(session, carrier_id))
+                self._views[carrier_id] = self.maker.view(self.row(session, carrier_id))
             return self._views[carrier_id]
 
-    def _session(self) -> _Transaction:
+    def session(self) -> _Transaction:
         return _Transaction(self.workspace, self._one_at_a_time)
 
     @staticmethod
-    def _row(session: Session, carrier_id: int) -> Carrier:
+    def row(session: Session, carrier_id: int) -> Carrier:
         row = session.get(Carrier, carrier_id)
         if row is None:
             raise WrongUseError("That carrier is not in this workspace.")
         return row
 
     @staticmethod
-    def _note(session: Session, carrier_id: int | None, words: str) -> None:
+    def note(session: Session, carrier_id: int | None, words: str) -> None:
         session.add(Event(at=now_text(), carrier_id=carrier_id, words=words))
 
     def _forget_touched(self, session: Session, _context: Any) -> None:
@@ -140,6 +140,13 @@ class _Transaction:
 
     def _told(self, error: SQLAlchemyError) -> WorkspaceError:
         return record_trouble(error, self._workspace.folder, read_only=self._workspace.read_only)
+
+
+class Room:
+    """A part of the record; all of them share one store."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
 
 
 def now_text() -> str:

@@ -1,0 +1,52 @@
+"""The readings' room of the record: what was measured of takes, what people said instead, and the treatment that follows."""
+
+from __future__ import annotations
+
+from yomikomi.core.ledger.schema import Overruling, ReadingRow, Take, TreatmentRow
+from yomikomi.core.ledger.store import Room, now_text
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.overruling import changes_the_picture
+from yomikomi.core.treatment.chain import Treatment
+
+
+class ReadingRoom(Room):
+    def save(self, take_id: int, reading: Reading) -> None:
+        with self._store.session() as session:
+            take = session.get_one(Take, take_id)
+            row = ReadingRow(take_id=take_id, made_at=now_text(), document=reading.model_dump(mode="json"))
+            session.add(row)
+            session.flush()
+            self._store.maker.readings[row.id] = reading
+            take.seconds, take.frames = reading.duration_seconds, reading.frames
+            self._store.note(session, take.carrier_id, f"read: {reading.scan.kind}, {reading.rate.nominal}")
+
+    def of(self, carrier_id: int) -> list[tuple[int, str, Reading]]:
+        """Id, file name and newest reading of each take of a carrier that was read, oldest first."""
+        with self._store.session() as session:
+            carrier = self._store.row(session, carrier_id)
+            return [
+                (take.id, self._store.workspace.path(take.path).name, reading)
+                for take in carrier.takes
+                if take.state != "lost" and (reading := self._store.maker.newest_reading(take)) is not None
+            ]
+
+    def overrule(self, take_id: int, *, topic: str, was: str, now: str, reason: str) -> None:
+        """Record a person's word against a verdict. What was chosen or tried on the old verdict no longer counts."""
+        with self._store.session() as session:
+            take = session.get_one(Take, take_id)
+            session.add(Overruling(take_id=take_id, topic=topic, was=was, now=now, reason=reason, made_at=now_text()))
+            for row in [*take.treatments, *take.trials] if changes_the_picture(topic) else []:
+                session.delete(row)
+            self._store.note(session, take.carrier_id, f"{topic} overruled: {was} → {now}" + (f" ({reason})" if reason else ""))
+
+    def choose_treatment(self, take_id: int, treatment: Treatment) -> None:
+        with self._store.session() as session:
+            take = session.get_one(Take, take_id)
+            order = treatment.field_order.value if treatment.field_order else None
+            newest = take.treatments[-1] if take.treatments else None
+            if newest is not None and (newest.deinterlace, newest.field_order) == (treatment.deinterlace.value, order):
+                return
+            session.add(TreatmentRow(take_id=take_id, deinterlace=treatment.deinterlace.value, field_order=order, chosen_at=now_text()))
+            for row in take.trials:
+                session.delete(row)
+            self._store.note(session, take.carrier_id, f"treatment chosen: {treatment.deinterlace.value}")
