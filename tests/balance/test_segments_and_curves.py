@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from yomikomi.core.balance import estimate
 from yomikomi.core.balance.choice import choices, smallest_possible, yardstick
-from yomikomi.core.balance.curves import PlanePoint, monotone_slopes, plane_points
+from yomikomi.core.balance.curves import PlanePoint, plane_points
 from yomikomi.core.balance.models import Estimate, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.recipes import CODECS, EFFORTS, Recipe, effort_of, recipe_for, sound_bits_per_second, usual_recipes
 from yomikomi.core.balance.segments import Plan, plan_segments
@@ -179,7 +179,6 @@ def test_one_and_two_probes_do() -> None:
     two = plane_points(_trials([_point("h264", 20, 1e7, 15), _point("h264", 24, 5e6, 13)]))["h264"]
     assert [round(p.fidelity, 2) for p in two] == [15, 14.5, 14, 13.5, 13]
     assert plane_points(_trials([])) == {}
-    assert list(monotone_slopes(np.array([1.0]), np.array([2.0]))) == [0.0]
 
 
 def test_the_best_under_a_limit_is_the_best_and_stays_under_it() -> None:

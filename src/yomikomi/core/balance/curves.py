@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
 
 from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialPoint, TrialSet
 
@@ -71,40 +71,8 @@ def _curve(points: list[TrialPoint], trials: TrialSet) -> list[PlanePoint]:
 
 
 def _through(at: list[int], values: list[float]) -> Callable[[float], float]:
-    x, y = np.array(at, float), np.array(values, float)
-    slopes = monotone_slopes(x, y)
-
-    def curve(quality: float) -> float:
-        k = int(np.clip(np.searchsorted(x, quality, side="right") - 1, 0, max(0, len(x) - 2)))
-        if len(x) == 1:
-            return float(y[0])
-        h = x[k + 1] - x[k]
-        t = (quality - x[k]) / h
-        rise = (1 + 2 * t) * (1 - t) ** 2 * y[k] + t * (1 - t) ** 2 * h * slopes[k]
-        return float(rise + t * t * (3 - 2 * t) * y[k + 1] + t * t * (t - 1) * h * slopes[k + 1])
-
-    return curve
-
-
-def monotone_slopes(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Slopes at the knots for a cubic that never overshoots: weighted harmonic means inside, three-point ends.
-
-    Source: Fritsch and Butland, SIAM J. Sci. Stat. Comput. 5 (1984) (from memory). The same curve as SciPy's, whose import
-    would hold up the window for most of a second; a test compares them.
-    """
-    if len(x) < 3:
-        return np.full(len(x), (y[-1] - y[0]) / (x[-1] - x[0]) if len(x) == 2 else 0.0)
-    h, d = np.diff(x), np.diff(y) / np.diff(x)
-    slopes = np.zeros(len(x))
-    w1, w2 = 2 * h[1:] + h[:-1], h[1:] + 2 * h[:-1]
-    same = d[:-1] * d[1:] > 0
-    slopes[1:-1][same] = ((w1 + w2)[same]) / (w1[same] / d[:-1][same] + w2[same] / d[1:][same])
-    slopes[0], slopes[-1] = _end_slope(h[0], h[1], d[0], d[1]), _end_slope(h[-1], h[-2], d[-1], d[-2])
-    return slopes
-
-
-def _end_slope(h0: float, h1: float, d0: float, d1: float) -> float:
-    slope = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1)
-    if np.sign(slope) != np.sign(d0):
-        return 0.0
-    return 3 * d0 if np.sign(d0) != np.sign(d1) and abs(slope) > abs(3 * d0) else slope
+    """A curve through one or more points, ``at`` ascending."""
+    if len(at) == 1:
+        return lambda _quality: values[0]
+    curve = PchipInterpolator(np.array(at, float), np.array(values, float))
+    return lambda quality: float(curve(quality))

@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.special import stdtrit
 
 from yomikomi.core.balance.metrics import psnr_db, ssim_db
 from yomikomi.core.balance.models import Estimate
@@ -97,7 +98,7 @@ def _ratio(x: Sequence[float], pairs: Sequence[Pair], inclusions: Sequence[float
     residual = weights * (y - ratio * base)
     n = len(pairs)
     variance = n / (n - 1) * float((open_share * residual**2).sum())
-    return ratio, _student_90(n - 1) * math.sqrt(variance) / max(1.0, float((weights * y).sum()))
+    return ratio, float(stdtrit(n - 1, 0.95)) * math.sqrt(variance) / max(1.0, float((weights * y).sum()))
 
 
 def periodic_key_bytes(pairs: Sequence[Pair], *, frames: int, key_distance: int) -> float:
@@ -156,8 +157,3 @@ def add_bytes(estimate: Estimate, more: float) -> Estimate:
 
 def _around(expected: float, half: float) -> Estimate:
     return Estimate(expected=expected, low=expected * (1 - half), high=expected * (1 + half))
-
-
-def _student_90(freedom: int) -> float:
-    """Two-sided 90 % point of Student's t, within 3 % for 2 and more degrees of freedom (2.92, 2.35, … 1.645)."""
-    return 1.645 + 1.9 / freedom + 1.4 / freedom**2

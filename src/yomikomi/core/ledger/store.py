@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
+from collections.abc import Iterator
 from datetime import UTC, datetime
 from typing import Any
 
@@ -10,7 +12,7 @@ from sqlalchemy import event, func, select
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, configure_mappers, selectinload
 
-from yomikomi.core.errors import WorkspaceError, WrongUseError
+from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.schema import Base, Carrier, Event, PathSheetRow, Take
 from yomikomi.core.ledger.troubles import record_trouble
 from yomikomi.core.ledger.views import CarrierView, ViewMaker
@@ -76,8 +78,16 @@ class Store:
                 self._views[carrier_id] = self.maker.view(self.row(session, carrier_id))
             return self._views[carrier_id]
 
-    def session(self) -> _Transaction:
-        return _Transaction(self.workspace, self._one_at_a_time)
+    @contextlib.contextmanager
+    def session(self) -> Iterator[Session]:
+        """A transaction: committed at the end, rolled back on an error. What the database says becomes a WorkspaceError, whose cause
+        names it."""
+        with self._one_at_a_time:
+            try:
+                with self.workspace.sessions.begin() as session:
+                    yield session
+            except SQLAlchemyError as error:
+                raise record_trouble(error, self.workspace.folder, read_only=self.workspace.read_only) from error
 
     @staticmethod
     def row(session: Session, carrier_id: int) -> Carrier:
@@ -105,41 +115,6 @@ def _owner(session: Session, row: Base) -> int | None:
     take_id = getattr(row, "take_id", None)
     take = session.get(Take, take_id) if take_id is not None else None
     return take.carrier_id if take else None
-
-
-class _Transaction:
-    """Commits at the end, rolls back on an error. What the database says becomes a WorkspaceError, whose cause names it."""
-
-    def __init__(self, workspace: Workspace, one_at_a_time: threading.RLock) -> None:
-        self._workspace, self._lock = workspace, one_at_a_time
-
-    def __enter__(self) -> Session:
-        self._lock.acquire()
-        try:
-            self._session = self._workspace.sessions()
-        except BaseException:
-            self._lock.release()
-            raise
-        return self._session
-
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, _trace: object) -> None:
-        try:
-            if kind is None:
-                self._session.commit()
-            else:
-                self._session.rollback()
-        except SQLAlchemyError as trouble:
-            raise self._told(trouble) from trouble
-        finally:
-            try:
-                self._session.close()
-            finally:
-                self._lock.release()
-        if isinstance(error, SQLAlchemyError):
-            raise self._told(error) from error
-
-    def _told(self, error: SQLAlchemyError) -> WorkspaceError:
-        return record_trouble(error, self._workspace.folder, read_only=self._workspace.read_only)
 
 
 class Room:

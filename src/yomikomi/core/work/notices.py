@@ -32,7 +32,9 @@ class NoticeCentre:
         return lambda: self._listeners.remove(listener)
 
     def tell(self, weight: Weight, text: str, remedy: str = "") -> None:
-        notice = Notice(weight, text, remedy)
+        self.pass_on(Notice(weight, text, remedy))
+
+    def pass_on(self, notice: Notice) -> None:
         self.history = [*self.history[-99:], notice]
         for listener in list(self._listeners):
             listener(notice)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from PySide6.QtWidgets import QProgressBar
 
+from yomikomi.core.ledger.run_queue import Planned, plan
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.run.encode import CopyProgress
 from yomikomi.core.video.timecode import clock, spoken
@@ -126,22 +127,18 @@ class RunStation(Station):
     def _fill(self) -> None:
         self.cards_box.clear()
         copies = self.state.record.copies.all()
-        live = [c for c in copies if c.state == "running"] + [c for c in copies if c.state == "waiting"]
         ended = [c for c in reversed(copies) if c.state not in {"running", "waiting"}]
-        at = datetime.now().astimezone()
-        for copy in live:
-            seconds = copy.predicted.encode_seconds.expected if copy.predicted else 0.0
-            ends = at + timedelta(seconds=seconds)
-            self.cards_box.addWidget(CopyCard(copy, self.queue, at if copy.predicted else None, ends))
-            at = ends
+        live = plan(copies, datetime.now().astimezone())
+        for one in live:
+            self.cards_box.addWidget(CopyCard(one.copy, self.queue, one.starts, one.ends))
         for copy in ended[:30]:
             self.cards_box.addWidget(CopyCard(copy, self.queue, None, None))
         self.cards_box.addStretch(1)
-        self._say(live, ended, at)
+        self._say(live, ended)
 
-    def _say(self, live: list[CopyView], ended: list[CopyView], done_at: datetime) -> None:
+    def _say(self, live: list[Planned], ended: list[CopyView]) -> None:
         if live:
-            head = f"{len(live)} cop{'ies' if len(live) > 1 else 'y'} to make; all done about {done_at:%H:%M}."
+            head = f"{len(live)} cop{'ies' if len(live) > 1 else 'y'} to make; all done about {live[-1].ends:%H:%M}."
             self.sentence.say(head, "One after another; a stopped copy leaves no half file")
         elif ended:
             good = sum(copy.state == "verified" for copy in ended)

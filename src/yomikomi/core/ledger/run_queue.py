@@ -1,0 +1,92 @@
+"""The rules of the run: what is made next, how an ended copy is written down, and when the rest will be done."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from yomikomi.core.balance.models import Prediction
+from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.errors import UnfinishedError, YomikomiError
+from yomikomi.core.ledger.naming import copy_stem
+from yomikomi.core.ledger.record import Record
+from yomikomi.core.ledger.views import CarrierView, CopyView
+from yomikomi.core.run.copying import CopyRequest, CopyResult
+from yomikomi.core.work.new_file import free_name
+from yomikomi.core.work.notices import Notice, Weight
+
+
+@dataclass(frozen=True)
+class Next:
+    """A copy to make now, and what its job is given."""
+
+    copy: CopyView
+    carrier: str
+    request: CopyRequest
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A copy that is made or waits; ``starts`` and ``ends`` by the predictions before it, None without its own."""
+
+    copy: CopyView
+    starts: datetime | None
+    ends: datetime
+
+
+def ask_copy(record: Record, view: CarrierView, recipe: Recipe, predicted: Prediction | None) -> int:
+    """Put a copy of a carrier's take into the run, under a name that is free and that no waiting copy will take; its id."""
+    assert view.take is not None
+    assert view.treatment is not None
+    folder = record.workspace.folder / "copies"
+    target = free_name(folder, copy_stem(view, recipe), f".{recipe.container}", taken=record.copies.planned_names())
+    return record.copies.ask(view.take.id, recipe, view.treatment, predicted, target)
+
+
+def next_copy(record: Record) -> Next | None:
+    """The oldest that waits and can be made, written down as running; those before it that cannot be made are written down as failed."""
+    for copy in record.copies.all():
+        if copy.state != "waiting":
+            continue
+        try:
+            work = record.copies.work(copy.id)
+        except UnfinishedError as error:
+            record.copies.end(copy.id, result=None, state="failed", trouble=str(error))
+            continue
+        record.copies.start(copy.id)
+        return Next(copy, work.carrier, CopyRequest(work.path, work.target, work.reading, work.treatment, work.recipe))
+    return None
+
+
+def write_made(record: Record, copy: CopyView, result: CopyResult) -> Notice:
+    """A copy was made: whether it stands its checks is written down, and told."""
+    record.copies.end(copy.id, result=result)
+    name = copy.path.name
+    if not result.verified:
+        wrong = ", ".join(check.name for check in result.checks if not check.passed)
+        return Notice(Weight.WRONG, f"{name} failed: {wrong}.", f"It is kept as {result.file}; keep the take, and copy again.")
+    if result.reserves:
+        return Notice(Weight.LOOK, f"{name} is made and verified. Note: {result.reserves}.")
+    return Notice(Weight.FINE, f"{name} is made and verified.")
+
+
+def write_stopped(record: Record, copy: CopyView) -> Notice:
+    record.copies.end(copy.id, result=None, state="cancelled", trouble="stopped by hand")
+    return Notice(Weight.LOOK, f"{copy.path.name} was stopped; no half file was left.")
+
+
+def write_failed(record: Record, copy: CopyView, error: YomikomiError | None) -> None:
+    record.copies.end(copy.id, result=None, state="failed", trouble=str(error) if error else "failed")
+
+
+def plan(copies: Sequence[CopyView], now: datetime) -> list[Planned]:
+    """What is still to be made, in order, one after another from ``now``."""
+    live = [copy for state in ("running", "waiting") for copy in copies if copy.state == state]
+    planned = []
+    at = now
+    for copy in live:
+        ends = at + timedelta(seconds=copy.predicted.encode_seconds.expected if copy.predicted else 0.0)
+        planned.append(Planned(copy, at if copy.predicted else None, ends))
+        at = ends
+    return planned
