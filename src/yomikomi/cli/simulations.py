@@ -26,10 +26,13 @@ def simulate(
     seconds: Annotated[float, typer.Option(help="Length.", min=0.1, max=36_000)] = 10.0,
     seed: Annotated[int, typer.Option(help="The same seed gives the same samples.", min=0)] = 1,
     tape: Annotated[
-        Literal["vhs", "video8", "laserdisc", "perfect"] | None,
+        Literal["vhs", "vhs_used", "video8", "video8_used", "laserdisc", "perfect"] | None,
         typer.Option(help="What the tape does to the picture; vhs for a tape, nothing for tests if left out."),
     ] = None,
-    scenes: Annotated[Literal["mixed", "lively", "still"], typer.Option(help="What was filmed.")] = "mixed",
+    scenes: Annotated[
+        Literal["mixed", "lively", "still", "festival", "kiln", "aquarium", "race"],
+        typer.Option(help="What was filmed."),
+    ] = "mixed",
     corrector: Annotated[bool, typer.Option(help="A player with a time-base corrector.")] = False,
     offset_ms: Annotated[float, typer.Option(help="Of synctest and clap: how much later the sound comes; negative: sooner.")] = 0.0,
     drift: Annotated[float, typer.Option("--drift-ms-per-hour", help="Of synctest and clap: how that changes.")] = 0.0,

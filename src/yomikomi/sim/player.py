@@ -13,6 +13,7 @@ import numpy as np
 from yomikomi.core.video.clocked import ClockedSource, frames_in
 from yomikomi.core.video.source import Picture, SourceFormat
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
+from yomikomi.sim.ambience import sound_of
 from yomikomi.sim.canvas import Raster
 from yomikomi.sim.programme import Programme
 from yomikomi.sim.sound import SAMPLE_RATE, ProgrammeSound
@@ -73,7 +74,7 @@ class TapePlayer(ClockedSource):
         faults = FORMATS[spec.tape]
         self.tape = Tape(faults.with_corrector() if spec.corrector else faults, seed=spec.seed, field_rate=float(standard.field_rate))
         self.programme = Programme(spec.seed, mixture=spec.mixture, rate=standard.rate)
-        self.sound: ProgrammeSound = ProgrammeSound(spec.seed)
+        self.sound: ProgrammeSound = sound_of(self.programme, spec.seed)
 
     def prepare(self) -> None:
         self.programme.prepare()

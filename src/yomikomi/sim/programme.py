@@ -9,15 +9,29 @@ from functools import lru_cache
 import numpy as np
 
 from yomikomi.sim.canvas import Raster
-from yomikomi.sim.scenes import SCENES, TEXTURE_HEIGHT, TEXTURE_WIDTH, Scene
+from yomikomi.sim.scene import TEXTURE_HEIGHT, TEXTURE_WIDTH, Scene
+from yomikomi.sim.scenes import SCENES
 from yomikomi.sim.textures import Image
 
 # Which scenes a programme draws from, by the name a carrier's description uses.
 MIXTURES: dict[str, tuple[str, ...]] = {
-    "mixed": tuple(SCENES),
+    "mixed": ("lantern parade", "harbour water", "stall pan", "drummers", "reed field", "sign board"),
     "lively": ("lantern parade", "harbour water", "stall pan", "drummers"),
     "still": ("sign board",),
+    "festival": ("night festival", "crowd", "dusk water", "notice pan"),
+    "kiln": ("kiln fire", "notice pan", "crowd"),
+    "aquarium": ("aquarium", "notice pan", "dusk water"),
+    "race": ("bow camera", "dusk water"),
 }
+
+
+# Of these, the sound fits the scenes.
+_SOUNDING = {"festival", "kiln", "aquarium", "race"}
+# What a scene's surface grows from; once given, a number stays, so that the same seed gives the same pictures for ever.
+_ROOTS = {
+    "drummers": 0, "harbour water": 1, "lantern parade": 2, "reed field": 3, "sign board": 4, "stall pan": 5, "night festival": 6,
+    "crowd": 7, "dusk water": 8, "notice pan": 9, "kiln fire": 10, "aquarium": 11, "bow camera": 12,
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -43,7 +57,7 @@ class Programme:
 
     def __init__(self, seed: int, *, mixture: str = "mixed", rate: Fraction = Fraction(30000, 1001)) -> None:
         self.seed, self.rate = seed, rate
-        self._names = MIXTURES[mixture]
+        self._mixture, self._names = mixture, MIXTURES[mixture]
         self._rng = np.random.default_rng([seed, 1])
         self._shots: list[Shot] = []
         self._store: dict[str, Image] = {}
@@ -62,6 +76,12 @@ class Programme:
         """All shots that begin within the first ``frames`` frames."""
         self.shot_at(max(0, frames - 1))
         return [shot for shot in self._shots if shot.start < frames]
+
+    def sounds(self, seconds: int) -> tuple[str, ...] | None:
+        """What each of the first seconds sounds like; None where a programme has the sound that all have."""
+        if self._mixture not in _SOUNDING:
+            return None
+        return tuple(SCENES[self.shot_at(int((second + 0.5) * self.rate)).scene].sound for second in range(seconds))
 
     def prepare(self) -> None:
         """Make all surfaces now, so that no cut has to wait for one."""
@@ -94,5 +114,5 @@ class Programme:
 
 @lru_cache(maxsize=12)
 def _make_surface(name: str, seed: int) -> Image:
-    rng = np.random.default_rng([seed, 3, sorted(SCENES).index(name)])
+    rng = np.random.default_rng([seed, 3, _ROOTS[name]])
     return SCENES[name].surface(rng, TEXTURE_HEIGHT, TEXTURE_WIDTH)

@@ -6,39 +6,14 @@ write a class with ``draw`` here and add it to ``SCENES``.
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
-from collections.abc import Callable
-
 import cv2
 import numpy as np
 
 from yomikomi.sim import textures
 from yomikomi.sim.canvas import Raster, disc, limb
+from yomikomi.sim.festival import Aquarium, BowCamera, Crowd, DuskWater, KilnFire, NightFestival, NoticePan
+from yomikomi.sim.scene import TEXTURE_HEIGHT, TEXTURE_WIDTH, Scene
 from yomikomi.sim.textures import Image
-
-TEXTURE_HEIGHT, TEXTURE_WIDTH = 760, 1800
-
-
-class Scene(ABC):
-    """One shot. ``draw(t, raster)`` gives the picture t seconds into it.
-
-    Attributes
-    ----------
-    surface : how its background texture is made.
-    pace : what a person would call its motion: still, slow or fast. Part of the truth.
-    """
-
-    surface: Callable[[np.random.Generator, int, int], Image]
-    pace = "slow"
-
-    def __init__(self, texture: Image, rng: np.random.Generator) -> None:
-        self.texture = texture
-        self.start_x = float(rng.uniform(40, TEXTURE_WIDTH - 800))
-        self.start_y = float(rng.uniform(20, 120))
-        self.direction = 1.0 if self.start_x < TEXTURE_WIDTH / 2 - 360 else -1.0
-
-    @abstractmethod
-    def draw(self, t: float, raster: Raster) -> Image: ...
 
 
 class Walker:
@@ -200,4 +175,11 @@ SCENES: dict[str, type[Scene]] = {
     "drummers": Drummers,
     "reed field": ReedField,
     "sign board": SignBoard,
+    "night festival": NightFestival,
+    "crowd": Crowd,
+    "dusk water": DuskWater,
+    "notice pan": NoticePan,
+    "kiln fire": KilnFire,
+    "aquarium": Aquarium,
+    "bow camera": BowCamera,
 }

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 SAMPLE_RATE = 48_000
 _PASSAGE_S = 6  # seconds of speech, then of music
 _SCALE_HZ = (220.0, 246.9, 293.7, 329.6, 392.0, 440.0)  # a pentatonic scale
-_HISS_DB = -58.0
+HISS_DB = -58.0
 _FORMANTS = ((650.0, 90.0, 1.0), (1150.0, 110.0, 0.5), (2500.0, 160.0, 0.22))
 
 Sound = NDArray[np.float64]
@@ -27,6 +27,9 @@ class ProgrammeSound:
         """Known truth: what kind of sound a second holds."""
         return "speech" if second // _PASSAGE_S % 2 == 0 else "music"
 
+    def second(self, number: int) -> Sound:
+        return _second(self.seed, number, self.kind_at(number))
+
     def samples(self, start: int, count: int) -> NDArray[Any]:
         """``count`` samples from sample ``start``; shape (count, 1), full scale ±32767, or ±2³¹ where deep."""
         return quantised(self.wave(start, count), deep=self.deep)[:, None]
@@ -38,7 +41,7 @@ class ProgrammeSound:
         while done < count:
             second, offset = divmod(start + done, SAMPLE_RATE)
             take = min(count - done, SAMPLE_RATE - offset)
-            out[done : done + take] = _second(self.seed, second, self.kind_at(second))[offset : offset + take]
+            out[done : done + take] = self.second(second)[offset : offset + take]
             done += take
         return out
 
@@ -79,12 +82,12 @@ class FeedSound:
 @lru_cache(maxsize=12)
 def _second(seed: int, second: int, kind: str) -> Sound:
     t = second + np.arange(SAMPLE_RATE) / SAMPLE_RATE
-    voice = _speech(seed, second, t) if kind == "speech" else _music(seed, second, t)
+    voice = speech(seed, second, t) if kind == "speech" else music(seed, second, t)
     hiss = np.random.default_rng([seed, 22, second]).standard_normal(SAMPLE_RATE)
-    return voice + 10 ** (_HISS_DB / 20) * hiss
+    return voice + 10 ** (HISS_DB / 20) * hiss
 
 
-def _speech(seed: int, second: int, t: Sound) -> Sound:
+def speech(seed: int, second: int, t: Sound) -> Sound:
     """Harmonics of a gliding pitch under three resonances, in syllables of a quarter second with pauses."""
     rng = np.random.default_rng([seed, 20, second])
     cycles = 128 * t + 4 * np.sin(2 * np.pi * 0.9 * t)  # the glide's phase is a function of time: no clicks
@@ -99,7 +102,7 @@ def _speech(seed: int, second: int, t: Sound) -> Sound:
     return 0.25 * envelope * voice
 
 
-def _music(seed: int, second: int, t: Sound) -> Sound:
+def music(seed: int, second: int, t: Sound) -> Sound:
     """Plucked notes every quarter second, each ringing on for a second and a half."""
     out = np.zeros_like(t)
     for step in range(second * 4 - 6, second * 4 + 4):

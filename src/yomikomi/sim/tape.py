@@ -8,6 +8,7 @@ the luma and chroma bandwidths commonly given for it (common practice, no source
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -32,6 +33,8 @@ class TapeFaults:
     luma_noise, chroma_noise : standard deviations in codes.
     wobble : standard deviation of the slow line-timing error in samples; 0 with a time-base corrector.
     jitter : standard deviation of the line-to-line timing error in samples; 0 with a time-base corrector.
+    lean : standard deviation of a line-timing error that stays for seconds, in samples: tape stretched, a picture that stands askew.
+    border : black at the left and the right of every line, in samples, as far as the recording did not fill it.
     band_lines : height of the head-switching band in frame lines, at the bottom.
     dropouts_per_second : mean number of dropouts.
     """
@@ -45,10 +48,12 @@ class TapeFaults:
     jitter: float = 0.18
     band_lines: int = 8
     dropouts_per_second: float = 0.6
+    lean: float = 0.0
+    border: tuple[int, int] = (0, 0)
 
     def with_corrector(self) -> TapeFaults:
         """The same tape in a deck with a time-base corrector."""
-        return TapeFaults(**{**asdict(self), "wobble": 0.0, "jitter": 0.0})
+        return TapeFaults(**{**asdict(self), "wobble": 0.0, "jitter": 0.0, "lean": 0.0})
 
 
 FORMATS: dict[str, TapeFaults] = {
@@ -57,6 +62,12 @@ FORMATS: dict[str, TapeFaults] = {
     "laserdisc": TapeFaults(
         luma_mhz=5.0, chroma_mhz=1.2, chroma_delay=0.5, luma_noise=1.8, chroma_noise=1.6, wobble=0.05, jitter=0.02,
         band_lines=0, dropouts_per_second=0.3,
+    ),
+    # As found in homes: the same formats with what years and an adjustable deck add.
+    "vhs_used": TapeFaults(lean=0.9, border=(9, 7), dropouts_per_second=2.0),
+    "video8_used": TapeFaults(
+        luma_mhz=3.1, chroma_mhz=0.6, chroma_delay=2.0, luma_noise=3.0, chroma_noise=2.6, band_lines=10, lean=0.6, border=(6, 8),
+        dropouts_per_second=1.2,
     ),
     "perfect": TapeFaults(6.5, 3.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0, 0.0),
 }  # fmt: skip
@@ -97,7 +108,18 @@ class Tape:
         place = np.arange(lines, dtype=np.float32) / lines
         phase = 2 * np.pi * (place * np.float32(1.3) + t * 7.1 + self.seed % 7)
         slow = faults.wobble * (np.sin(phase) + 0.5 * np.sin(2.7 * phase + t))
+        if faults.lean:
+            slow += faults.lean * self._leaning(place, t)
         return np.asarray(slow + faults.jitter * rng.standard_normal(lines), np.float32)
+
+    def _leaning(self, place: NDArray[np.floating[Any]], t: float) -> NDArray[np.floating[Any]]:
+        """Slow in time (periods of 3 to 20 s) and smooth from line to line, with a spread of about 1."""
+        rng = np.random.default_rng([self.seed, 14])
+        total = np.zeros_like(place)
+        for bends, hertz in ((0.4, 0.05), (0.9, 0.11), (1.7, 0.2), (3.1, 0.33)):
+            start, turn = rng.uniform(0, 2 * np.pi, 2)
+            total += np.float32(0.7) * np.sin(2 * np.pi * bends * place + start) * np.float32(np.sin(2 * np.pi * hertz * t + turn))
+        return total
 
     def play(self, picture: Image, field: int) -> tuple[Plane, Plane, Plane]:
         """One field through the tape.
@@ -115,9 +137,14 @@ class Tape:
         rng = np.random.default_rng([self.seed, 13, field])
         shift = self.timing(field, lines)
         band = self._switch_heads(shift, lines, rng)
-        y = cv2.sepFilter2D(picture[..., 0], cv2.CV_32F, self._luma_kernel, _ONE)
+        luma = np.ascontiguousarray(picture[..., 0])
+        if any(self.faults.border):
+            _black_out(luma, *self.faults.border, 16)
+        y = cv2.sepFilter2D(luma, cv2.CV_32F, self._luma_kernel, _ONE)
         # Every second sample: the low-pass that follows is far below what this folds back.
         half = np.ascontiguousarray(picture[:, ::2, 1:])
+        if any(self.faults.border):
+            _black_out(half, self.faults.border[0] // 2, self.faults.border[1] // 2, 128)
         chroma = cv2.sepFilter2D(half, cv2.CV_32F, self._chroma_kernel, _ONE)
         for hole in self.dropouts_in(field):
             y[hole.line % lines, hole.first : hole.first + hole.length] = 225.0
@@ -150,6 +177,11 @@ class Tape:
 
 
 _ONE = np.array([1.0], np.float32)
+
+
+def _black_out(plane: Plane, left: int, right: int, value: int) -> None:
+    plane[:, :left] = value
+    plane[:, plane.shape[1] - right :] = value
 
 
 def _low_pass(cycles_per_sample: float, *, taps: int, delay: float) -> Field32:

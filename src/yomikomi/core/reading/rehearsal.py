@@ -8,7 +8,7 @@ from fractions import Fraction
 from yomikomi.core.capture.health import HealthEnd
 from yomikomi.core.capture.proof import ProofLine
 from yomikomi.core.capture.result import CaptureResult
-from yomikomi.core.reading.cards.scanned import KIND_WORDS
+from yomikomi.core.reading.cards.scanned import KIND_WORDS, doubt_words
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.source import SourceFormat
@@ -80,7 +80,7 @@ def _scan(reading: Reading, expected: SourceFormat) -> list[ProofLine]:
     if scan.kind == "undetermined" and scan.whole_pictures:
         return [ProofLine("scan", "no fields where fields were expected: a film, or blended in the device", "check")]
     if scan.kind == "undetermined":
-        return [ProofLine("scan", "undetermined: too little motion", "undetermined")]
+        return [ProofLine("scan", f"undetermined: {doubt_words(reading)}", "undetermined")]
     if scan.kind != wanted:
         # Films in an interlaced standard are usual, whole or spread over fields; fields where whole pictures were sent are a fault.
         found = f"is {KIND_WORDS[scan.kind]}, {wanted} was expected"

@@ -10,7 +10,7 @@ from yomikomi.core.reading.cards.faults import fault_cards
 from yomikomi.core.reading.cards.files import file_card, hidden_card, structure_cards
 from yomikomi.core.reading.cards.finding import Finding, Mark, certainty_words
 from yomikomi.core.reading.cards.picture import border_cards, colour_cards, level_card, shape_card
-from yomikomi.core.reading.cards.scanned import KIND_WORDS, loss_card, mixture_words, rate_card, scan_card
+from yomikomi.core.reading.cards.scanned import KIND_WORDS, doubt_words, loss_card, mixture_words, rate_card, scan_card
 from yomikomi.core.reading.cards.sounds import sound_cards, sync_card
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.rates import rate_text
@@ -31,7 +31,7 @@ def headline(reading: Reading, *, by_word: bool = False) -> str:
     if scan.kind == "undetermined" and scan.whole_pictures:
         return f"Progressive or blended ({certainty_words(scan.whole_pictures)}), {rate} fps{steady}."
     if scan.kind == "undetermined":
-        return f"Scan type undetermined: too little motion. {rate} fps{steady}."
+        return f"Scan type undetermined: {doubt_words(reading)}. {rate} fps{steady}."
     if scan.kind == "progressive":
         return f"Progressive ({certain}), {rate} fps{steady}."
     if scan.kind == "interlaced":
@@ -50,11 +50,10 @@ def basis(reading: Reading) -> str:
     scan = reading.scan
     quiet = scan.frames - scan.informative_frames
     sample = f" of {grouped(reading.frames)}, a sample," if reading.mode == "quick" else ""
-    return (
-        f"{grouped(scan.frames)} frames{sample} read in {spoken(reading.read_seconds)}"
-        f" · {grouped(scan.agreeing_frames)} of {grouped(scan.informative_frames)} frames with enough motion agree"
-        f" · {grouped(quiet)} with too little motion"
-    )
+    read = f"{grouped(scan.frames)} frames{sample} read in {spoken(reading.read_seconds)}"
+    moving = f"{grouped(scan.informative_frames)} frames with enough motion"
+    agree = f"{grouped(scan.agreeing_frames)} of {moving} agree" if scan.agreeing_frames else moving
+    return f"{read} · {agree} · {grouped(quiet)} with too little motion"
 
 
 def findings(reading: Reading, origin: Origin = Origin.FILE) -> list[Finding]:

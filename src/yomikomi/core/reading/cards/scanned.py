@@ -7,6 +7,7 @@ from fractions import Fraction
 from yomikomi.core.reading.cards.advice import Origin, advice_for
 from yomikomi.core.reading.cards.finding import Finding, Mark, certainty_words
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.scan.verdict import MIN_INFORMATIVE
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.timecode import clock
@@ -21,6 +22,11 @@ KIND_WORDS = {
 }  # fmt: skip
 _PULLDOWNS = {"film_2_3": "2:3", "film_2_3_3_2": "2:3:3:2"}
 _LOSSES_A_MINUTE_WRONG = 2.0
+
+
+def doubt_words(reading: Reading) -> str:
+    """Why the scan type is not known."""
+    return "too little motion" if reading.scan.informative_frames < MIN_INFORMATIVE else "its frames fit no scan type well"
 
 
 def scan_card(reading: Reading, origin: Origin) -> Finding:
@@ -41,7 +47,7 @@ def scan_card(reading: Reading, origin: Origin) -> Finding:
         sure = certainty_words(scan.whole_pictures)
         return card(Mark.LOOK, "Progressive, or fields blended before", "do not deinterlace", why=why, cost=20, certainty=sure)
     if scan.kind == "undetermined":
-        why = f"only {grouped(scan.informative_frames)} of {grouped(scan.frames)} frames have enough motion, or they disagree"
+        why = f"{grouped(scan.informative_frames)} of {grouped(scan.frames)} frames have enough motion; {doubt_words(reading)}"
         return card(Mark.UNKNOWN, "Scan type undetermined", "check a moving part, then decide", why=why, certainty="–")
     if scan.kind == "progressive":
         return card(Mark.LOOK if contradiction else Mark.FINE, "Progressive", "do not deinterlace")

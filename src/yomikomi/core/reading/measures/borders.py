@@ -24,6 +24,8 @@ Profile = NDArray[np.floating]
 _DARK = 40.0
 # What counts as picture: this much above the border, or so many times the noise.
 _STEP, _NOISES = 5.0, 1.6
+# The longest edge, in samples: 3 MHz at 13.5 MHz, moved about by line jitter.
+_RAMP = 7
 # A look in which less than this stands out of the dark says nothing (a fade, titles on black).
 _LEAST_LIT = 0.15
 _SAME = 2  # samples by which looks may differ and still agree
@@ -139,9 +141,16 @@ def _border(profile: Profile, noise: float) -> int:
     level = float(profile[0])
     for length, value in enumerate(profile[:most]):
         if value > max(level, 0.0) + max(_STEP, _NOISES * noise):
-            return length
+            return length + _ramp(profile[length:], level)
         level = min(float(np.median(profile[: length + 1])), _DARK)
     return 0  # dark nearly to the middle: no border, but a dark picture
+
+
+def _ramp(profile: Profile, level: float) -> int:
+    """How far it still is to the middle of the edge: a tape's bandwidth draws it out over several samples."""
+    half = (level + float(np.median(profile[_RAMP - 2 : 2 * _RAMP]))) / 2
+    risen = np.flatnonzero(profile[:_RAMP] >= half)
+    return int(risen[0]) if len(risen) else 0
 
 
 def _near(one: Sides, two: Sides) -> bool:

@@ -23,6 +23,8 @@ _OUT_OF_PHASE = -0.8
 _HUM_ABOVE_DB, _HUM_LEAST_DB = 12.0, -70.0
 # Of many stretches the median strays less, and fainter hum can be told.
 _MANY, _HUM_ABOVE_MANY_DB = 12, 8.0
+# … and above the strongest line within 5 Hz (power).
+_RIVAL = 2.5
 _MAINS = (50.0, 60.0)
 _SEARCH = 0.06  # part of the mains frequency by which a wrong speed may move its hum
 # Mains keep their frequency far better than this (EN 50160: within 1 % for 99.5 % of a year; from memory).
@@ -182,8 +184,10 @@ def _comb_level(power: NDArray[np.float32], base: float, above_db: float) -> flo
         if at + 24 >= len(power):
             break
         tooth = float(power[at - 1 : at + 2].sum())
-        beside = float(np.median(np.concatenate([power[at - 20 : at - 6], power[at + 7 : at + 21]]))) * 3
-        if tooth > beside * 10 ** (above_db / 10):
+        around = np.concatenate([power[at - 20 : at - 6], power[at + 7 : at + 21]])
+        # A rhythm has a line at every multiple of its beat: hum stands above all that lies within 5 Hz, not only above the usual.
+        rival = float(np.convolve(around, np.ones(3), "valid").max())
+        if tooth > max(float(np.median(around)) * 3 * 10 ** (above_db / 10), rival * _RIVAL):
             strong += 1
             total += tooth
     return total if strong >= 2 else None

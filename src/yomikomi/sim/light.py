@@ -1,0 +1,64 @@
+"""Light and moving surfaces that several scenes share: lamps over a dark picture, water, flames; from fields of noise that scroll."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from yomikomi.sim.canvas import Raster
+from yomikomi.sim.textures import Field32, Image, cloud
+
+_COARSE = 8  # light is worked out on every eighth sample
+
+
+class Lamps:
+    """What lamps do to a picture: its luma is scaled by the light that falls there, and gets their warmth.
+
+    Parameters
+    ----------
+    ambient : light where no lamp reaches, 0…1.
+    """
+
+    def __init__(self, raster_width: int, frame_height: int, *, ambient: float) -> None:
+        self._shape = (frame_height // _COARSE + 1, raster_width // _COARSE + 1)
+        self._y, self._x = np.mgrid[0 : self._shape[0], 0 : self._shape[1]].astype(np.float32) * _COARSE
+        self.ambient = ambient
+
+    def shine(self, image: Image, raster: Raster, lamps: list[tuple[float, float, float, float]]) -> None:
+        """``lamps``: x, y, reach in samples, strength; in frame coordinates. In place."""
+        light = np.full(self._shape, self.ambient, np.float32)
+        for x, y, reach, strength in lamps:
+            light += strength * np.exp(-((self._x - x) ** 2 + (self._y - y) ** 2) / (2 * reach * reach))
+        matrix = np.array([[1 / _COARSE, 0, 0], [0, raster.step / _COARSE, raster.first / _COARSE]], np.float32)
+        spread = cv2.warpAffine(
+            light, matrix, (raster.width, raster.lines), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
+        )
+        luma = (image[..., 0].astype(np.float32) - 16) * np.minimum(spread, 1.5) + 16
+        image[..., 0] = np.clip(luma, 16, 235)
+        warmth = (16 * np.clip(spread - self.ambient, 0, 1)).astype(np.int16)
+        image[..., 1] = np.clip(image[..., 1].astype(np.int16) - warmth, 16, 240)
+        image[..., 2] = np.clip(image[..., 2].astype(np.int16) + warmth // 2, 16, 240)
+
+
+class Swell:
+    """A field of noise that scrolls in two layers, so that it never repeats its shape: waves, flames, light under water."""
+
+    def __init__(self, rng: np.random.Generator, *, height: int = 512, width: int = 1024, octaves: int = 5, fall: float = 0.62) -> None:
+        self._layers = [cloud(rng, height, width, octaves=octaves, fall=fall) for _ in range(2)]
+        self._height, self._width = height, width
+
+    def at(self, raster: Raster, *, drifts: tuple[tuple[float, float], tuple[float, float]], stretch: float = 1.0) -> Field32:
+        """The sum of both layers, each moved by its (x, y) in frame coordinates; ``stretch``: how much wider than tall it is."""
+        total = np.zeros((raster.lines, raster.width), np.float32)
+        for layer, (x, y) in zip(self._layers, drifts, strict=True):
+            matrix = np.array([[1 / stretch, 0, x / stretch], [0, raster.step, raster.first + y]], np.float32)
+            total += cv2.warpAffine(
+                layer, matrix, (raster.width, raster.lines), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT,
+            )
+        return total
+
+
+def trail(image: Image, samples: float) -> Image:
+    """What a pan of so many samples during the exposure does to a picture."""
+    width = max(1, round(abs(samples)))
+    return image if width == 1 else np.asarray(cv2.blur(image, (width, 1)), np.uint8)
