@@ -13,9 +13,10 @@ from yomikomi.core.video.colour import BT709
 from yomikomi.core.video.planes import frame_from_planes
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.new_file import new_file
+from yomikomi.sim.ambience import sound_of
 from yomikomi.sim.canvas import Raster
 from yomikomi.sim.programme import Programme
-from yomikomi.sim.sound import SAMPLE_RATE, ProgrammeSound
+from yomikomi.sim.sound import SAMPLE_RATE
 
 _WIDTH, _HEIGHT = 640, 480
 _RATE = Fraction(60000, 1001)
@@ -31,8 +32,8 @@ class CardRequest:
 def make_card_file(request: CardRequest, reporter: Reporter) -> int:
     """Write the file; returns its number of frames."""
     frames = round(request.seconds * _RATE)
-    programme = Programme(request.seed, mixture="lively", rate=_RATE)
-    sound = ProgrammeSound(request.seed)
+    programme = Programme(request.seed, mixture="race", rate=_RATE)
+    sound = sound_of(programme, request.seed)
     raster = Raster(_WIDTH, _HEIGHT)
     request.path.parent.mkdir(parents=True, exist_ok=True)
     with new_file(request.path) as made, av.open(str(made.part), "w", format="mp4") as sink:

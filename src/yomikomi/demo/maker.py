@@ -1,9 +1,9 @@
-"""Fills a new demo workspace in the background, one job after another, while the window is in use."""
+"""Fills a new demo workspace in the background, two jobs at a time, while the window is in use."""
 
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -13,16 +13,19 @@ from PySide6.QtCore import QObject
 
 from yomikomi.core.balance.choice import choices
 from yomikomi.core.balance.curves import plane_points
-from yomikomi.core.balance.models import TrialSet
-from yomikomi.core.balance.recipes import usual_recipes
+from yomikomi.core.balance.models import Prediction, TrialSet
+from yomikomi.core.balance.prediction import PredictRequest, predict
+from yomikomi.core.balance.recipes import recipe_for, usual_recipes
 from yomikomi.core.balance.trials import TrialRequest, run_trials
+from yomikomi.core.capture.health import health_path
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import prove
 from yomikomi.core.capture.result import CaptureResult
+from yomikomi.core.capture.session import CaptureRequest, capture
 from yomikomi.core.disc.contents import read_contents
 from yomikomi.core.disc.joining import JoinRequest, JoinResult, join_title
 from yomikomi.core.disc.titles import judge_titles
-from yomikomi.core.ledger.naming import copy_stem
+from yomikomi.core.ledger.run_queue import ask_copy, write_made
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.path.ranking import rank_paths
 from yomikomi.core.path.sheet import make_sheet, with_state
@@ -30,74 +33,146 @@ from yomikomi.core.path.structure import Task, Wishes
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.chain import recommended
-from yomikomi.core.video.standards import STANDARDS
 from yomikomi.core.work import Job, Reporter
 from yomikomi.core.work.job import JobState
-from yomikomi.core.work.new_file import free_name
 from yomikomi.core.work.notices import Weight
 from yomikomi.demo import scenario
 from yomikomi.demo.card_file import CardRequest, make_card_file
+from yomikomi.demo.damage import cut_off, spoil
 from yomikomi.demo.disc_file import DiscMade, DiscRequest, simulate_disc
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
+from yomikomi.sim.faulty import Faults, FaultySpec
 from yomikomi.sim.on_path import OnPathSpec
+from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.ui.shelf.bringing import titles_to_take_in
 from yomikomi.ui.shelf.discs import TitlesChosen
 from yomikomi.ui.state import AppState
 
 _UNFINISHED = ".demo-unfinished"
+_AT_ONCE = 2
+
+Step = tuple[str, Callable[[], None]]
 
 
 def fill(state: AppState) -> DemoMaker | None:
     """Begin in an empty workspace, or go on where an earlier start was cut off; None when there is nothing to do."""
-    marker = state.record.workspace.folder / _UNFINISHED
+    marker = state.workspace.folder / _UNFINISHED
     if state.carriers and not marker.exists():
         return None
     marker.touch()
     maker = DemoMaker(state, marker)
-    maker.go_on()
+    maker.begin()
     return maker
 
 
 class DemoMaker(QObject):
-    """K-001 goes through all stations; K-003 is copied from a disc; K-004 comes as a file; the others wait.
+    """K-001 is played twice and goes through all stations; K-003 is copied from a disc; K-004 comes as a file and is copied; K-002 lost
+    frames while it was captured; K-007 was cut off and is mended; the take of K-009 lies on a failing drive. The others wait.
 
-    Every figure is computed on the way: nothing about it is stored beforehand. The next step follows from what the record
-    holds, so that a demo that was cut off goes on.
+    Every figure is computed on the way: nothing about it is stored beforehand. What is to be done next follows from what the record
+    holds, so that a demo that was cut off goes on; a file gets its row only when it is whole.
     """
 
     def __init__(self, state: AppState, marker: Path) -> None:
         super().__init__(state)
         self._state, self._record, self._marker = state, state.record, marker
+        self._running: set[str] = set()
+        self._failed: set[str] = set()
         self.done = False
 
-    def go_on(self) -> None:
-        labels = {view.label: view.id for view in self._record.carriers()}
-        if "K-001" not in labels:
+    def begin(self) -> None:
+        if not self._record.shelf.labels():
             self._put_on_shelf()
-            labels = {view.label: view.id for view in self._record.carriers()}
-        view = self._record.carrier(labels["K-001"])
-        if view.path is None:
-            self._plan(view)
-        elif view.take is None or view.take.state == "recording":
-            self._play(view)
-        elif "K-004" not in labels:
-            self._make_card()
-        elif "K-003-1" not in labels:
-            self._make_disc()
-        elif waiting := [one for one in self._record.carriers() if one.kind == "disc" and one.take is None]:
-            self._copy_title(waiting[0])
-        elif view.reading is None:
-            self._read(view)
-        elif view.trials is None:
-            self._try_recipes(view)
-        elif not view.copies:
-            self._copy(view)
-        else:
+        words = "The demo fills itself in the background, in some minutes. Look around meanwhile."
+        self._state.tell(Weight.FINE, words)
+        self.go_on()
+
+    def go_on(self) -> None:
+        """Start what can be started, at most two steps at a time."""
+        views = {view.label: view for view in self._record.carriers()}
+        for key, start in self._steps(views):
+            if len(self._running) >= _AT_ONCE:
+                return
+            if key not in self._running | self._failed:
+                self._running.add(key)
+                start()
+        if not self._running and not self.done:
             self._finish()
+
+    def _steps(self, views: dict[str, CarrierView]) -> Iterator[Step]:
+        """At most one for each carrier: the next one."""
+        for label, next_of in (
+            ("K-001", self._parade), ("K-004", self._card), ("K-002", self._kiln), ("K-007", self._aquarium), ("K-009", self._race),
+        ):  # fmt: skip
+            view = views.get(label)
+            if view is None and label == "K-004":
+                yield "K-004 is made", self._make_card
+            elif view is not None and (step := next_of(view)) is not None:
+                yield step
+        if "K-003-1" not in views:
+            yield "K-003 is made", self._make_disc
+        for view in views.values():
+            if view.kind == "disc" and view.source is not None and view.take is None:
+                yield f"{view.label} is copied", partial(self._copy_title, view)
+
+    # The carriers
+
+    def _parade(self, view: CarrierView) -> Step | None:
+        lengths, passes = scenario.LENGTHS, len(self._record.readings.of(view.id))
+        if view.path is None:
+            return "K-001 is proven", partial(self._plan, view)
+        if view.takes == 0:
+            return "K-001 is played", partial(self._play, view, replace(scenario.K001, seconds=lengths.first_pass))
+        if passes == 0:
+            return "K-001 is read", partial(self._read, view)
+        if view.takes == 1:  # once more, in a deck with a time-base corrector
+            again = replace(scenario.K001, seconds=lengths.second_pass, corrector=True)
+            return "K-001 is played again", partial(self._play, view, again)
+        if passes == 1:
+            return "K-001 is read again", partial(self._read, view)
+        if view.trials is None:
+            return "K-001 is tried", partial(self._try_recipes, view)
+        if len([copy for copy in view.copies if copy.ended_at]) < 2:
+            return "K-001 is copied", partial(self._copy_best, view)
+        return None
+
+    def _card(self, view: CarrierView) -> Step | None:
+        if view.reading is None:
+            return "K-004 is read", partial(self._read, view)
+        if not view.copies:
+            return "K-004 is predicted", partial(self._predict_and_copy, view)
+        return self._copy_waiting(view)
+
+    def _kiln(self, view: CarrierView) -> Step | None:
+        if view.takes == 0:
+            return "K-002 is captured", partial(self._capture_with_losses, view)
+        return ("K-002 is read", partial(self._read, view)) if view.reading is None else None
+
+    def _aquarium(self, view: CarrierView) -> Step | None:
+        if view.takes == 0:
+            spec = replace(scenario.K007, seconds=scenario.LENGTHS.cut_off)
+            return "K-007 is played", partial(self._play, view, spec, ends=self._cut_off)
+        if view.take is not None and view.take.state == "mended" and view.reading is None:
+            return "K-007 is read", partial(self._read, view)
+        return None
+
+    def _race(self, view: CarrierView) -> Step | None:
+        if view.takes == 0:
+            spec = replace(scenario.K009, seconds=scenario.LENGTHS.damaged)
+            return "K-009 is played", partial(self._play, view, spec, ends=self._spoil)
+        if view.reading is None:
+            return "K-009 is read", partial(self._read, view)
+        if not view.copies:
+            return "K-009 is predicted", partial(self._predict_and_copy, view)
+        return self._copy_waiting(view)
+
+    # The steps
 
     def _put_on_shelf(self) -> None:
         self._record.settings.save_equipment(scenario.EQUIPMENT)
-        self._record.shelf.put([intake for intake, _ in scenario.SHELF], [source for _, source in scenario.SHELF])
+        backlog = scenario.backlog()
+        intakes = [*(intake for intake, _ in scenario.SHELF), *backlog]
+        self._record.shelf.put(intakes, [*(source for _, source in scenario.SHELF), *(None for _ in backlog)])
         self._state.reload()
 
     def _plan(self, view: CarrierView) -> None:
@@ -112,37 +187,81 @@ class DemoMaker(QObject):
                 ticked = with_state(ticked, knob, "done")
             self._record.paths.save(view.id, ticked)
 
-        self._job(look_at, LookRequest(source, 1.0), "proving the path of K-001", ended)
+        self._job("K-001 is proven", look_at, LookRequest(source, 1.0), "proving the path of K-001", ended)
 
-    def _play(self, view: CarrierView) -> None:
+    def _play(self, view: CarrierView, spec: TapePlayerSpec, *, ends: Callable[[CarrierView, Path, int], None] | None = None) -> None:
+        spec = replace(spec, real_time=False)
+        made = self._scratch(view)
+        request = SimulateRequest(spec, made, spec.seconds)
+        key = "K-001 is played again" if view.takes else f"{view.label} is played"
+        self._job(key, simulate_to, request, f"playing {view.label}", partial(ends or self._keep, view, made))
+
+    def _keep(self, view: CarrierView, made: Path, frames: int) -> None:
+        """What was played becomes the take."""
         take_id, path = self._record.takes.begin(view.id)
-        spec = replace(scenario.K001, seconds=scenario.EXCERPT_S, real_time=False)
-        rate = STANDARDS[spec.standard].rate
+        made.rename(path)
+        rate = _rate(view)
+        self._record.takes.end(take_id, CaptureResult(path, frames, frames / rate, 0, 0, path.stat().st_size))
 
-        def ended(frames: int) -> None:
-            self._record.takes.end(take_id, CaptureResult(path, frames, float(frames / rate), 0, 0, path.stat().st_size))
+    def _cut_off(self, view: CarrierView, made: Path, _frames: int) -> None:
+        """The power went while it was recorded: the row says so, and the file ends anywhere. The window mends it."""
+        take_id, path = self._record.takes.begin(view.id)
+        cut_off(made)
+        made.rename(path)
+        self._state.upkeep.mended.connect(self.go_on)
+        self._state.upkeep.mend_takes(take_id)
 
-        self._job(simulate_to, SimulateRequest(spec, path), "playing K-001", ended)
+    def _spoil(self, view: CarrierView, made: Path, frames: int) -> None:
+        """It lies on a drive that loses sectors."""
+        spoil(made)
+        self._keep(view, made, frames)
+
+    def _capture_with_losses(self, view: CarrierView) -> None:
+        spec = replace(scenario.K002, seconds=scenario.LENGTHS.lossy, real_time=False)
+        frames = int(scenario.LENGTHS.lossy * _rate(view))
+        faults = Faults.scattered("lost", frames=frames, count=max(1, frames // 60), seed=2)
+        faults = replace(faults, repeated=Faults.scattered("repeated", frames=frames, count=max(1, frames // 100), seed=5).repeated)
+        made = self._scratch(view)
+
+        def ended(result: CaptureResult) -> None:
+            take_id, path = self._record.takes.begin(view.id)
+            made.rename(path)
+            if health_path(made).exists():
+                health_path(made).rename(health_path(path))
+            self._record.takes.end(take_id, replace(result, path=path, parts=(path,)))
+
+        request = CaptureRequest(FaultySpec(spec, faults), made, patient=True)
+        self._job("K-002 is captured", capture, request, "capturing K-002", ended)
 
     def _make_card(self) -> None:
-        card = self._record.workspace.folder / "card K-004" / "bow-camera.mp4"
+        card = self._state.workspace.folder / "card K-004" / "bow-camera.mp4"
 
         def ended(_frames: int) -> None:
             self._record.takes.import_file(card, title=scenario.K004_TITLE, kind="card", label="K-004")
 
-        self._job(make_card_file, CardRequest(card, scenario.K004_SEED, scenario.K004_SECONDS), "making K-004", ended)
+        def make() -> None:
+            request = CardRequest(card, scenario.K004_SEED, scenario.LENGTHS.card)
+            self._job("K-004 is made", make_card_file, request, "making K-004", ended)
+
+        if card.exists():  # an earlier start ended right after it
+            ended(0)
+            self._after("K-004 is made")
+        else:
+            make()
 
     def _make_disc(self) -> None:
-        folder = self._record.workspace.folder / "disc K-003" / scenario.K003_TITLE
+        folder = self._state.workspace.folder / "disc K-003" / scenario.K003_TITLE
         shutil.rmtree(folder, ignore_errors=True)  # what an earlier start left unfinished
         folder.parent.mkdir(exist_ok=True)
 
         def ended(_made: DiscMade) -> None:
             wanted = [one for one in judge_titles(read_contents(folder).titles) if one.kind == "episode"]
             intakes, sources = titles_to_take_in(TitlesChosen(folder, "K-003", tuple(wanted)))
-            self._record.shelf.put(intakes, sources)
+            note = "shortened for the demo: the disc's tables tell the real running time, its data hold some seconds"
+            self._record.shelf.put([intake.model_copy(update={"note": note}) for intake in intakes], sources)
 
-        self._job(simulate_disc, DiscRequest(scenario.K003, folder), "making K-003", ended)
+        request = DiscRequest(scenario.ferry_school(scenario.LENGTHS), folder)
+        self._job("K-003 is made", simulate_disc, request, "making K-003", ended)
 
     def _copy_title(self, view: CarrierView) -> None:
         assert view.source is not None
@@ -152,11 +271,12 @@ class DemoMaker(QObject):
             self._record.takes.add_copied(view.id, target, seconds=done.seconds, frames=done.frames, words="title copied")
 
         request = JoinRequest(Path(view.source["path"]), int(view.source["title"]), target)
-        self._job(join_title, request, f"copying {view.label}", ended)
+        self._job(f"{view.label} is copied", join_title, request, f"copying {view.label}", ended)
 
     def _read(self, view: CarrierView) -> None:
         assert view.take is not None
-        self._job(read, ReadRequest(view.take.path), "reading K-001", partial(self._record.readings.save, view.take.id))
+        key = f"{view.label} is read" + (" again" if view.takes > 1 else "")
+        self._job(key, read, ReadRequest(view.take.path), f"reading {view.label}", partial(self._record.readings.save, view.take.id))
 
     def _try_recipes(self, view: CarrierView) -> None:
         assert view.take is not None
@@ -169,33 +289,93 @@ class DemoMaker(QObject):
 
         def ended(trials: TrialSet) -> None:
             self._record.trials.save(take_id, trials, folder)
+            self._ask_copies(self._record.carrier(view.id))
 
-        self._job(run_trials, request, "trials of K-001", ended)
+        self._job("K-001 is tried", run_trials, request, "trials of K-001", ended)
 
-    def _copy(self, view: CarrierView) -> None:
+    def _ask_copies(self, view: CarrierView) -> None:
+        """The choices that stand out, the first two to be made; the others wait in the run."""
+        assert view.trials is not None
+        assert view.judged is not None
+        plane = plane_points(view.trials)
+        found = [one.point.prediction for one in choices(plane, limit_bytes=None, height=view.judged.geometry.height)]
+        usual = [point.prediction for curve in plane.values() for point in curve if point.prediction.measured]
+        wanted: list[Prediction] = []
+        for one in (*found, *usual[1::2]):
+            if one.recipe not in [other.recipe for other in wanted]:
+                wanted.append(one)
+        for one in wanted[:5]:
+            ask_copy(self._record, view, one.recipe, one)
+
+    def _copy_best(self, view: CarrierView) -> None:
+        if not view.copies:  # a start ended between the trials and this
+            self._ask_copies(view)
+            view = self._record.carrier(view.id)
+        step = self._copy_waiting(view)
+        if step is None:
+            self._after("K-001 is copied")
+        else:
+            step[1]()
+
+    def _predict_and_copy(self, view: CarrierView) -> None:
         assert view.take is not None
         assert view.judged is not None
-        assert view.treatment is not None
-        assert view.trials is not None
-        picked = choices(plane_points(view.trials), limit_bytes=None, height=view.judged.geometry.height)[0].point.prediction
-        target = free_name(self._record.workspace.folder / "copies", copy_stem(view, picked.recipe), ".mp4")
-        copy_id = self._record.copies.ask(view.take.id, picked.recipe, view.treatment, picked, target)
-        self._record.copies.start(copy_id)
-        request = CopyRequest(view.take.path, target, view.judged, view.treatment, picked.recipe)
-        self._job(make_copy, request, "copy of K-001", lambda result: self._record.copies.end(copy_id, result=result))
+        treatment, _why = recommended(view.judged)
+        self._record.readings.choose_treatment(view.take.id, treatment)
+        recipe = recipe_for("h264", scenario.K004_QUALITY)
+
+        def ended(prediction: Prediction) -> None:
+            ask_copy(self._record, self._record.carrier(view.id), recipe, prediction)
+
+        request = PredictRequest(view.take.path, view.judged, treatment, recipe)
+        self._job(f"{view.label} is predicted", predict, request, f"predicting {view.label}", ended)
+
+    def _copy_waiting(self, view: CarrierView) -> Step | None:
+        """The oldest waiting copy of a carrier."""
+        waiting = next((copy for copy in view.copies if copy.state == "waiting"), None)
+        if waiting is None:
+            return None
+        key = f"{view.label} is copied"
+
+        def start() -> None:
+            work = self._record.copies.work(waiting.id)
+            self._record.copies.start(waiting.id)
+            request = CopyRequest(work.path, work.target, work.reading, work.treatment, work.recipe)
+            self._job(key, make_copy, request, f"copy of {view.label}", lambda result: write_made(self._record, waiting, result))
+
+        return key, start
 
     def _finish(self) -> None:
         self._marker.unlink(missing_ok=True)
         self.done = True
-        self._state.tell(Weight.FINE, "The demo is ready: K-001 has been through all stations; capture K-002, or read K-004.")
+        words = "The demo is ready: K-001 has been through all stations."
+        self._state.tell(Weight.FINE, words, "Capture K-002 anew, read a lesson of K-003, or start the run.")
 
-    def _job(self, function: Callable[[Any, Reporter], Any], request: Any, name: str, then: Callable[[Any], None]) -> None:
+    def _scratch(self, view: CarrierView) -> Path:
+        """Where a take grows that has no row yet: what an earlier start left there is overwritten."""
+        made = self._state.workspace.folder / "takes" / f".demo-{view.label.lower()}.mkv"
+        for old in (made, health_path(made)):
+            old.unlink(missing_ok=True)
+        return made
+
+    def _job(self, key: str, function: Callable[[Any, Reporter], Any], request: Any, name: str, then: Callable[[Any], object]) -> None:
         def ended(job: Job) -> None:
             if job.state is JobState.DONE:
                 then(job.result)
                 self._state.reload()
-                self.go_on()
             else:
-                self._state.tell_end(job)
+                self._failed.add(key)
+                if not self._state.jobs.closing:
+                    self._state.tell_end(job)
+            self._after(key)
 
-        self._state.jobs.start(function, request, name=name, resource="processor", on_end=ended)
+        self._state.jobs.start(function, request, name=name, on_end=ended)
+
+    def _after(self, key: str) -> None:
+        self._running.discard(key)
+        if not self._state.jobs.closing:
+            self.go_on()
+
+
+def _rate(view: CarrierView) -> float:
+    return 25.0 if view.standard == "625i" else 30000 / 1001

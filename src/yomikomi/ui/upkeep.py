@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from yomikomi.core.balance.machine import full_trial, was_disturbed
 from yomikomi.core.capture.cutting import JoinPiecesRequest, Piece, join_pieces
@@ -35,6 +35,10 @@ _SEARCH_MS = 5000
 
 
 class Upkeep(QObject):
+    """``mended`` tells that a take was, or could not be."""
+
+    mended = Signal()
+
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self._state = state
@@ -144,6 +148,7 @@ class Upkeep(QObject):
         words = self._state.record.takes.save_mended(take.id, job.result, str(job.error) if job.error else "")
         self._state.tell(Weight.LOOK, words)
         self._state.reload()
+        self.mended.emit()
 
     # Clips out of look-back rings
 

@@ -183,7 +183,8 @@ class Reel:
         starts = [int(navigation[edge]) for edge in edges[:-1]]
         starts[0] = 0
         ends = [*starts[1:], len(raw)]
-        length = [(after - before) * self.group / self.standard.rate for before, after in itertools.pairwise(edges)]
+        told = Fraction(1) if self._title.still else self._spec.told_times
+        length = [told * (after - before) * self.group / self.standard.rate for before, after in itertools.pairwise(edges)]
         return [
             CellPlace(base + start, base + end - 1, seconds, number == 0)
             for number, (start, end, seconds) in enumerate(zip(starts, ends, length, strict=True))

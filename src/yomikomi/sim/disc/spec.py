@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from fractions import Fraction
 from typing import Any
 
 KINDS = ("programme", "episode", "extra", "menu")
@@ -36,7 +37,9 @@ class DiscTitle:
 class DiscSpec:
     """``film``: pictures of 24000/1001 spread over 525-line fields 2:3, or of 25 as they are on 625 lines.
 
-    ``sound``: AC-3 or PCM. ``part_bytes``: how large a data file may grow before the next begins (1 GiB on real discs).
+    ``told_times``: the tables tell so many times the running time that the data hold (of what does not stand still), for a disc that
+    stands for a longer one. ``sound``: AC-3 or PCM. ``part_bytes``: how large a data file may grow before the next begins (1 GiB on
+    real discs).
     """
 
     titles: tuple[DiscTitle, ...]
@@ -47,6 +50,7 @@ class DiscSpec:
     part_bytes: int = 2**30
     sound: str = "AC-3"
     label: str = "FERRY SCHOOL"
+    told_times: Fraction = Fraction(1)
 
 
 @dataclass(frozen=True)
