@@ -95,7 +95,8 @@ def _open_window(folder: Path, *, demo: bool, trust: bool = False) -> None:
 
         fill(state)
 
-    code = run_window(folder, on_ready=fill if demo else None, trust=trust)
+    also = ("yomikomi.demo.maker",) if demo else ()
+    code = run_window(folder, on_ready=fill if demo else None, also=also, trust=trust)
     if code == REOPEN:  # another form or size of everything: Qt takes them only at the start
         os.execv(sys.executable, [sys.executable, "-m", "yomikomi", *sys.argv[1:]])
     raise SystemExit(code)

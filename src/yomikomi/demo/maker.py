@@ -15,17 +15,17 @@ from yomikomi.core.balance.choice import choices
 from yomikomi.core.balance.curves import plane_points
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.prediction import PredictRequest, predict
-from yomikomi.core.balance.recipes import recipe_for, usual_recipes
+from yomikomi.core.balance.recipes import CODECS, recipe_for, usual_recipes
 from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.capture.health import health_path
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import prove
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.session import CaptureRequest, capture
-from yomikomi.core.disc.contents import read_contents
+from yomikomi.core.disc.finding import DiscFound, look_into
 from yomikomi.core.disc.joining import JoinRequest, JoinResult, join_title
-from yomikomi.core.disc.titles import judge_titles
-from yomikomi.core.ledger.run_queue import ask_copy, write_made
+from yomikomi.core.errors import YomikomiError
+from yomikomi.core.ledger.run_queue import ask_copy, write_failed, write_made
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.path.ranking import rank_paths
 from yomikomi.core.path.sheet import make_sheet, with_state
@@ -50,6 +50,8 @@ from yomikomi.ui.state import AppState
 
 _UNFINISHED = ".demo-unfinished"
 _AT_ONCE = 2
+# How far the copy of K-009 has come when its take changes under it.
+_SPOILT_AFTER = 0.3
 
 Step = tuple[str, Callable[[], None]]
 
@@ -67,7 +69,8 @@ def fill(state: AppState) -> DemoMaker | None:
 
 class DemoMaker(QObject):
     """K-001 is played twice and goes through all stations; K-003 is copied from a disc; K-004 comes as a file and is copied; K-002 lost
-    frames while it was captured; K-007 was cut off and is mended; the take of K-009 lies on a failing drive. The others wait.
+    frames while it was captured; K-007 was cut off and is mended; the take of K-009 changes on its drive while it is copied, which the
+    copy's checks find. The others wait.
 
     Every figure is computed on the way: nothing about it is stored beforehand. What is to be done next follows from what the record
     holds, so that a demo that was cut off goes on; a file gets its row only when it is whole.
@@ -78,6 +81,7 @@ class DemoMaker(QObject):
         self._state, self._record, self._marker = state, state.record, marker
         self._running: set[str] = set()
         self._failed: set[str] = set()
+        self._spoilt: set[str] = set()
         self.done = False
 
     def begin(self) -> None:
@@ -109,7 +113,7 @@ class DemoMaker(QObject):
                 yield "K-004 is made", self._make_card
             elif view is not None and (step := next_of(view)) is not None:
                 yield step
-        if "K-003-1" not in views:
+        if "K-003-1" not in views and "K-003 is looked into" not in self._running | self._failed:
             yield "K-003 is made", self._make_disc
         for view in views.values():
             if view.kind == "disc" and view.source is not None and view.take is None:
@@ -158,8 +162,7 @@ class DemoMaker(QObject):
 
     def _race(self, view: CarrierView) -> Step | None:
         if view.takes == 0:
-            spec = replace(scenario.K009, seconds=scenario.LENGTHS.damaged)
-            return "K-009 is played", partial(self._play, view, spec, ends=self._spoil)
+            return "K-009 is played", partial(self._play, view, replace(scenario.K009, seconds=scenario.LENGTHS.failing))
         if view.reading is None:
             return "K-009 is read", partial(self._read, view)
         if not view.copies:
@@ -211,11 +214,6 @@ class DemoMaker(QObject):
         self._state.upkeep.mended.connect(self.go_on)
         self._state.upkeep.mend_takes(take_id)
 
-    def _spoil(self, view: CarrierView, made: Path, frames: int) -> None:
-        """It lies on a drive that loses sectors."""
-        spoil(made)
-        self._keep(view, made, frames)
-
     def _capture_with_losses(self, view: CarrierView) -> None:
         spec = replace(scenario.K002, seconds=scenario.LENGTHS.lossy, real_time=False)
         frames = int(scenario.LENGTHS.lossy * _rate(view))
@@ -254,11 +252,15 @@ class DemoMaker(QObject):
         shutil.rmtree(folder, ignore_errors=True)  # what an earlier start left unfinished
         folder.parent.mkdir(exist_ok=True)
 
-        def ended(_made: DiscMade) -> None:
-            wanted = [one for one in judge_titles(read_contents(folder).titles) if one.kind == "episode"]
+        def looked(found: DiscFound) -> None:
+            wanted = [one for one in found.judged if one.kind == "episode"]
             intakes, sources = titles_to_take_in(TitlesChosen(folder, "K-003", tuple(wanted)))
             note = "shortened for the demo: the disc's tables tell the real running time, its data hold some seconds"
             self._record.shelf.put([intake.model_copy(update={"note": note}) for intake in intakes], sources)
+
+        def ended(_made: DiscMade) -> None:
+            self._running.add("K-003 is looked into")
+            self._job("K-003 is looked into", look_into, folder, "looking into K-003", looked)
 
         request = DiscRequest(scenario.ferry_school(scenario.LENGTHS), folder)
         self._job("K-003 is made", simulate_disc, request, "making K-003", ended)
@@ -284,7 +286,8 @@ class DemoMaker(QObject):
         treatment, _why = recommended(view.judged)
         self._record.readings.choose_treatment(view.take.id, treatment)
         take_id, folder = view.take.id, self._record.trials.new_folder(view.take.id)
-        recipes = tuple(usual_recipes(fields=treatment.leaves_fields, effort="low"))
+        usual = usual_recipes(fields=treatment.leaves_fields, effort="low")
+        recipes = tuple(one for one in usual if one.quality != CODECS[one.codec].probes[0])  # the dearest of each codec takes longest
         request = TrialRequest(view.take.path, view.judged, treatment, recipes, folder=folder)
 
         def ended(trials: TrialSet) -> None:
@@ -341,7 +344,16 @@ class DemoMaker(QObject):
             work = self._record.copies.work(waiting.id)
             self._record.copies.start(waiting.id)
             request = CopyRequest(work.path, work.target, work.reading, work.treatment, work.recipe)
-            self._job(key, make_copy, request, f"copy of {view.label}", lambda result: write_made(self._record, waiting, result))
+
+            def watch(job: Job) -> None:
+                if view.label == "K-009" and key not in self._spoilt and getattr(job.progress, "part", 0) > _SPOILT_AFTER:
+                    self._spoilt.add(key)
+                    spoil(work.path)  # its drive loses sectors
+
+            self._job(
+                key, make_copy, request, f"copy of {view.label}", lambda result: write_made(self._record, waiting, result), watch=watch,
+                failed=lambda error: write_failed(self._record, waiting, error),
+            )  # fmt: skip
 
         return key, start
 
@@ -358,18 +370,23 @@ class DemoMaker(QObject):
             old.unlink(missing_ok=True)
         return made
 
-    def _job(self, key: str, function: Callable[[Any, Reporter], Any], request: Any, name: str, then: Callable[[Any], object]) -> None:
+    def _job(
+        self, key: str, function: Callable[[Any, Reporter], Any], request: Any, name: str, then: Callable[[Any], object], *,
+        watch: Callable[[Job], None] | None = None, failed: Callable[[YomikomiError | None], None] | None = None,
+    ) -> None:  # fmt: skip
         def ended(job: Job) -> None:
             if job.state is JobState.DONE:
                 then(job.result)
                 self._state.reload()
             else:
                 self._failed.add(key)
+                if failed is not None:
+                    failed(job.error)
                 if not self._state.jobs.closing:
                     self._state.tell_end(job)
             self._after(key)
 
-        self._state.jobs.start(function, request, name=name, on_end=ended)
+        self._state.jobs.start(function, request, name=name, on_progress=watch, on_end=ended)
 
     def _after(self, key: str) -> None:
         self._running.discard(key)

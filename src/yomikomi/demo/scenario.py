@@ -30,13 +30,13 @@ K008 = FeedSpec(3840, 2160, Fraction(24000, 1001), seed=8, shape="3:2", hdr=True
 class Lengths:
     """How much of each carrier the demo holds, in seconds: enough to judge by, made in minutes."""
 
-    first_pass: float = 40.0
-    second_pass: float = 40.0
+    first_pass: float = 24.0
+    second_pass: float = 24.0
     lossy: float = 20.0
-    cut_off: float = 16.0
-    damaged: float = 15.0
-    lesson: float = 12.0
-    card: int = 15
+    cut_off: float = 20.0
+    failing: float = 20.0
+    lesson: float = 10.0
+    card: int = 12
 
 
 LENGTHS = Lengths()
@@ -119,7 +119,7 @@ SHELF = (
     _carrier("K-007", "Aquarium guide", "laserdisc", "525i", 55, "squeezed 16:9", K007, shape="16:9 squeezed", sound="two languages"),
     _carrier("K-008", "Harbour survey", "camera", "2160p23.976", None, "card-limited; wide gamut; to be cropped to three shapes", K008,
              shape="3:2", sound="silent", wanted=("edit", "upload"), tags=("survey",)),
-    _carrier("K-009", "Boat race 1989", "vhs", "525i", 31, "its take lies on a failing drive", K009,
+    _carrier("K-009", "Boat race 1989", "vhs", "525i", 31, "its take lies on a failing drive: something changed after it was read", K009,
              shape="4:3", sound="mono", marked_minutes=60, speed="SP", tags=("race", "1989")),
 )  # fmt: skip
 

@@ -31,7 +31,7 @@ class NightFestival(Scene):
         self.people = [
             (Person.any(rng, size=size, carries=bool(rng.random() < 0.6)), float(rng.uniform(-80, 800)),
              float(rng.uniform(42, 74) * size * rng.choice([-1, 1])), ground + float(rng.uniform(-6, 8)))
-            for size, ground, count in ((0.62, 352.0, 6), (0.95, 432.0, 4), (1.25, 486.0, 2)) for _ in range(count)
+            for size, ground, count in ((0.62, 352.0, 6), (0.95, 432.0, 3), (1.25, 486.0, 2)) for _ in range(count)
         ]  # fmt: skip
         self.light = textures.glow(30)
 

@@ -33,11 +33,12 @@ class Lamps:
         spread = cv2.warpAffine(
             light, matrix, (raster.width, raster.lines), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
         )
-        luma = (image[..., 0].astype(np.float32) - 16) * np.minimum(spread, 1.5) + 16
-        image[..., 0] = np.clip(luma, 16, 235)
-        warmth = (16 * np.clip(spread - self.ambient, 0, 1)).astype(np.int16)
-        image[..., 1] = np.clip(image[..., 1].astype(np.int16) - warmth, 16, 240)
-        image[..., 2] = np.clip(image[..., 2].astype(np.int16) + warmth // 2, 16, 240)
+        planes = [np.ascontiguousarray(image[..., plane]) for plane in range(3)]
+        lit = cv2.max(cv2.multiply(planes[0], np.minimum(spread, 1.5), dtype=cv2.CV_8U), 16)
+        warmth = cv2.convertScaleAbs(np.clip(spread - self.ambient, 0, 1), alpha=16)
+        image[..., 0] = cv2.min(lit, 235)
+        image[..., 1] = cv2.subtract(planes[1], warmth)
+        image[..., 2] = cv2.add(planes[2], warmth >> 1)
 
 
 class Swell:

@@ -17,6 +17,10 @@ def shaded(colour: Colour, gain: float) -> Colour:
     return int(np.clip(16 + (colour[0] - 16) * gain, 16, 235)), colour[1], colour[2]
 
 
+# Smaller people are too far away for folds and far arms to be seen.
+_NEAR = 0.7
+
+
 @dataclass(frozen=True)
 class Person:
     """Measures in frame coordinates at size 1: about 180 lines tall. ``dark``: how bright clothes are at the least."""
@@ -44,15 +48,19 @@ class Person:
         s, phase = self.size, self.phase + stride
         bob = 3.0 * s * abs(np.sin(phase))
         hip, shoulder, head = ground - 88 * s - bob, ground - 148 * s - bob, ground - 172 * s - bob
+        if not -60 * s < x < raster.width + 60 * s:
+            return x, shoulder
         raster.polygon(image, disc(x, ground + 2 * s, 34 * s, 6 * s), (24, 128, 128))
         for side in (1, -1):
             self._leg(raster, image, x, hip, ground, side * np.sin(phase), facing, near=side > 0)
-        back = self._arm(raster, image, x, shoulder, -np.sin(phase), facing, near=False)
+        front = back = (x, shoulder)
+        if s > _NEAR:
+            back = self._arm(raster, image, x, shoulder, -np.sin(phase), facing, near=False)
         raster.polygon(image, _torso(x, shoulder, hip, s), self.coat)
-        raster.polygon(
-            image, limb(x - 11 * s * facing, shoulder + 4 * s, x - 12 * s * facing, hip + 8 * s, 15 * s), shaded(self.coat, 0.72)
-        )
-        raster.polygon(image, limb(x - 19 * s, hip - 22 * s, x + 19 * s, hip - 22 * s, 6 * s), shaded(self.coat, 1.35))  # a sash
+        if s > _NEAR:
+            lapel = limb(x - 11 * s * facing, shoulder + 4 * s, x - 12 * s * facing, hip + 8 * s, 15 * s)
+            raster.polygon(image, lapel, shaded(self.coat, 0.72))
+            raster.polygon(image, limb(x - 19 * s, hip - 22 * s, x + 19 * s, hip - 22 * s, 6 * s), shaded(self.coat, 1.35))  # a sash
         raster.polygon(image, disc(x + 2 * s * facing, head, 13 * s, 17 * s), self.skin)
         raster.polygon(image, disc(x - 3 * s * facing, head - 6 * s, 14 * s, 13 * s), self.hair)
         front = self._arm(raster, image, x, shoulder, np.sin(phase), facing, near=True)
@@ -65,7 +73,8 @@ class Person:
         foot = (x + swing * 30 * s, ground - lift)
         raster.polygon(image, limb(x, hip, *knee, 19 * s), colour)
         raster.polygon(image, limb(*knee, *foot, 13 * s), colour)
-        raster.polygon(image, limb(foot[0] - 6 * s, foot[1], foot[0] + 12 * s * facing, foot[1], 8 * s), shaded(colour, 0.6))
+        if s > _NEAR:
+            raster.polygon(image, limb(foot[0] - 6 * s, foot[1], foot[0] + 12 * s * facing, foot[1], 8 * s), shaded(colour, 0.6))
 
     def _arm(
         self, raster: Raster, image: Image, x: float, shoulder: float, swing: float, facing: float, *, near: bool

@@ -6,7 +6,7 @@ import contextlib
 import gc
 import os
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from importlib import import_module
 from pathlib import Path
@@ -96,8 +96,8 @@ def build_window(workspace: Workspace) -> MainWindow:
 class Opening:
     """What goes on after the first picture, in pieces: the record, then all stations, then workers that start at once."""
 
-    def __init__(self, window: MainWindow, on_ready: Callable[[AppState], object] | None = None) -> None:
-        self._window, self._on_ready = window, on_ready
+    def __init__(self, window: MainWindow, on_ready: Callable[[AppState], object] | None = None, also: Sequence[str] = ()) -> None:
+        self._window, self._on_ready, self._also = window, on_ready, also
         self._settling = settle(window)
         self.loading = Loading(_RECORD, self._settle, window)
 
@@ -109,10 +109,10 @@ class Opening:
         try:
             next(self._settling)
         except StopIteration:
-            self.loading = Loading(_STATIONS, self._make_rest, self._window)
+            self.loading = Loading((*_STATIONS, *self._also), self._make_rest, self._window)
         except YomikomiError as error:
             self._window.state.tell_error(error)
-            self.loading = Loading(_STATIONS, self._make_rest, self._window)
+            self.loading = Loading((*_STATIONS, *self._also), self._make_rest, self._window)
         else:
             QTimer.singleShot(0, self._window, self._settle)
 
@@ -184,8 +184,11 @@ def _fit(app: QApplication, window: MainWindow) -> None:
         window.resize(min(window.width(), room.width()), min(window.height(), room.height()))
 
 
-def run_window(folder: Path, *, on_ready: Callable[[AppState], object] | None = None, trust: bool = False) -> int:
-    """Open the window and run until it is closed; ``on_ready`` is called once all of it is loaded. ``trust``: see :class:`Workspace`.
+def run_window(
+    folder: Path, *, on_ready: Callable[[AppState], object] | None = None, also: Sequence[str] = (), trust: bool = False
+) -> int:
+    """Open the window and run until it is closed; ``on_ready`` is called once all of it is loaded, the modules ``also`` with it.
+    ``trust``: see :class:`Workspace`.
 
     Returns the exit code, or ``REOPEN``. Raises WorkspaceError before anything is shown.
     """
@@ -201,7 +204,7 @@ def run_window(folder: Path, *, on_ready: Callable[[AppState], object] | None = 
         _go_back(window)
         _fit(app, window)
         window.show()
-        opening = Opening(window, on_ready)
+        opening = Opening(window, on_ready, also)
         code = int(app.exec())
         opening.loading.finish()
         if window.reopens:
