@@ -166,7 +166,8 @@ class DemoMaker(QObject):
         if view.reading is None:
             return "K-009 is read", partial(self._read, view)
         if not view.copies:
-            return "K-009 is predicted", partial(self._predict_and_copy, view)
+            self._choose_and_ask(view)
+            view = self._record.carrier(view.id)
         return self._copy_waiting(view)
 
     # The steps
@@ -324,14 +325,20 @@ class DemoMaker(QObject):
         assert view.take is not None
         assert view.judged is not None
         treatment, _why = recommended(view.judged)
-        self._record.readings.choose_treatment(view.take.id, treatment)
         recipe = recipe_for("h264", scenario.K004_QUALITY)
 
         def ended(prediction: Prediction) -> None:
-            ask_copy(self._record, self._record.carrier(view.id), recipe, prediction)
+            self._choose_and_ask(view, prediction)
 
         request = PredictRequest(view.take.path, view.judged, treatment, recipe)
-        self._job(f"{view.label} is predicted", predict, request, f"predicting {view.label}", ended)
+        self._job("K-004 is predicted", predict, request, "predicting K-004", ended)
+
+    def _choose_and_ask(self, view: CarrierView, prediction: Prediction | None = None) -> None:
+        assert view.take is not None
+        assert view.judged is not None
+        treatment, _why = recommended(view.judged)
+        self._record.readings.choose_treatment(view.take.id, treatment)
+        ask_copy(self._record, self._record.carrier(view.id), recipe_for("h264", scenario.K004_QUALITY), prediction)
 
     def _copy_waiting(self, view: CarrierView) -> Step | None:
         """The oldest waiting copy of a carrier."""

@@ -30,8 +30,8 @@ K008 = FeedSpec(3840, 2160, Fraction(24000, 1001), seed=8, shape="3:2", hdr=True
 class Lengths:
     """How much of each carrier the demo holds, in seconds: enough to judge by, made in minutes."""
 
-    first_pass: float = 24.0
-    second_pass: float = 24.0
+    first_pass: float = 20.0
+    second_pass: float = 20.0
     lossy: float = 20.0
     cut_off: float = 20.0
     failing: float = 20.0
