@@ -148,7 +148,7 @@ def test_a_quick_reading_says_that_it_is_one(window: MainWindow, tape: Path, qtb
     assert view is not None
     assert view.reading is not None
     assert view.reading.mode == "quick"
-    assert "a sample" in station.sentence._basis.text()
+    assert "a sample" in station.sentence.basis
     # Strips that were there before their first reading fill their room.
     qtbot.waitUntil(lambda: not station.strips._to_draw, timeout=8000)
     rows = station.strips._plots

@@ -285,7 +285,7 @@ def test_the_forecast_follows_every_change(window: MainWindow, shelf: ShelfStati
         Intake(label="K-9", kind="disc"),
     )
     qtbot.waitUntil(lambda: "set aside as unfit: K-8" in outlook._figures["capture"][2].toolTip())
-    assert "1 discs or cards" in outlook._figures["room"][2].toolTip()
+    assert "1 disc or card to be copied" in outlook._figures["room"][2].toolTip()
     assert outlook.clock.accessibleDescription().startswith("K-1, capture")
     assert not outlook.clock.grab().isNull()
 

@@ -305,7 +305,7 @@ class DemoMaker(QObject):
         found = [one.point.prediction for one in choices(plane, limit_bytes=None, height=view.judged.geometry.height)]
         usual = [point.prediction for curve in plane.values() for point in curve if point.prediction.measured]
         wanted: list[Prediction] = []
-        for one in (*found, *usual[1::2]):
+        for one in (*found, *usual):
             if one.recipe not in [other.recipe for other in wanted]:
                 wanted.append(one)
         for one in wanted[:5]:

@@ -108,7 +108,8 @@ class AppState(QObject):
         before = self.spines
         self._read()
         if before != self.spines:
-            self._tell()
+            self.shelf_changed.emit()
+        self.carrier_changed.emit()  # now with what was read of its take
 
     def reload(self) -> None:
         """Read the record again and tell everyone."""

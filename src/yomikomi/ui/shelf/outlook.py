@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTime, QTimer, Signal
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QTimeEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QTimeEdit, QWidget
 
 from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.ledger.outlook import works_of
@@ -14,10 +14,10 @@ from yomikomi.core.planning.data_rates import CAPTURE_CODECS
 from yomikomi.core.planning.forecast import Bar, Forecast, Wish, clock_time, forecast
 from yomikomi.core.planning.spans import Span
 from yomikomi.core.video.timecode import spoken
-from yomikomi.core.video.units import size_text
+from yomikomi.core.video.units import counted, size_text
 from yomikomi.ui import theme
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, MarkShape, button, label, row
+from yomikomi.ui.widgets.basics import Card, ElidedLabel, MarkShape, button, label, row
 
 _REFRESH_MS = 30_000
 _MARKS = {"fits": "fine", "perhaps": "check", "not today": "fault"}
@@ -49,12 +49,13 @@ class Outlook(Card):
         self.capture_codec.setMaximumWidth(150)
         theme.inset(self.until)
         self.measure_button = button("Measure this machine", self.measure.emit, tip="A short trial of the take drive and the encoders")
-        self._figures: dict[str, tuple[MarkShape, QLabel, QLabel]] = {}
+        self._figures: dict[str, tuple[MarkShape, ElidedLabel, ElidedLabel]] = {}
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(0)
         for column, key in enumerate(("capture", "room", "encode", "drive")):
-            parts = MarkShape("undetermined"), label(), label(quiet=True)
+            parts = MarkShape("undetermined"), ElidedLabel(), ElidedLabel()
+            parts[2].setProperty("quiet", True)
             grid.addWidget(parts[0], 0, 2 * column)
             grid.addWidget(parts[1], 0, 2 * column + 1)
             grid.addWidget(parts[2], 1, 2 * column + 1)
@@ -112,8 +113,8 @@ class Outlook(Card):
     def _put(self, key: str, mark: str, words: str, basis: str) -> None:
         shape, head, under = self._figures[key]
         shape.show_mark(mark)
-        head.setText(words)
-        under.setText(basis)
+        head.say(words)
+        under.say(basis)
         for one in (head, under):
             one.setToolTip(f"{words}\n{basis}")
 
@@ -144,7 +145,7 @@ class Outlook(Card):
         self._put("room", _MARKS[made.enough_room], words, basis)
         lines = [f"{size_text(made.room.low)} to {size_text(made.room.high)}"]
         if made.waiting:
-            lines.append(f"{made.waiting} discs or cards to be copied are in it")
+            lines.append(f"{counted(made.waiting, 'disc or card', 'discs or cards')} to be copied included")
         lines.append("as earlier takes of such carriers filled" if made.learned else "by what the codec usually takes")
         self._figures["room"][2].setToolTip("\n".join(lines))
 

@@ -75,9 +75,9 @@ class Sentence(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._head = label(name="headline")
-        self._basis = label(name="basis")
-        for one in (self._head, self._basis):
+        self._head, self._basis = ElidedLabel(), ElidedLabel()
+        for one, name in ((self._head, "headline"), (self._basis, "basis")):
+            one.setObjectName(name)
             one.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -86,14 +86,16 @@ class Sentence(QWidget):
         layout.addWidget(self._basis)
 
     def say(self, head: str, basis: str = "") -> None:
-        self._head.setText(head)
-        self._head.setToolTip(plain_tip(head))
-        self._basis.setText(basis)
-        self._basis.setToolTip(plain_tip(basis))
+        self._head.say(head)
+        self._basis.say(basis)
 
     @property
     def text(self) -> str:
-        return self._head.text()
+        return self._head.whole
+
+    @property
+    def basis(self) -> str:
+        return self._basis.whole
 
 
 class MarkShape(QWidget):
@@ -260,6 +262,11 @@ class ElidedLabel(QLabel):
         self._whole = words
         self.setToolTip(plain_tip(words))
         self._fit()
+
+    @property
+    def whole(self) -> str:
+        """All of it, however much is shown."""
+        return self._whole
 
     def minimumSizeHint(self) -> QSize:
         return QSize(20, super().minimumSizeHint().height())
