@@ -7,7 +7,6 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import QObject
 
@@ -24,7 +23,6 @@ from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.session import CaptureRequest, capture
 from yomikomi.core.disc.finding import DiscFound, look_into
 from yomikomi.core.disc.joining import JoinRequest, JoinResult, join_title
-from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.run_queue import ask_copy, write_failed, write_made
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.path.ranking import rank_paths
@@ -33,13 +31,13 @@ from yomikomi.core.path.structure import Task, Wishes
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.chain import recommended
-from yomikomi.core.work import Job, Reporter
-from yomikomi.core.work.job import JobState
+from yomikomi.core.work import Job
 from yomikomi.core.work.notices import Weight
 from yomikomi.demo import scenario
 from yomikomi.demo.card_file import CardRequest, make_card_file
 from yomikomi.demo.damage import cut_off, spoil
 from yomikomi.demo.disc_file import DiscMade, DiscRequest, simulate_disc
+from yomikomi.demo.lanes import Lanes
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.faulty import Faults, FaultySpec
 from yomikomi.sim.on_path import OnPathSpec
@@ -49,7 +47,6 @@ from yomikomi.ui.shelf.discs import TitlesChosen
 from yomikomi.ui.state import AppState
 
 _UNFINISHED = ".demo-unfinished"
-_AT_ONCE = 2
 # How far the copy of K-009 has come when its take changes under it.
 _SPOILT_AFTER = 0.3
 
@@ -79,8 +76,8 @@ class DemoMaker(QObject):
     def __init__(self, state: AppState, marker: Path) -> None:
         super().__init__(state)
         self._state, self._record, self._marker = state, state.record, marker
-        self._running: set[str] = set()
-        self._failed: set[str] = set()
+        self._lanes = Lanes(state, self.go_on)
+        self._job = self._lanes.run
         self._spoilt: set[str] = set()
         self.done = False
 
@@ -95,12 +92,11 @@ class DemoMaker(QObject):
         """Start what can be started, at most two steps at a time."""
         views = {view.label: view for view in self._record.carriers()}
         for key, start in self._steps(views):
-            if len(self._running) >= _AT_ONCE:
+            if self._lanes.full:
                 return
-            if key not in self._running | self._failed:
-                self._running.add(key)
+            if self._lanes.take(key):
                 start()
-        if not self._running and not self.done:
+        if self._lanes.empty and not self.done:
             self._finish()
 
     def _steps(self, views: dict[str, CarrierView]) -> Iterator[Step]:
@@ -113,7 +109,7 @@ class DemoMaker(QObject):
                 yield "K-004 is made", self._make_card
             elif view is not None and (step := next_of(view)) is not None:
                 yield step
-        if "K-003-1" not in views and "K-003 is looked into" not in self._running | self._failed:
+        if "K-003-1" not in views and not self._lanes.knows("K-003 is looked into"):
             yield "K-003 is made", self._make_disc
         for view in views.values():
             if view.kind == "disc" and view.source is not None and view.take is None:
@@ -244,7 +240,7 @@ class DemoMaker(QObject):
 
         if card.exists():  # an earlier start ended right after it
             ended(0)
-            self._after("K-004 is made")
+            self._lanes.leave("K-004 is made")
         else:
             make()
 
@@ -260,7 +256,7 @@ class DemoMaker(QObject):
             self._record.shelf.put([intake.model_copy(update={"note": note}) for intake in intakes], sources)
 
         def ended(_made: DiscMade) -> None:
-            self._running.add("K-003 is looked into")
+            self._lanes.take("K-003 is looked into")
             self._job("K-003 is looked into", look_into, folder, "looking into K-003", looked)
 
         request = DiscRequest(scenario.ferry_school(scenario.LENGTHS), folder)
@@ -317,7 +313,7 @@ class DemoMaker(QObject):
             view = self._record.carrier(view.id)
         step = self._copy_waiting(view)
         if step is None:
-            self._after("K-001 is copied")
+            self._lanes.leave("K-001 is copied")
         else:
             step[1]()
 
@@ -376,29 +372,6 @@ class DemoMaker(QObject):
         for old in (made, health_path(made)):
             old.unlink(missing_ok=True)
         return made
-
-    def _job(
-        self, key: str, function: Callable[[Any, Reporter], Any], request: Any, name: str, then: Callable[[Any], object], *,
-        watch: Callable[[Job], None] | None = None, failed: Callable[[YomikomiError | None], None] | None = None,
-    ) -> None:  # fmt: skip
-        def ended(job: Job) -> None:
-            if job.state is JobState.DONE:
-                then(job.result)
-                self._state.reload()
-            else:
-                self._failed.add(key)
-                if failed is not None:
-                    failed(job.error)
-                if not self._state.jobs.closing:
-                    self._state.tell_end(job)
-            self._after(key)
-
-        self._state.jobs.start(function, request, name=name, on_progress=watch, on_end=ended)
-
-    def _after(self, key: str) -> None:
-        self._running.discard(key)
-        if not self._state.jobs.closing:
-            self.go_on()
 
 
 def _rate(view: CarrierView) -> float:

@@ -41,7 +41,8 @@ class Raster:
         )  # fmt: skip
 
     def polygon(self, image: Image, points: NDArray[np.float64], colour: tuple[int, int, int]) -> None:
-        """Fill a convex polygon given in frame coordinates, to a sixteenth of a sample, with soft edges."""
+        """Fill a convex polygon given in frame coordinates, to a sixteenth of a sample, with soft edges. ``points``: shape=(corners,
+        2), x and y in frame coordinates."""
         placed = np.empty_like(points)
         placed[:, 0] = points[:, 0]
         placed[:, 1] = (points[:, 1] - self.first) / self.step
@@ -64,7 +65,7 @@ class Raster:
 
 
 def limb(x0: float, y0: float, x1: float, y1: float, thick: float) -> NDArray[np.float64]:
-    """A four-cornered limb from one joint to the other."""
+    """A four-cornered limb from one joint to the other. Shape=(4, 2), x and y."""
     dx, dy = x1 - x0, y1 - y0
     length = max(1e-6, float(np.hypot(dx, dy)))
     nx, ny = -dy / length * thick / 2, dx / length * thick / 2
@@ -76,4 +77,5 @@ _UNIT_CIRCLE = np.stack([np.cos(_CIRCLE), np.sin(_CIRCLE)], axis=1)
 
 
 def disc(x: float, y: float, radius_x: float, radius_y: float) -> NDArray[np.float64]:
+    """The outline of an ellipse around (x, y): shape=(24, 2), x and y."""
     return _UNIT_CIRCLE * (radius_x, radius_y) + (x, y)

@@ -14,6 +14,7 @@ _SCALE_HZ = (220.0, 246.9, 293.7, 329.6, 392.0, 440.0)  # a pentatonic scale
 HISS_DB = -58.0
 _FORMANTS = ((650.0, 90.0, 1.0), (1150.0, 110.0, 0.5), (2500.0, 160.0, 0.22))
 
+# shape=(samples,) at SAMPLE_RATE, full scale ±1; also times in seconds.
 Sound = NDArray[np.float64]
 
 
@@ -47,7 +48,7 @@ class ProgrammeSound:
 
 
 def quantised(wave: Sound, *, deep: bool) -> NDArray[Any]:
-    """16 bits as int16, or 24 bits as the upper ones of an int32."""
+    """16 bits as int16, or 24 bits as the upper ones of an int32. The shape is kept."""
     if deep:
         return np.clip(np.round(wave * (2**23 - 1)), -(2**23), 2**23 - 1).astype(np.int32) << 8
     return np.clip(np.round(wave * 32767), -32768, 32767).astype(np.int16)

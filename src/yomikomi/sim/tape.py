@@ -19,6 +19,7 @@ from yomikomi.sim.textures import Field32, Image
 _SAMPLING_MHZ = 13.5
 _NOISE_LINES, _NOISE_COLUMNS = 1024, 1600
 
+# shape=(lines, columns), 8-bit codes of limited range.
 Plane = NDArray[np.uint8]
 
 

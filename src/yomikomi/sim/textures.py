@@ -6,7 +6,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+# shape=(lines, columns, 3): Y′, Cb, Cr at full size, 8-bit codes of limited range.
 Image = NDArray[np.uint8]
+# shape=(lines, columns); unit told where it is used.
 Field32 = NDArray[np.float32]
 
 

@@ -179,7 +179,8 @@ class DriftWatch:
 
 
 def line_through(t: NDArray[np.float64], values: NDArray[np.float64]) -> tuple[float, float]:
-    """Slope of the line of least squares and its standard error; at least three points."""
+    """Slope of the line of least squares and its standard error; at least three points. ``t``, ``values``: shape=(points,), in the same
+    unit as the result asks for."""
     t = t - t.mean()
     spread = float(np.sum(t * t))
     slope = float(np.sum(t * values) / spread)

@@ -134,6 +134,8 @@ class ContentWatch(threading.Thread):
         self._unseen = 0
 
     def offer(self, number: int, luma: NDArray[Any]) -> None:
+        """A picture to look at: ``luma`` shape=(lines, columns), codes of the source's depth. Returns at once; one that comes too soon
+        is left out."""
         try:
             self._waiting.put_nowait((number, luma))
         except queue.Full:

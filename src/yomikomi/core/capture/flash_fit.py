@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from yomikomi.core.capture.flashes import Flash
 
+# shape=(events,) or (samples,).
 Series = NDArray[np.float64]
 
 # Parts of a field's time for which it may be exposed.

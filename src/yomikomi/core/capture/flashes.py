@@ -41,7 +41,9 @@ _APART, _FEWEST_OF_FIELDS = 0.2, 3
 # Fields that tell how bright it was; of each kind.
 _BEFORE, _BEFORE_EACH = 4, 3
 
+# shape=(frames, rows, columns): light of each cell of the picture, codes.
 Cells = NDArray[np.float32]
+# shape=(frames,) or (samples,).
 Series = NDArray[np.float64]
 
 

@@ -6,7 +6,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+# shape=(frames,).
 Series = NDArray[np.float64]
+# shape=(lines, columns), luma in codes.
 Small = NDArray[np.float32]
 
 # Columns and lines of the small copies, and of the cells that are looked at for light.

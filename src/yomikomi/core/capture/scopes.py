@@ -33,19 +33,21 @@ class Scopes:
 
 
 def as_codes(plane: NDArray[Any], bits: int) -> NDArray[np.uint8]:
-    """Samples as codes of 8 bits."""
+    """Samples as codes of 8 bits. ``plane``: shape=(lines, columns), codes of ``bits`` bits; the result has its shape."""
     return plane if plane.dtype == np.uint8 else (plane >> (bits - 8)).astype(np.uint8)
 
 
 def scopes_of(y: NDArray[Any], u: NDArray[Any], v: NDArray[Any], *, bits: int = 8) -> Scopes:
-    """Count a 4:2:2 picture. Large pictures are counted on part of their lines."""
+    """Count a 4:2:2 picture. Large pictures are counted on part of their lines. ``y`` shape=(lines, columns), ``u`` and ``v``
+    shape=(lines, columns / 2), codes of ``bits`` bits."""
     step = max(1, -(-y.shape[0] // _MOST_LINES))
     luma, cb, cr = (as_codes(plane[::step], bits) for plane in (y, u, v))
     return Scopes(waveform(luma), vectorscope(cb, cr), histogram(luma))
 
 
 def waveform(luma: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """How often each code stands in each of 360 columns, as brightness."""
+    """How often each code stands in each of 360 columns, as brightness. ``luma``: shape=(lines, columns), codes; the result has
+    shape=(256, 360), a row for each code, 0…255."""
     lines, columns = luma.shape
     place = np.arange(columns, dtype=np.int32) * WAVEFORM_COLUMNS // columns
     counts = np.bincount((luma.astype(np.int32) * WAVEFORM_COLUMNS + place).ravel(), minlength=256 * WAVEFORM_COLUMNS)
@@ -54,17 +56,19 @@ def waveform(luma: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 
 def vectorscope(cb: NDArray[np.uint8], cr: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """How often each pair of chroma codes stands in the picture, as brightness."""
+    """How often each pair of chroma codes stands in the picture, as brightness. ``cb``, ``cr``: the same shape, codes; the result has
+    shape=(256, 256), rows by Cr and columns by Cb, 0…255."""
     counts = np.bincount((cr.astype(np.int32) * 256 + cb).ravel(), minlength=65_536)
     return _bright(counts.reshape(256, 256), 0.004 * cb.size)
 
 
 def histogram(luma: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """How often each code stands in ``luma``, shape=(lines, columns): shape=(256,), parts that add up to 1."""
     return (np.bincount(luma.ravel(), minlength=256) / luma.size).astype(np.float32)
 
 
 def outside_limits(luma: NDArray[np.uint8]) -> tuple[float, float]:
-    """Part of the samples below black (16) and above white (235)."""
+    """Part of the samples below black (16) and above white (235). ``luma``: shape=(lines, columns), codes; the parts are 0…1."""
     counts = histogram(luma)
     return float(counts[:16].sum()), float(counts[236:].sum())
 

@@ -22,6 +22,7 @@ _HUM_LEAST_DB = -60.0
 _MAINS_HZ = (50.0, 60.0)
 _HARMONICS = 4
 
+# shape=(samples, channels), 16 bits.
 Samples16 = NDArray[np.int16]
 
 

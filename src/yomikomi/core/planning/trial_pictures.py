@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+# Y′ shape=(lines, columns), Cb and Cr shape=(lines, columns / 2), 8-bit codes of limited range.
 Planes = tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.uint8]]
 
 

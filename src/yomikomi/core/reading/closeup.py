@@ -71,7 +71,8 @@ def close_look(path: Path, reading: Reading, frame: int) -> CloseLook:
 
 
 def most_telling(codes: NDArray[np.uint8], before: NDArray[np.uint8] | None) -> tuple[int, int, int, int]:
-    """The part with the most comb teeth; where there are hardly any, with the most change; else the middle."""
+    """The part with the most comb teeth; where there are hardly any, with the most change; else the middle. ``codes``, ``before``:
+    shape=(lines, columns), luma in 8-bit codes, the frame and the one before. Returns left, top, width, height in samples."""
     lines, columns = codes.shape
     width, height = min(_BOX[0], columns), min(_BOX[1], lines)
     if lines < 8 or columns < 8:

@@ -32,7 +32,7 @@ class ComplexityMeter:
         self._fed = 0
 
     def feed(self, small: NDArray[np.uint8]) -> None:
-        """One picture of 8-bit luma, even sizes; every second one is encoded."""
+        """One picture of 8-bit luma, even sizes; every second one is encoded. ``small``: shape=(lines, columns)."""
         self._fed += 1
         if self._fed % _EVERY != 1:
             return

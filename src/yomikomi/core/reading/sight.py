@@ -24,6 +24,7 @@ LARGEST_TAPED = 608
 # A block is 16 columns of the picture wide (of large ones more), of which two are looked at, and 8 field lines high.
 BLOCK_LINES, BLOCK_COLUMNS = 8, 2
 
+# shape=(lines, columns) of one field, luma in 8-bit codes.
 Field = NDArray[np.float32]
 # Top and bottom, shape (2, lines, columns).
 Fields = NDArray[np.float32]
@@ -67,7 +68,7 @@ class Sight:
 
     @cached_property
     def thin_codes(self) -> NDArray[np.uint8]:
-        """``thin`` in whole codes."""
+        """``thin`` in whole codes. Shape=(2, lines, columns)."""
         return as_codes(self._thin_samples, self.depth)
 
     @cached_property
@@ -103,12 +104,12 @@ class Sight:
 
     @cached_property
     def codes(self) -> NDArray[np.uint8]:
-        """Luma in 8 bits, whole size."""
+        """Luma in 8 bits, whole size. Shape=(lines, columns)."""
         return np.ascontiguousarray(as_codes(self.samples, self.depth))
 
     @cached_property
     def small(self) -> NDArray[np.uint8]:
-        """About 240 lines of one field, so that comb teeth do not count as detail, in 8 bits and even sizes."""
+        """About 240 lines of one field, so that comb teeth do not count as detail, in 8 bits and even sizes. Shape=(lines, columns)."""
         step = 2 * max(1, self.samples.shape[0] // 2 // SMALL_LINES)
         field = as_codes(self.samples[::step], self.depth)
         width, height = max(16, self.samples.shape[1] // step // 2 * 2), max(16, field.shape[0] // 2 * 2)
@@ -119,7 +120,7 @@ class Sight:
 
     @cached_property
     def chroma(self) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
-        """Cb and Cr in codes of 8 bits, at the size they are stored in; None for grey or RGB material."""
+        """Cb and Cr in codes of 8 bits, at the size they are stored in; None for grey or RGB material. Shape=(lines, columns) each."""
         frame = self.frame
         if frame is None or frame.format.is_rgb or len(frame.planes) < 3:
             return None

@@ -31,7 +31,8 @@ def make_strips(
     frames: int = 0,
     losses: Losses | None = None,
 ) -> Strips:
-    """``windows``: of a quick reading; each fills a bin, which stands for the stretch around it."""
+    """``windows``: of a quick reading; each fills a bin, which stands for the stretch around it. ``votes``: shape=(frames,), the
+    pattern of each frame."""
     seen = max(1, len(evidence))
     if windows:
         per_bin = max(1, -(-frames // len(windows)))

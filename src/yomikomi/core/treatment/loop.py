@@ -16,6 +16,7 @@ from yomikomi.core.video.picture_at import frames_from
 from yomikomi.core.video.planes import luma, rgb
 from yomikomi.core.work import Reporter
 
+# shape=(lines, columns, 3), RGB 0…255.
 Picture = NDArray[np.uint8]
 # Frames that a deinterlacer wants before and after the ones shown.
 _MARGIN = 2

@@ -8,6 +8,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+# shape=(lines, columns), 8-bit codes.
 Plane = NDArray[np.uint8]
 
 
@@ -40,7 +41,8 @@ def bits(frame: av.VideoFrame) -> int:
 
 
 def frame_from_planes(y: NDArray[Any], u: NDArray[Any], v: NDArray[Any], *, pixel_format: str = "yuv422p") -> av.VideoFrame:
-    """Three planes to a frame of the library; copies. ``pixel_format`` must have the depth of the samples."""
+    """Three planes to a frame of the library; copies. ``pixel_format`` must have the depth of the samples. Shape=(lines, columns) each,
+    as the format subsamples them. Raises ValueError for a format that has others."""
     frame = av.VideoFrame(y.shape[1], y.shape[0], pixel_format)
     for plane, samples in zip(frame.planes, (y, u, v), strict=True):
         plane_samples(plane, samples.dtype)[...] = samples

@@ -13,6 +13,7 @@ from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.standards import FieldOrder, Standard
 
 # 8 bits in a byte, more in two.
+# shape=(samples, channels), int16, or int32 whose upper 24 bits count.
 Samples = NDArray[Any]
 
 
@@ -55,15 +56,17 @@ class SoundBlock:
 
     @property
     def coarse(self) -> NDArray[np.int16]:
-        """The upper 16 bits, for meters and for what is shown."""
+        """The upper 16 bits, for meters and for what is shown. Shape=(samples, channels)."""
         return as_16_bits(self.samples)
 
 
 def as_16_bits(samples: NDArray[np.int16] | NDArray[np.int32]) -> NDArray[np.int16]:
+    """Sound of either depth as 16 bits, the shape kept: the upper 16 of 32."""
     return samples if samples.dtype == np.int16 else (samples >> 16).astype(np.int16)  # type: ignore[return-value]
 
 
 def as_32_bits(samples: NDArray[np.int16] | NDArray[np.int32]) -> NDArray[np.int32]:
+    """Sound of either depth as 32 bits, the shape kept: 16 bits become the upper ones."""
     return samples if samples.dtype == np.int32 else samples.astype(np.int32) << 16  # type: ignore[return-value]
 
 

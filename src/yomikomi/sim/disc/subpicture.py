@@ -18,7 +18,7 @@ _TICK = 1024 / 90_000  # seconds in a unit of the display commands
 
 
 def text_picture(words: str, width: int) -> NDArray[np.uint8]:
-    """Letters (1) with an edge (2) on nothing (0), cut to their height; even number of lines."""
+    """Letters (1) with an edge (2) on nothing (0), cut to their height; even number of lines. Shape=(lines, width)."""
     (w, h), base = cv2.getTextSize(words, cv2.FONT_HERSHEY_SIMPLEX, 0.8, 2)
     canvas = np.zeros((h + base + 12, min(width, w + 16)), np.uint8)
     cv2.putText(canvas, words, (8, h + 5), cv2.FONT_HERSHEY_SIMPLEX, 0.8, 255, 2)
@@ -29,7 +29,7 @@ def text_picture(words: str, width: int) -> NDArray[np.uint8]:
 
 
 def encode_subpicture(picture: NDArray[np.uint8], *, x: int, y: int, seconds: float) -> bytes:
-    """The unit that shows ``picture`` at (x, y) for ``seconds``."""
+    """The unit that shows ``picture`` at (x, y) for ``seconds``. ``picture``: shape=(lines, columns), indices 0…3; even number of lines."""
     top, bottom = (b"".join(_line(line) for line in picture[parity::2]) for parity in (0, 1))
     x2, y2 = x + picture.shape[1] - 1, y + picture.shape[0] - 1
     place = bytes([x >> 4, (x & 15) << 4 | x2 >> 8, x2 & 255, y >> 4, (y & 15) << 4 | y2 >> 8, y2 & 255])

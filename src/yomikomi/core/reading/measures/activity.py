@@ -33,7 +33,8 @@ class ActivityMeter:
 
 
 def spatial_information(luma: NDArray[np.uint8]) -> float:
-    """SI of one picture, codes; the outermost samples, which have no full neighbourhood, left out."""
+    """SI of one picture, codes; the outermost samples, which have no full neighbourhood, left out. ``luma``: shape=(lines, columns), at
+    least 3 x 3. Source: ITU-T P.910, 7.1 (from memory)."""
     across = cv2.Sobel(luma, cv2.CV_32F, 1, 0)[1:-1, 1:-1]
     down = cv2.Sobel(luma, cv2.CV_32F, 0, 1)[1:-1, 1:-1]
     _, deviation = cv2.meanStdDev(cv2.magnitude(across, down))
@@ -41,6 +42,6 @@ def spatial_information(luma: NDArray[np.uint8]) -> float:
 
 
 def temporal_information(before: NDArray[np.uint8], now: NDArray[np.uint8]) -> float:
-    """TI of one picture against the one before, codes."""
+    """TI of one picture against the one before, codes. Both: shape=(lines, columns). Source: ITU-T P.910, 7.2 (from memory)."""
     _, deviation = cv2.meanStdDev(cv2.subtract(now, before, dtype=cv2.CV_32F))
     return float(deviation[0, 0])

@@ -18,6 +18,7 @@ from yomikomi.core.reading.models import Borders, Shape
 from yomikomi.core.reading.sight import Sight
 from yomikomi.core.video.geometry import Geometry
 
+# shape=(lines,) or (columns,), 8-bit codes.
 Profile = NDArray[np.floating]
 
 # A border's level is at most this, in 8-bit codes; black of either range lies below, with noise on it.

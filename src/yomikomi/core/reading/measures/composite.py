@@ -53,6 +53,8 @@ def chroma_delay(luma: NDArray[np.uint8], chroma: tuple[NDArray[np.float32], NDA
 
     The strengths of the edges of luma, brought to the bandwidth of chroma, and of chroma are correlated; the peak is placed
     between samples by a parabola.
+
+    ``luma``: shape=(lines, columns), codes; ``chroma``: Cb and Cr, shape=(lines, columns / 2 or columns), codes.
     """
     # Every fourth line of the chroma is plenty; the luma line it belongs to goes with it.
     chroma = (chroma[0][::4], chroma[1][::4])

@@ -42,6 +42,8 @@ def blocking(codes: NDArray[np.uint8]) -> float:
     """Mean step across the strongest grid of 8 columns against the mean step elsewhere; 1 means none.
 
     Steps that merely go on (the second difference is small) are slopes of the picture, not edges of blocks.
+
+    ``codes``: shape=(lines, columns), at least 16 columns.
     """
     lines = codes[:, : codes.shape[1] // _GRID * _GRID].astype(np.float32)
     step = np.diff(lines, axis=1)
@@ -59,6 +61,8 @@ def banding(codes: NDArray[np.uint8]) -> tuple[float, int]:
     """Part of the samples in smooth blocks that equal both neighbours along and across, and how many blocks there are.
 
     A gradient with any noise or dither has few such samples; one that was flattened has many.
+
+    ``codes``: shape=(lines, columns). The part is 0…1.
     """
     size = 32
     low = cv2.erode(codes, np.ones((size, size), np.uint8))[size // 2 :: size, size // 2 :: size]

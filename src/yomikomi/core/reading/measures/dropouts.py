@@ -52,7 +52,8 @@ class DropoutMeter:
 
 
 def dropouts_in(field: NDArray[np.uint8], before: NDArray[np.uint8], *, noise: float) -> list[tuple[int, int, int]]:
-    """Line, first column and length of each; ``field``, ``before``: one field now and a frame ago."""
+    """Line, first column and length of each; ``field``, ``before``: one field now and a frame ago. Shape=(lines, columns), luma in
+    codes; ``noise``: its spread, codes; columns in samples."""
     step = _STEP + 3 * noise
     found: list[tuple[int, int, int]] = []
     middle, above, below = field[1:-1], field[:-2], field[2:]

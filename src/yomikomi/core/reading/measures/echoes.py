@@ -45,7 +45,8 @@ class EchoMeter:
 
 
 def echo_profile(lines: NDArray[np.float32]) -> NDArray[np.float64] | None:
-    """Autocorrelation of the whitened lines at distances 10…90, 1 at 0."""
+    """Autocorrelation of the whitened lines at distances 10…90, 1 at 0. ``lines``: shape=(lines, columns), luma in codes; the result
+    has shape=(_FURTHEST - _NEAREST,). None where the lines hold no detail."""
     gradient = np.diff(lines, axis=1)
     if float(gradient.std()) < 1.5:
         return None

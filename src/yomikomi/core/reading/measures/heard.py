@@ -12,6 +12,7 @@ from yomikomi.core.capture.loudness import LAYOUTS, LoudnessMeter
 from yomikomi.core.capture.runs import runs_where
 from yomikomi.core.reading.sound import SoundMeter, decibels, to_float
 
+# shape=(channels, samples) or (samples,), full scale ±1.
 Wave = NDArray[np.float32]
 
 _CLIP_LEVEL, _CLIP_RUN = 0.9995, 3

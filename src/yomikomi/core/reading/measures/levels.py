@@ -103,7 +103,8 @@ class LevelMeter:
 
 
 def histogram_of(sight: Sight) -> NDArray[np.int64]:
-    """Counts of 8-bit luma codes, every second line and fourth column, the outermost sixteenth left out (borders, torn lines)."""
+    """Counts of 8-bit luma codes, every second line and fourth column, the outermost sixteenth left out (borders, torn lines).
+    Shape=(256,)."""
     codes = sight.codes
     edge, side = codes.shape[0] // 16, codes.shape[1] // 16
     inner = codes[edge : codes.shape[0] - edge : 2, side : codes.shape[1] - side : 4]
@@ -111,7 +112,7 @@ def histogram_of(sight: Sight) -> NDArray[np.int64]:
 
 
 def percentile(counts: NDArray[np.int64], part: float) -> float:
-    """The code below which ``part`` of the samples lie."""
+    """The code below which ``part`` of the samples lie. ``counts``: shape=(256,); ``part``: 0…1."""
     return float(np.searchsorted(np.cumsum(counts), part * counts.sum()))
 
 

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from yomikomi.core.reading.sight import Sight
 
+# shape=(frames, 3): 1 %, 99 % and mean of the luma, 8-bit codes.
 Codes = NDArray[np.uint8]
 _CODES = np.arange(256, dtype=np.float32)
 

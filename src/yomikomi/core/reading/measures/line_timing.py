@@ -14,6 +14,7 @@ from yomikomi.core.reading.measures.samples import median_of
 from yomikomi.core.reading.models import Measured
 from yomikomi.core.reading.sight import Sight
 
+# shape=(lines, columns) of one field, luma in 8-bit codes.
 Lines = NDArray[np.floating]
 # Lines without so much upright detail say nothing; energy of the gradient a sample, codes squared.
 _LEAST_GRADIENT = 6.0

@@ -42,6 +42,7 @@ _LEAST_GROWTH = 0.2
 # and so much of the picture must be free of that to tell its noise.
 _END_PART, _END_SHARE, _FREE = 5e-4, 0.12, 0.15
 
+# shape=(frames,).
 Values = NDArray[np.float64]
 _NAMES = (
     "blocks", "noise", "own", "held", "early", "change_top", "change_bottom", "spread", "liveliest", "quietest", "motion", "strong",
@@ -91,7 +92,7 @@ class Evidence:
 
     @property
     def telling(self) -> NDArray[np.bool_]:
-        """Frames in which enough moves."""
+        """Frames in which enough moves. Shape=(frames,)."""
         return np.asarray(self.blocks >= MIN_BLOCKS)
 
 
@@ -277,7 +278,8 @@ def _wobble(power: Fields, cross: Fields) -> NDArray[np.float32]:
 
 
 def blocks_of(samples: NDArray[np.float32], height: int = BLOCK_LINES) -> NDArray[np.float32]:
-    """Means over blocks of 16 columns by ``height`` lines, of one field or of both; what does not fill a block is left out."""
+    """Means over blocks of 16 columns by ``height`` lines, of one field or of both; what does not fill a block is left out.
+    ``samples``: shape=(…, lines, columns); the result has shape=(…, lines / height, columns / 16)."""
     lines, columns = samples.shape[-2] // height, samples.shape[-1] // BLOCK_COLUMNS
     whole = samples[..., : lines * height, : columns * BLOCK_COLUMNS]
     if not whole.size:

@@ -100,6 +100,8 @@ def cuts(motion: Values) -> NDArray[np.bool_]:
     """Frames whose change stands out against all others within six on either side: first frames of a new shot.
 
     Against more than the two neighbours, because where pictures are repeated every new one stands out against those.
+
+    Shape=(frames,), as ``motion`` has, codes.
     """
     most = neighbours(motion, _AROUND).max(axis=0)
     return np.asarray(motion > np.maximum(2.5 * np.maximum(most, 0.5), 4))
@@ -161,7 +163,7 @@ def noise_top(evidence: Evidence) -> Values:
 
 def moving_frames(evidence: Evidence, *, lossy: bool = False) -> NDArray[np.bool_]:
     """Frames in which something moves beyond noise (or, compressed, beyond what groups of pictures pulse by): only those say how they
-    were scanned. Noise alone passes for whole pictures, because both ratios share the frame's own teeth."""
+    were scanned. Noise alone passes for whole pictures, because both ratios share the frame's own teeth. Shape=(frames,)."""
     floor = noise_top(evidence)
     moves = evidence.telling & (evidence.liveliest > 1.2 * floor + (_PULSE if lossy else 1.0))
     return np.asarray(moves & ((evidence.strong >= MIN_BLOCKS) | _goes_on(evidence)))

@@ -103,6 +103,6 @@ def _broken(pattern: NDArray[np.int64], place: NDArray[np.int64]) -> tuple[int, 
 
 
 def runs_of(values: NDArray[np.int64]) -> list[tuple[int, int, int]]:
-    """(value, first, end) of each stretch of equal values; ``end`` is one past the last."""
+    """(value, first, end) of each stretch of equal values; ``end`` is one past the last. ``values``: shape=(n,)."""
     edges = [0, *(int(at) + 1 for at in np.flatnonzero(np.diff(values))), len(values)]
     return [(int(values[first]), first, end) for first, end in itertools.pairwise(edges) if end > first]
