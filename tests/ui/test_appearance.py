@@ -14,7 +14,7 @@ from platformdirs import user_config_path
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAccessible
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractSpinBox, QComboBox, QPushButton, QWidget
+from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.making import programme_frames, write_clip
@@ -231,3 +231,23 @@ def test_nothing_has_to_be_scrolled_to_in_the_usual_window(window: MainWindow, q
     assert page.rect().contains(station.start_button.mapTo(page, station.start_button.rect().bottomRight()))
     texts = [station.watch.arm_button, station.watch.keep_button, station.watch.keep_on_button]
     assert all(one.width() >= one.sizeHint().width() for one in texts)  # nothing is cut off
+
+
+@pytest.mark.parametrize("box", ["keys", "goto", "equipment"])
+def test_after_a_box_closes_the_keys_work(window: MainWindow, qtbot: QtBot, box: str) -> None:
+    """Whatever had the keyboard, and also where nothing had it, the next shortcut arrives."""
+    for focused in (window.station("shelf").search, None):  # type: ignore[attr-defined]
+        window.show_station("path" if box == "equipment" else "shelf")
+        if focused is not None and box != "equipment":
+            focused.setFocus()
+        elif (now := QApplication.focusWidget()) is not None:
+            now.clearFocus()
+        window.do(box)
+        qtbot.waitUntil(lambda: QApplication.activeModalWidget() is not None)
+        opened = QApplication.activeModalWidget()
+        assert opened is not None
+        qtbot.keyClick(opened, Qt.Key.Key_Escape)
+        qtbot.waitUntil(lambda: QApplication.activeModalWidget() is None)
+        qtbot.waitUntil(lambda: QApplication.focusWidget() is not None and QApplication.focusWidget().window() is window)
+        qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
+        assert window.current_key == "reading"

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSize, QTimer
+from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -22,6 +22,7 @@ from yomikomi.core.work.notices import Notice, Weight
 from yomikomi.ui.actions import ACTIONS, STATIONS
 from yomikomi.ui.appearance import APPEARANCE, Appearance, keep_appearance
 from yomikomi.ui.shell.carrier_strip import CarrierStrip
+from yomikomi.ui.shell.focus import FocusKeeper
 from yomikomi.ui.shell.goto import GoToBox, Target
 from yomikomi.ui.shell.keys_box import KeysBox
 from yomikomi.ui.shell.notice_bar import NoticeBar
@@ -58,6 +59,7 @@ class MainWindow(QWidget):
         self._reckoner: ReckonerWindow | None = None
         self.setWindowTitle("Yomikomi")
         self.resize(_USUAL_SIZE)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setMinimumSize(_LEAST_SIZE)
         self.reopens = self.whole = False
         self._appearance = APPEARANCE
@@ -86,6 +88,7 @@ class MainWindow(QWidget):
         state.carrier_changed.connect(self._on_carrier)
         state.takes_ready.connect(self._on_takes)
         self._make_keys()
+        self._focus = FocusKeeper(self)
 
     def station(self, key: str) -> Station:
         """A station, made now if it was not yet."""
