@@ -108,7 +108,7 @@ def test_a_tape_from_the_list_of_paths_to_a_proven_one(station: PathStation, win
     capture = window.station("capture")
     assert isinstance(capture, CaptureStation)
     assert "S-VHS deck → S-Video + stereo line → HD box" in capture.how.source_words.text()
-    spec = capture._spec()
+    spec = capture.setup.spec
     assert isinstance(spec, OnPathSpec)
     assert spec.delivery == window.state.current.path.delivery
 

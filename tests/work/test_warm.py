@@ -47,7 +47,7 @@ def _warmed() -> int:
     until = time.monotonic() + 30
     while warm._helper.pid is None or not warm._lives(warm._helper.pid):
         assert time.monotonic() < until, "the helper is not there"
-        warm._is_ready()  # looks after it
+        warm.is_ready()  # looks after it
         time.sleep(0.05)
     return warm._helper.pid
 

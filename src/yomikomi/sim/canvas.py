@@ -6,6 +6,7 @@ Scenes work in frame coordinates (columns, lines of the whole frame); the raster
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -29,6 +30,14 @@ class Raster:
     def lines(self) -> int:
         return len(range(self.first, self.frame_height, self.step))
 
+    @cached_property
+    def _origin(self) -> NDArray[np.float64]:
+        return np.array([0.0, self.first])
+
+    @cached_property
+    def _spacing(self) -> NDArray[np.float64]:
+        return np.array([1.0, self.step])
+
     def view(self, texture: Image, *, x: float, y: float, zoom: float = 1.0) -> Image:
         """The part of a texture that a camera at (x, y) sees, sampled at this raster's lines."""
         matrix = np.array([[zoom, 0, x], [0, zoom * self.step, y + zoom * self.first]], np.float32)
@@ -43,10 +52,7 @@ class Raster:
     def polygon(self, image: Image, points: NDArray[np.float64], colour: tuple[int, int, int]) -> None:
         """Fill a convex polygon given in frame coordinates, to a sixteenth of a sample, with soft edges. ``points``: shape=(corners,
         2), x and y in frame coordinates."""
-        placed = np.empty_like(points)
-        placed[:, 0] = points[:, 0]
-        placed[:, 1] = (points[:, 1] - self.first) / self.step
-        fixed = np.round(placed * 2**_SHIFT).astype(np.int32)
+        fixed = np.rint((points - self._origin) / self._spacing * 2**_SHIFT).astype(np.int32)
         cv2.fillConvexPoly(image, fixed, colour, lineType=cv2.LINE_AA, shift=_SHIFT)
 
     def add_light(self, image: Image, light: Field32, *, x: float, y: float, colour: tuple[float, float, float]) -> None:

@@ -131,7 +131,8 @@ class DuskWater(Scene):
         first = int(np.ceil((self.horizon - raster.first) / raster.step)) + 1
         lines = raster.first + raster.step * np.arange(first, raster.lines, dtype=np.float32)
         depth = ((lines - self.horizon) / (raster.frame_height - self.horizon))[:, None]
-        field = self.waves.at(raster, drifts=((26 * t + self.pan * t, 20 * t), (-17 * t + self.pan * t, 31 * t)), stretch=3.2)[first:]
+        drifts = ((26 * t + self.pan * t, 20 * t), (-17 * t + self.pan * t, 31 * t))
+        field = self.waves.at(raster, drifts=drifts, stretch=3.2, part=(0, raster.width, first, raster.lines))
         columns = np.arange(raster.width, dtype=np.float32)[None, :]
         source = (2 * self.horizon - lines[:, None] - raster.first) / raster.step
         map_x = columns + field * (2 + 12 * depth)
@@ -189,14 +190,7 @@ class KilnFire(Scene):
 
     def draw(self, t: float, raster: Raster) -> Image:
         image = raster.view(self.texture, x=self.start_x, y=self.start_y)
-        y = raster.first + raster.step * np.arange(raster.lines, dtype=np.float32)[:, None]
-        x = np.arange(raster.width, dtype=np.float32)[None, :]
-        mouth = ((x - 360) / 128) ** 2 + ((y - 318) / 118) ** 2
-        flame = self.fire.at(raster, drifts=((14 * np.sin(t), 170 * t), (-9 * np.sin(1.3 * t), 240 * t)), stretch=0.8)
-        heat = np.clip(1.25 + 0.42 * flame - 0.9 * mouth - (400 - y) / 420, 0, 1.2) * (mouth < 1)
-        image[..., 0] = np.clip(image[..., 0] + 190 * heat, 16, 235)
-        image[..., 1] = np.clip(image[..., 1] - 52 * heat, 16, 240)
-        image[..., 2] = np.clip(image[..., 2] + 44 * np.clip(heat * (1.5 - heat), 0, 1), 16, 240)
+        self._burn(t, raster, image)
         reach = 0.5 + 0.5 * np.sin(0.9 * t)
         self.potter.draw(raster, image, x=600 - 96 * reach, ground=500, stride=0.6 * np.sin(0.9 * t), facing=-1.0)
         bowl = (470 - 118 * reach, 352.0 - 20 * reach)
@@ -210,6 +204,21 @@ class KilnFire(Scene):
             )
         self.lamps.shine(image, raster, [(360, 320, 190.0, 0.72 + 0.1 * np.sin(11 * t) + 0.06 * np.sin(23 * t))])
         return image
+
+    def _burn(self, t: float, raster: Raster, image: Image) -> None:
+        """Flames within the mouth of the kiln."""
+        left, right = 232, 488
+        first, end = (round((edge - raster.first) / raster.step) for edge in (200, 436))
+        y = (raster.first + raster.step * np.arange(first, end, dtype=np.float32))[:, None]
+        x = np.arange(left, right, dtype=np.float32)[None, :]
+        mouth = ((x - 360) / 128) ** 2 + ((y - 318) / 118) ** 2
+        drifts = ((14 * np.sin(t), 170 * t), (-9 * np.sin(1.3 * t), 240 * t))
+        flame = self.fire.at(raster, drifts=drifts, stretch=0.8, part=(left, right, first, end))
+        heat = np.clip(1.25 + 0.42 * flame - 0.9 * mouth - (400 - y) / 420, 0, 1.2) * (mouth < 1)
+        part = image[first:end, left:right]
+        part[..., 0] = np.clip(part[..., 0] + 190 * heat, 16, 235)
+        part[..., 1] = np.clip(part[..., 1] - 52 * heat, 16, 240)
+        part[..., 2] = np.clip(part[..., 2] + 44 * np.clip(heat * (1.5 - heat), 0, 1), 16, 240)
 
 
 class Aquarium(Scene):
@@ -281,16 +290,17 @@ class BowCamera(Scene):
     def draw(self, t: float, raster: Raster) -> Image:
         roll, horizon = 0.05 * np.sin(1.4 * t) + 0.02 * np.sin(3.3 * t), 196 + 16 * np.sin(1.9 * t)
         image = raster.view(self.texture, x=self.start_x + 8 * t, y=self.start_y + 130 - horizon / 3)
-        y = raster.first + raster.step * np.arange(raster.lines, dtype=np.float32)[:, None]
+        first = max(0, int((horizon - abs(roll) * raster.width / 2 - raster.first) / raster.step))
+        y = (raster.first + raster.step * np.arange(first, raster.lines, dtype=np.float32))[:, None]
         x = np.arange(raster.width, dtype=np.float32)[None, :]
-        below = y - horizon - roll * (x - raster.width / 2)
-        depth = np.clip(below, 1, None) / 290
-        field = self.sea.at(raster, drifts=((7 * t, -190 * t), (-11 * t, -260 * t)), stretch=2.4)
-        luma = 84 + 26 * field * np.minimum(1, 0.25 + depth) + 60 * np.clip(field - 1.3, 0, 1)
-        sea = below > 0
-        image[..., 0] = np.where(sea, np.clip(luma, 16, 235), image[..., 0])
-        image[..., 1] = np.where(sea, 146, image[..., 1])
-        image[..., 2] = np.where(sea, 114, image[..., 2])
+        below = (y - np.float32(horizon)) - np.float32(roll) * (x - raster.width / 2)
+        drifts = ((7 * t, -190 * t), (-11 * t, -260 * t))
+        field = self.sea.at(raster, drifts=drifts, stretch=2.4, part=(0, raster.width, first, raster.lines))
+        swell = field * np.minimum(1, 0.25 + np.maximum(below, 1) / 290)
+        luma = cv2.convertScaleAbs(np.clip(84 + 26 * swell + 60 * np.clip(field - 1.3, 0, 1), 16, 235))
+        sea, part = below > 0, image[first:]
+        for plane, value in ((0, luma), (1, np.uint8(146)), (2, np.uint8(114))):
+            part[..., plane] = np.where(sea, value, part[..., plane])
         for place, size, phase in self.rivals:
             bx, by = 360 + place * 2.2 + 20 * np.sin(0.3 * t + phase), horizon + 26 * size + 5 * np.sin(2 * t + phase)
             raster.polygon(

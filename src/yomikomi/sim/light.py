@@ -8,7 +8,7 @@ import numpy as np
 from yomikomi.sim.canvas import Raster
 from yomikomi.sim.textures import Field32, Image, cloud
 
-_COARSE = 8  # light is worked out on every eighth sample
+_COARSE = 16  # light is worked out on every sixteenth sample
 
 
 class Lamps:
@@ -48,13 +48,20 @@ class Swell:
         self._layers = [cloud(rng, height, width, octaves=octaves, fall=fall) for _ in range(2)]
         self._height, self._width = height, width
 
-    def at(self, raster: Raster, *, drifts: tuple[tuple[float, float], tuple[float, float]], stretch: float = 1.0) -> Field32:
-        """The sum of both layers, each moved by its (x, y) in frame coordinates; ``stretch``: how much wider than tall it is."""
-        total = np.zeros((raster.lines, raster.width), np.float32)
+    def at(
+        self, raster: Raster, *, drifts: tuple[tuple[float, float], tuple[float, float]], stretch: float = 1.0,
+        part: tuple[int, int, int, int] | None = None,
+    ) -> Field32:  # fmt: skip
+        """The sum of both layers, each moved by its (x, y) in frame coordinates; ``stretch``: how much wider than tall it is; ``part``:
+        left, right, first and one past the last line of the raster that are wanted."""
+        left, right, first, end = part or (0, raster.width, 0, raster.lines)
+        total = np.zeros((end - first, right - left), np.float32)
         for layer, (x, y) in zip(self._layers, drifts, strict=True):
-            matrix = np.array([[1 / stretch, 0, x / stretch], [0, raster.step, raster.first + y]], np.float32)
+            matrix = np.array(
+                [[1 / stretch, 0, (x + left) / stretch], [0, raster.step, raster.first + first * raster.step + y]], np.float32
+            )
             total += cv2.warpAffine(
-                layer, matrix, (raster.width, raster.lines), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT,
+                layer, matrix, (right - left, end - first), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT,
             )
         return total
 

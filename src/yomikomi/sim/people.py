@@ -18,7 +18,7 @@ def shaded(colour: Colour, gain: float) -> Colour:
 
 
 # Smaller people are too far away for folds and far arms to be seen.
-_NEAR = 0.7
+_NEAR = 1.0
 
 
 @dataclass(frozen=True)

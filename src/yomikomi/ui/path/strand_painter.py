@@ -101,9 +101,15 @@ class StrandPainter:
             wide = right.left() - left.right() - 4
             self._painter.setFont(theme.mono(theme.SMALL_PX - 2))
             self._painter.setPen(QColor(theme.INK))
-            self._painter.drawText(QRectF(left.right() + 2, y - 22, wide, 16), Qt.AlignmentFlag.AlignCenter, f"≤ {_rate(needed)}")
+            self._between(QRectF(left.right() + 2, y - 22, wide, 16), f"≤ {_rate(needed)}", f"≤{needed:.0f}")
             self._painter.setPen(QColor(theme.MUTED))
-            self._painter.drawText(QRectF(left.right() + 2, y + 7, wide, 15), Qt.AlignmentFlag.AlignCenter, f"{limit / needed:.1f}× room")
+            self._between(QRectF(left.right() + 2, y + 7, wide, 15), f"{limit / needed:.1f}× room", f"{limit / needed:.1f}×")
+
+    def _between(self, place: QRectF, *ways: str) -> None:
+        """The first way of saying it that fits between two devices, or the last."""
+        metrics = QFontMetricsF(self._painter.font())
+        said = next((words for words in ways if metrics.horizontalAdvance(words) <= place.width()), ways[-1])
+        self._painter.drawText(place, Qt.AlignmentFlag.AlignCenter, said)
 
     def _paint_stub(self, report: LinkReport, colour: QColor, y: float, *, into: bool, drawn: set[str]) -> None:
         """A strand inside a device, and the name of the socket above it."""
@@ -160,7 +166,7 @@ class StrandPainter:
         if flow.margin is not None and flow.payload is not None:
             self._painter.setPen(QColor(theme.MUTED))
             below = f"{flow.margin:.1f}× room" if flow.margin >= 1 else f"{flow.margin:.2f}×: too narrow"
-            self._painter.drawText(QRectF(centre - wide / 2, y + 7, wide, 15), Qt.AlignmentFlag.AlignCenter, below)
+            self._between(QRectF(centre - wide / 2, y + 7, wide, 15), below, f"{flow.margin:.2g}×")
 
     def _paint_power(self) -> None:
         setup, y = self._traced.setup, self._layout.power_y
