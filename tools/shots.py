@@ -147,7 +147,7 @@ def main(folder: Path = _FOLDER) -> None:
         treatment = window.station("treatment")
         assert isinstance(treatment, TreatmentStation)
         wait(lambda: treatment.player.after.view.image is not None, 60)
-        for key in ("reading", "treatment", "balance", "run", "ledger"):
+        for key in ("reading", "treatment", "balance", "ledger"):
             camera.station(key, after=2.0)
         shoot_readings(window, camera, carriers, home)
         window.state.choose(carriers["K-002"])
@@ -167,6 +167,7 @@ def main(folder: Path = _FOLDER) -> None:
         pause(0.3)
         camera.save(box, "go-to")
         box.reject()
+        camera.station("run", after=8.0)  # last, since the copies that wait are made once it is shown
         window.close()
     finally:
         workspace.close()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import sqlite3
 import sys
 import time
 from collections.abc import Iterator
@@ -13,7 +14,9 @@ from PySide6.QtCore import QObject
 from pytestqt.qtbot import QtBot
 
 from tests.ui.watch import StallWatch
+from yomikomi.core.errors import WorkspaceError
 from yomikomi.ui.loading import Loading
+from yomikomi.ui.shell.window import MainWindow
 
 
 @pytest.fixture
@@ -57,12 +60,28 @@ def test_who_needs_a_module_at_once_does_not_wait_for_the_rest(qtbot: QtBot, slo
     assert loading.done
 
 
-def test_closing_while_it_loads_leaves_nothing_half_loaded(qtbot: QtBot, slow_package: str) -> None:
+def test_closing_while_it_loads_does_not_wait_for_it(qtbot: QtBot, slow_package: str) -> None:
     told: list[bool] = []
     owner = QObject()
     loading = Loading([slow_package], lambda: told.append(True), owner)
+    qtbot.waitUntil(lambda: f"{slow_package}.m3" in sys.modules, timeout=20_000)
     loading.finish()
-    assert sys.modules[slow_package].READY
+    assert slow_package not in sys.modules  # nothing half loaded is left
+    assert f"{slow_package}.m39" not in sys.modules
     qtbot.wait(50)
     assert told == []
     assert loading.done
+    assert importlib.import_module(slow_package).READY  # and what needs it still gets it
+
+
+def test_a_station_that_cannot_be_made_costs_that_station(window: MainWindow, qtbot: QtBot) -> None:
+    """A table of the record is gone: it is told, the window becomes whole, and the other stations work."""
+    with sqlite3.connect(window.state.workspace.record_file) as connection:
+        connection.execute("DROP TABLE equipment")
+    window.make_rest_idly()
+    qtbot.waitUntil(lambda: window.whole, timeout=20_000)
+    assert any("equipment" in notice.text for notice in window.state.notices.history)
+    window.show_station("reading")
+    assert window.current_key == "reading"
+    with pytest.raises(WorkspaceError):
+        window.station("path")

@@ -29,13 +29,19 @@ class Gate(MetaPathFinder):
         self.thread: threading.Thread | None = None
         self._turn = threading.Condition()
         self._until = 0.0
-        self._paused = self._free = False
+        self._paused = self._free = self._ended = False
 
     def find_spec(self, _name: str, _path: object = None, _target: object = None) -> None:
         if threading.current_thread() is not self.thread:
             self.open()  # somebody needs a module now
+        elif self._ended:
+            raise ImportError("the program ends")
         elif not self._free and time.monotonic() > self._until:
             self._pause()
+
+    @property
+    def ended(self) -> bool:
+        return self._ended
 
     def let_on(self) -> None:
         """From the window: load for one slice, and come back when the thread waits again."""
@@ -51,12 +57,19 @@ class Gate(MetaPathFinder):
             self._free = True
             self._turn.notify_all()
 
+    def end(self) -> None:
+        """No module is begun any more."""
+        self._ended = True
+        self.open()
+
     def _pause(self) -> None:
         with self._turn:
             self._paused = True
             self._turn.notify_all()
             if not self._turn.wait_for(lambda: not self._paused or self._free, _PATIENCE_S):
                 self._free = True
+        if self._ended:
+            raise ImportError("the program ends")
 
 
 class Loading(QObject):
@@ -80,15 +93,19 @@ class Loading(QObject):
         return not self._timer.isActive()
 
     def finish(self) -> None:
-        """At the end of the program: no module is left half loaded."""
+        """At the end of the program: what is not begun is left, and nobody waits for it."""
         self._timer.stop()
-        self._gate.open()
+        self._gate.end()
         self._thread.join(5)
         self._leave()
 
     def _load(self) -> None:
-        for name in self._names:
-            import_module(name)
+        try:
+            for name in self._names:
+                import_module(name)
+        except ImportError:
+            if not self._gate.ended:
+                raise
         self._gate.open()
 
     def _slice(self) -> None:

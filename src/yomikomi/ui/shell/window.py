@@ -120,20 +120,31 @@ class MainWindow(QWidget):
         after.entered()
 
     def make_rest_idly(self) -> None:
-        """Make the stations not yet made, a piece at a time while nothing else is to do."""
+        """Make the stations not yet made, a piece at a time while nothing else is to do. One that cannot be made is made when it is asked
+        for, and says so then too."""
+        try:
+            more = self._make_piece()
+        except YomikomiError as error:
+            self.state.tell_error(error)
+            more = False
+        if more:
+            QTimer.singleShot(_PIECE_MS, self.make_rest_idly)
+            return
+        self.whole = True
+        # What is there now stays: the collector need not walk through it again. Its full rounds took up to 120 ms (docs/science.md).
+        gc.freeze()
+        gc.enable()
+
+    def _make_piece(self) -> bool:
         if self._building:
             key, building = next(iter(self._building.items()))
             if next(building, self) is self:
                 self._building.pop(key, None)
-        elif rest := [key for key in self._makers if key not in self._stations]:
+            return True
+        rest = [key for key in self._makers if key not in self._stations]
+        if rest:
             self._begin_station(rest[0])
-        else:
-            self.whole = True
-            # What is there now stays: the collector need not walk through it again. Its full rounds took up to 120 ms (docs/science.md).
-            gc.freeze()
-            gc.enable()
-            return
-        QTimer.singleShot(_PIECE_MS, self.make_rest_idly)
+        return bool(rest)
 
     def open_goto(self) -> GoToBox:
         box = GoToBox(self.state, self)
