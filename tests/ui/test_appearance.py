@@ -9,22 +9,31 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 from platformdirs import user_config_path
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAccessible
+from PySide6.QtGui import QAccessible, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.making import programme_frames, write_clip
+from yomikomi.core.capture.health import HealthRow
+from yomikomi.core.capture.scopes import scopes_of
 from yomikomi.ui import theme
 from yomikomi.ui.actions import ACTIONS, STATIONS
 from yomikomi.ui.appearance import SCALES, Appearance, keep_appearance, read_appearance
+from yomikomi.ui.capture.health_strip import HealthStrip
+from yomikomi.ui.capture.scopes import HistogramView, VectorView, WaveformView
 from yomikomi.ui.capture.station import CaptureStation
+from yomikomi.ui.capture.watch_page import RingBar
 from yomikomi.ui.reading.station import ReadingStation
 from yomikomi.ui.shelf.station import ShelfStation
 from yomikomi.ui.shell.window import MainWindow
+from yomikomi.ui.widgets.meters import LevelMeter
+from yomikomi.ui.widgets.pictures import PictureView
+from yomikomi.ui.widgets.speaking import Voice
 
 
 def _luminance(colour: str) -> float:
@@ -251,3 +260,30 @@ def test_after_a_box_closes_the_keys_work(window: MainWindow, qtbot: QtBot, box:
         qtbot.waitUntil(lambda: QApplication.focusWidget() is not None and QApplication.focusWidget().window() is window)
         qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
         assert window.current_key == "reading"
+
+
+def test_what_is_drawn_is_also_said_but_not_all_the_time(qapp: QApplication) -> None:
+    """Every widget that draws what is measured describes it; one that moves does so at intervals."""
+    scopes = scopes_of(np.full((48, 64), 90, np.uint8), np.full((48, 32), 110, np.uint8), np.full((48, 32), 150, np.uint8))
+    meter, strip, ring, picture = LevelMeter(), HealthStrip(), RingBar(), PictureView(empty="Nothing yet")
+    meter.show_level(-6.0, -20.0)
+    strip.show_rows([HealthRow(at=61, frames=30, lost=2), HealthRow(at=62, frames=30, repeated=1)])
+    ring.show_ring(30, 5, "30 s kept")
+    picture.show_image(QImage(720, 480, QImage.Format.Format_RGB888))
+    wave, vector, histogram = WaveformView(), VectorView(), HistogramView()
+    wave.show_scopes(scopes)
+    vector.show_scopes(scopes)
+    histogram.show_scopes(scopes, (0.012, 0.0))
+    assert [one.accessibleDescription() for one in (meter, strip, ring, picture, wave, vector, histogram)] == [
+        "peak -6.0 dB, mean -20.0 dB below full scale", "0:01:02: 2 frames lost, 0 late, 1 repeated", "30 s kept", "720 × 480",
+        "luma from 90 to 90 code values, but for 1 % at each end", "Cb from 110 to 110, Cr from 150 to 150; 128 is no colour",
+        "below black 1.2 %, above white 0.0 %",
+    ]  # fmt: skip
+    assert all(one.accessibleName() for one in (meter, strip, ring, picture, wave, vector, histogram))
+    now = [100.0]
+    quiet = QWidget()
+    voice = Voice(quiet, pause_s=2.0, now=lambda: now[0])
+    for step in range(50):
+        now[0] = 100 + step / 10
+        voice.say(f"at {step}")
+    assert quiet.accessibleDescription() == "at 40"

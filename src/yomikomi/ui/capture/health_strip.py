@@ -17,6 +17,7 @@ from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import signed_text
 from yomikomi.ui import theme
 from yomikomi.ui.background import Calls
+from yomikomi.ui.widgets.speaking import Voice
 
 _LEFT, _RIGHT = 62, 10
 _LANES = ("frames", "sound", "drive")
@@ -41,6 +42,7 @@ class HealthStrip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Health of the take over its time")
+        self._voice = Voice(self)
 
     def sizeHint(self) -> QSize:
         return QSize(600, 96)
@@ -53,13 +55,21 @@ class HealthStrip(QWidget):
         self.marks = tuple((mark.frame / rate, mark.kind) for mark in marks)
         if self._fitted:
             self._fit()
+        self._tell()
         self.update()
 
     def add(self, row: HealthRow) -> None:
         self.rows.append(row)
         if self._fitted:
             self._fit()
+        self._tell()
         self.update()
+
+    def _tell(self) -> None:
+        if not self.rows or not self._voice.due:
+            return
+        lost, late, repeated = (sum(getattr(row, name) for row in self.rows) for name in ("lost", "late", "repeated"))
+        self._voice.say(f"{clock(self.rows[-1].at)}: {lost} frames lost, {late} late, {repeated} repeated")
 
     def show_log(self, calls: Calls, take: TakeView | None, rate: Fraction, *, still: Callable[[], bool]) -> None:
         """The log that lies beside a take, read in the background; shown where ``still`` says that it is wanted then."""

@@ -12,6 +12,7 @@ from yomikomi.core.capture.scopes import Scopes
 from yomikomi.core.video.bars import BT601_WEIGHTS, BT709_WEIGHTS, colour_bars
 from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import Well
+from yomikomi.ui.widgets.speaking import Voice
 
 _LEFT = 30  # room for figures
 _LIMIT = "#C8892B"
@@ -24,6 +25,7 @@ class _Scope(QWidget):
         self._image: QImage | None = None
         self.setMinimumHeight(height)
         self.setAccessibleName(name)
+        self._voice = Voice(self)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
@@ -43,6 +45,9 @@ class WaveformView(_Scope):
 
     def show_scopes(self, scopes: Scopes | None) -> None:
         self._image = None if scopes is None else _grey(scopes.waveform[::-1])
+        if scopes is not None and self._voice.due:
+            low, high = np.searchsorted(np.cumsum(scopes.histogram), (0.01, 0.99))
+            self._voice.say(f"luma from {low} to {high} code values, but for 1 % at each end")
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -72,6 +77,10 @@ class VectorView(_Scope):
 
     def show_scopes(self, scopes: Scopes | None) -> None:
         self._image = None if scopes is None else _grey(scopes.vector[::-1])
+        if scopes is not None and self._voice.due:
+            ends = [np.flatnonzero(scopes.vector.any(axis=axis)) for axis in (0, 1)]
+            told = [f"{name} from {one[0]} to {one[-1]}" for name, one in zip(("Cb", "Cr"), ends, strict=True) if len(one)]
+            self._voice.say(f"{', '.join(told)}; 128 is no colour")
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -109,6 +118,8 @@ class HistogramView(_Scope):
     def show_scopes(self, scopes: Scopes | None, outside: tuple[float, float] = (0.0, 0.0)) -> None:
         self._counts = None if scopes is None else scopes.histogram
         self._outside = outside
+        if scopes is not None:
+            self._voice.say(f"below black {100 * outside[0]:.1f} %, above white {100 * outside[1]:.1f} %")
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:

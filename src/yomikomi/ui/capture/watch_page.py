@@ -14,6 +14,7 @@ from yomikomi.ui import theme
 from yomikomi.ui.capture.scopes import ScopesPanel
 from yomikomi.ui.capture.sound_panel import SoundPanel
 from yomikomi.ui.widgets.basics import button, label, row
+from yomikomi.ui.widgets.speaking import Voice
 
 
 class RingBar(QWidget):
@@ -24,13 +25,15 @@ class RingBar(QWidget):
         self._seconds, self._of = 0.0, 300.0
         self.words = "off"
         self.setFixedHeight(26)
+        self.setAccessibleName("Look-back buffer")
+        self._voice = Voice(self)
 
     def sizeHint(self) -> QSize:
         return QSize(200, 26)
 
     def show_ring(self, seconds: float, minutes: float, words: str) -> None:
         self._seconds, self._of, self.words = seconds, minutes * 60, words
-        self.setAccessibleName(words)
+        self._voice.say(words)
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:

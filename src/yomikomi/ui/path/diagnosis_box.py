@@ -25,6 +25,7 @@ class _Likely(QWidget):
         super().__init__()
         self._share = share
         self.setFixedSize(120, 10)
+        self.setAccessibleName(f"Likely to {100 * share:.0f} %")
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)

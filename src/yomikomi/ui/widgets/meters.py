@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from yomikomi.ui import theme
+from yomikomi.ui.widgets.speaking import Voice
 
 _FLOOR_DB = -60.0
 _HOLD_S = 1.5
@@ -31,6 +32,7 @@ class LevelMeter(QWidget):
         self._held_at = 0.0
         self.setFixedHeight(52 if ticks and bar else 19 if bar else 16)
         self.setAccessibleName("Sound level")
+        self._voice = Voice(self)
 
     def sizeHint(self) -> QSize:
         return QSize(200, self.height())
@@ -40,7 +42,9 @@ class LevelMeter(QWidget):
         self._peak, self._rms = peak_db, rms_db
         if peak_db >= self._held or now - self._held_at > _HOLD_S:
             self._held, self._held_at = peak_db, now
-        self.setToolTip(f"peak {peak_db:.1f} dB, mean {rms_db:.1f} dB below full scale")
+        words = f"peak {peak_db:.1f} dB, mean {rms_db:.1f} dB below full scale"
+        self.setToolTip(words)
+        self._voice.say(words)
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:

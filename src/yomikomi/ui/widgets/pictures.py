@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from yomikomi.ui import theme
+from yomikomi.ui.widgets.speaking import Voice
 
 
 def image_from_rgb(samples: NDArray[np.uint8]) -> QImage:
@@ -41,6 +42,8 @@ class PictureView(QWidget):
         self._shape = Fraction(4, 3)
         self._surround, self._exact, self.empty = surround, exact, empty
         self.caption = ""
+        self.setAccessibleName("Picture")
+        self._voice = Voice(self)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(160, 120)
 
@@ -53,6 +56,8 @@ class PictureView(QWidget):
             self._shape = shape
         elif image is not None and not self._exact:
             self._shape = Fraction(image.width(), max(1, image.height()))
+        if self._voice.due:
+            self._voice.say(f"{self.caption} {image.width()} × {image.height()}".strip() if image is not None else self.empty)
         self.update()
 
     def show_outline(self, outline: QRectF | None) -> None:
