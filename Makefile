@@ -15,8 +15,7 @@ demo: setup
 
 test: setup
 	@$(VENV)/bin/ruff check .
-	@$(VENV)/bin/mypy
-	@$(VENV)/bin/lint-imports
+	@$(VENV)/bin/lint-imports & layers=$$!; $(VENV)/bin/mypy && wait $$layers
 	@$(PY) -m pytest -n 3 --dist worksteal -m "not alone"
 	@$(PY) -m pytest -m alone
 

@@ -491,13 +491,3 @@ def test_values_come_with_their_intervals() -> None:
     assert many.high - many.low < few.high - few.low
     assert median_of([1.0], "codes") is None
     assert rate_of(0, 0.0, "a minute") is None
-
-
-def test_hostile_sizes_break_nothing() -> None:
-    for lines, columns in ((2, 2), (8, 8), (17, 33), (64, 64), (200, 24)):
-        picture = sliding_frames(2, width=columns, height=lines)
-        one, two = (Sight(number, number, frame) for number, frame in enumerate(picture))
-        for meter in (BorderMeter(), NoiseMeter(), LevelMeter(), EchoMeter(), HumBarMeter(), CompositeMeter(), HiddenLinesMeter()):
-            meter.look(one, two)
-        EvidenceMeter().see(one)
-        LightMeter().see(one)

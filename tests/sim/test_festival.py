@@ -67,7 +67,7 @@ def test_a_lean_stays_for_seconds_and_a_corrector_takes_it() -> None:
     assert not Tape(faults.with_corrector(), seed=3, field_rate=59.94).timing(7, 240).any()
 
 
-@pytest.mark.parametrize(("mixture", "seed"), [("festival", 1993), ("kiln", 8), ("aquarium", 7)])
+@pytest.mark.parametrize(("mixture", "seed"), [("festival", 1993), ("aquarium", 7)])
 def test_a_reading_of_a_used_tape_finds_what_was_put_in_and_nothing_else(tmp_path: Path, mixture: str, seed: int) -> None:
     """None of these pictures and sounds was there while the measurements were made."""
     spec = TapePlayerSpec(seed=seed, tape="vhs_used", mixture=mixture, seconds=3.5, real_time=False)
