@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import gc
 import os
+import signal
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
@@ -205,6 +206,7 @@ def run_window(
         _fit(app, window)
         window.show()
         opening = Opening(window, on_ready, also)
+        signal.signal(signal.SIGINT, lambda *_: window.close())  # Ctrl+C in the terminal: as closing the window
         code = int(app.exec())
         opening.loading.finish()
         if window.reopens:
