@@ -7,11 +7,10 @@ from typing import Annotated, Any, Literal
 
 import typer
 
-from yomikomi.cli.root import Json, answer
+from yomikomi.cli.root import File, Json, answer
 from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.work.new_file import check_free
 
-File = Annotated[Path, typer.Argument(help="A file with moving pictures.")]
 CodecOption = Annotated[Literal["h264", "hevc", "av1"], typer.Option("--codec", help="Codec of the copy.")]
 QualityOption = Annotated[int, typer.Option("--quality", help="Constant-quality value: 0–51 (AV1: 0–63), smaller looks better.")]
 SpeedOption = Annotated[str | None, typer.Option("--speed", help="Encoder preset: slower packs better.")]

@@ -7,9 +7,8 @@ from typing import Annotated, Literal
 
 import typer
 
-from yomikomi.cli.root import Json, answer
+from yomikomi.cli.root import File, Json, answer
 
-File = Annotated[Path, typer.Argument(help="A file with moving pictures.")]
 Quick = Annotated[bool, typer.Option("--quick", help="Read a sample of stretches instead of every frame; intervals are wider.")]
 Again = Annotated[bool, typer.Option("--again", help="Measure even if a reading of the same content was kept.")]
 

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
     from yomikomi.core.ledger.record import Record
 
+File = Annotated[Path, typer.Argument(help="A file with moving pictures.")]
 Json = Annotated[bool, typer.Option("--json", help="Print machine-readable JSON on standard output, and nothing else there.")]
 WorkspaceOption = Annotated[Path | None, typer.Option("--workspace", help="Workspace folder.")]
 TrustOption = Annotated[

@@ -50,11 +50,10 @@ def simulate(
     from yomikomi.sim.player import truth as truth_of
     from yomikomi.sim.synctest import SyncTestSpec
 
-    if kind != "disc":
-        check_free(output)
     if kind == "disc":
         _simulate_disc(output, layout, standard, seconds, seed, truth, as_json)
         return
+    check_free(output)
     if output.suffix.lower() != ".mkv":
         raise WrongUseError(f"{output.name}: the simulation writes Matroska.", remedy="Give the output a name that ends in .mkv.")
     order = FieldOrder(field_order) if field_order else None

@@ -31,6 +31,7 @@ from yomikomi.core.path.structure import Task, Wishes
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.chain import recommended
+from yomikomi.core.video.standards import STANDARDS
 from yomikomi.core.work import Job
 from yomikomi.core.work.notices import Weight
 from yomikomi.demo import scenario
@@ -50,7 +51,8 @@ _UNFINISHED = ".demo-unfinished"
 # How far the copy of K-009 has come when its take changes under it.
 _SPOILT_AFTER = 0.3
 
-Step = tuple[str, Callable[[], None]]
+# A step's key, and what starts it under that key.
+Step = tuple[str, Callable[[str], None]]
 
 
 def fill(state: AppState) -> DemoMaker | None:
@@ -78,7 +80,7 @@ class DemoMaker(QObject):
         self._state, self._record, self._marker = state, state.record, marker
         self._lanes = Lanes(state, self.go_on)
         self._job = self._lanes.run
-        self._spoilt: set[str] = set()
+        self._spoilt = False
         self.done = False
 
     def begin(self) -> None:
@@ -95,7 +97,7 @@ class DemoMaker(QObject):
             if self._lanes.full:
                 return
             if self._lanes.take(key):
-                start()
+                start(key)
         if self._lanes.empty and not self.done:
             self._finish()
 
@@ -162,8 +164,7 @@ class DemoMaker(QObject):
         if view.reading is None:
             return "K-009 is read", partial(self._read, view)
         if not view.copies:
-            self._choose_and_ask(view)
-            view = self._record.carrier(view.id)
+            return "K-009 is asked for", partial(self._ask_unpredicted, view)
         return self._copy_waiting(view)
 
     # The steps
@@ -175,7 +176,7 @@ class DemoMaker(QObject):
         self._record.shelf.put(intakes, [*(source for _, source in scenario.SHELF), *(None for _ in backlog)])
         self._state.reload()
 
-    def _plan(self, view: CarrierView) -> None:
+    def _plan(self, view: CarrierView, key: str) -> None:
         """The best path, looked at for a moment; what that shows is ticked."""
         best = rank_paths(self._record.settings.equipment(), Task.of(view.intake), Wishes.usual(view.intake))[0]
         sheet = make_sheet(best.trace, carrier=f"{view.label} {view.title}")
@@ -187,13 +188,14 @@ class DemoMaker(QObject):
                 ticked = with_state(ticked, knob, "done")
             self._record.paths.save(view.id, ticked)
 
-        self._job("K-001 is proven", look_at, LookRequest(source, 1.0), "proving the path of K-001", ended)
+        self._job(key, look_at, LookRequest(source, 1.0), "proving the path of K-001", ended)
 
-    def _play(self, view: CarrierView, spec: TapePlayerSpec, *, ends: Callable[[CarrierView, Path, int], None] | None = None) -> None:
+    def _play(
+        self, view: CarrierView, spec: TapePlayerSpec, key: str, *, ends: Callable[[CarrierView, Path, int], None] | None = None
+    ) -> None:
         spec = replace(spec, real_time=False)
         made = self._scratch(view)
         request = SimulateRequest(spec, made, spec.seconds)
-        key = "K-001 is played again" if view.takes else f"{view.label} is played"
         self._job(key, simulate_to, request, f"playing {view.label}", partial(ends or self._keep, view, made))
 
     def _keep(self, view: CarrierView, made: Path, frames: int) -> None:
@@ -211,7 +213,7 @@ class DemoMaker(QObject):
         self._state.upkeep.mended.connect(self.go_on)
         self._state.upkeep.mend_takes(take_id)
 
-    def _capture_with_losses(self, view: CarrierView) -> None:
+    def _capture_with_losses(self, view: CarrierView, key: str) -> None:
         spec = replace(scenario.K002, seconds=scenario.LENGTHS.lossy, real_time=False)
         frames = int(scenario.LENGTHS.lossy * _rate(view))
         faults = Faults.scattered("lost", frames=frames, count=max(1, frames // 60), seed=2)
@@ -226,25 +228,22 @@ class DemoMaker(QObject):
             self._record.takes.end(take_id, replace(result, path=path, parts=(path,)))
 
         request = CaptureRequest(FaultySpec(spec, faults), made, patient=True)
-        self._job("K-002 is captured", capture, request, "capturing K-002", ended)
+        self._job(key, capture, request, "capturing K-002", ended)
 
-    def _make_card(self) -> None:
+    def _make_card(self, key: str) -> None:
         card = self._state.workspace.folder / "card K-004" / "bow-camera.mp4"
 
         def ended(_frames: int) -> None:
             self._record.takes.import_file(card, title=scenario.K004_TITLE, kind="card", label="K-004")
 
-        def make() -> None:
-            request = CardRequest(card, scenario.K004_SEED, scenario.LENGTHS.card)
-            self._job("K-004 is made", make_card_file, request, "making K-004", ended)
-
         if card.exists():  # an earlier start ended right after it
             ended(0)
-            self._lanes.leave("K-004 is made")
-        else:
-            make()
+            self._lanes.leave(key)
+            return
+        request = CardRequest(card, scenario.K004_SEED, scenario.LENGTHS.card)
+        self._job(key, make_card_file, request, "making K-004", ended)
 
-    def _make_disc(self) -> None:
+    def _make_disc(self, key: str) -> None:
         folder = self._state.workspace.folder / "disc K-003" / scenario.K003_TITLE
         shutil.rmtree(folder, ignore_errors=True)  # what an earlier start left unfinished
         folder.parent.mkdir(exist_ok=True)
@@ -260,9 +259,9 @@ class DemoMaker(QObject):
             self._job("K-003 is looked into", look_into, folder, "looking into K-003", looked)
 
         request = DiscRequest(scenario.ferry_school(scenario.LENGTHS), folder)
-        self._job("K-003 is made", simulate_disc, request, "making K-003", ended)
+        self._job(key, simulate_disc, request, "making K-003", ended)
 
-    def _copy_title(self, view: CarrierView) -> None:
+    def _copy_title(self, view: CarrierView, key: str) -> None:
         assert view.source is not None
         target = self._record.takes.name(view.id)
 
@@ -270,14 +269,13 @@ class DemoMaker(QObject):
             self._record.takes.add_copied(view.id, target, seconds=done.seconds, frames=done.frames, words="title copied")
 
         request = JoinRequest(Path(view.source["path"]), int(view.source["title"]), target)
-        self._job(f"{view.label} is copied", join_title, request, f"copying {view.label}", ended)
+        self._job(key, join_title, request, f"copying {view.label}", ended)
 
-    def _read(self, view: CarrierView) -> None:
+    def _read(self, view: CarrierView, key: str) -> None:
         assert view.take is not None
-        key = f"{view.label} is read" + (" again" if view.takes > 1 else "")
         self._job(key, read, ReadRequest(view.take.path), f"reading {view.label}", partial(self._record.readings.save, view.take.id))
 
-    def _try_recipes(self, view: CarrierView) -> None:
+    def _try_recipes(self, view: CarrierView, key: str) -> None:
         assert view.take is not None
         assert view.judged is not None
         treatment, _why = recommended(view.judged)
@@ -291,7 +289,7 @@ class DemoMaker(QObject):
             self._record.trials.save(take_id, trials, folder)
             self._ask_copies(self._record.carrier(view.id))
 
-        self._job("K-001 is tried", run_trials, request, "trials of K-001", ended)
+        self._job(key, run_trials, request, "trials of K-001", ended)
 
     def _ask_copies(self, view: CarrierView) -> None:
         """The choices that stand out, the first two to be made; the others wait in the run."""
@@ -307,17 +305,17 @@ class DemoMaker(QObject):
         for one in wanted[:5]:
             ask_copy(self._record, view, one.recipe, one)
 
-    def _copy_best(self, view: CarrierView) -> None:
+    def _copy_best(self, view: CarrierView, key: str) -> None:
         if not view.copies:  # a start ended between the trials and this
             self._ask_copies(view)
             view = self._record.carrier(view.id)
         step = self._copy_waiting(view)
         if step is None:
-            self._lanes.leave("K-001 is copied")
+            self._lanes.leave(key)
         else:
-            step[1]()
+            step[1](key)
 
-    def _predict_and_copy(self, view: CarrierView) -> None:
+    def _predict_and_copy(self, view: CarrierView, key: str) -> None:
         assert view.take is not None
         assert view.judged is not None
         treatment, _why = recommended(view.judged)
@@ -327,7 +325,11 @@ class DemoMaker(QObject):
             self._choose_and_ask(view, prediction)
 
         request = PredictRequest(view.take.path, view.judged, treatment, recipe)
-        self._job("K-004 is predicted", predict, request, "predicting K-004", ended)
+        self._job(key, predict, request, "predicting K-004", ended)
+
+    def _ask_unpredicted(self, view: CarrierView, key: str) -> None:
+        self._choose_and_ask(view)
+        self._lanes.leave(key)
 
     def _choose_and_ask(self, view: CarrierView, prediction: Prediction | None = None) -> None:
         assert view.take is not None
@@ -341,16 +343,15 @@ class DemoMaker(QObject):
         waiting = next((copy for copy in view.copies if copy.state == "waiting"), None)
         if waiting is None:
             return None
-        key = f"{view.label} is copied"
 
-        def start() -> None:
+        def start(key: str) -> None:
             work = self._record.copies.work(waiting.id)
             self._record.copies.start(waiting.id)
             request = CopyRequest(work.path, work.target, work.reading, work.treatment, work.recipe)
 
             def watch(job: Job) -> None:
-                if view.label == "K-009" and key not in self._spoilt and getattr(job.progress, "part", 0) > _SPOILT_AFTER:
-                    self._spoilt.add(key)
+                if view.label == "K-009" and not self._spoilt and getattr(job.progress, "part", 0) > _SPOILT_AFTER:
+                    self._spoilt = True
                     spoil(work.path)  # its drive loses sectors
 
             self._job(
@@ -358,7 +359,7 @@ class DemoMaker(QObject):
                 failed=lambda error: write_failed(self._record, waiting, error),
             )  # fmt: skip
 
-        return key, start
+        return f"{view.label} is copied", start
 
     def _finish(self) -> None:
         self._marker.unlink(missing_ok=True)
@@ -375,4 +376,5 @@ class DemoMaker(QObject):
 
 
 def _rate(view: CarrierView) -> float:
-    return 25.0 if view.standard == "625i" else 30000 / 1001
+    """Frames a second of a tape."""
+    return float(STANDARDS[view.standard or ""].rate)

@@ -8,7 +8,7 @@ import numpy as np
 from scipy.signal import fftconvolve, firwin
 
 from yomikomi.sim.programme import Programme
-from yomikomi.sim.sound import HISS_DB, SAMPLE_RATE, ProgrammeSound, Sound, music, speech
+from yomikomi.sim.sound import SAMPLE_RATE, ProgrammeSound, Sound, hiss, music, speech
 
 _TAPS = 1025
 _FADE = SAMPLE_RATE // 40  # where one sound follows another
@@ -39,7 +39,7 @@ class SceneSound(ProgrammeSound):
             wave[:_FADE] *= ramp
         if self.kind_at(number + 1) != self.kind_at(number):
             wave[-_FADE:] *= ramp[::-1]
-        return wave + 10 ** (HISS_DB / 20) * _white(self.seed, 22, number)
+        return wave + hiss(self.seed, number)
 
 
 def sound_of(programme: Programme, seed: int) -> ProgrammeSound:
@@ -70,13 +70,13 @@ def _second(seed: int, number: int, kind: str) -> Sound:
 def _band(seed: int, number: int, low: float, high: float) -> Sound:
     """Noise of a band with a spread of 1. The second before is filtered with it, so that one goes over into the other."""
     taps = firwin(_TAPS, [low, high], pass_zero=False, fs=SAMPLE_RATE)
-    before = _white(seed, 23, number - 1) if number else np.zeros(SAMPLE_RATE)
-    joined = np.concatenate([before, _white(seed, 23, number)])
+    before = _white(seed, number - 1) if number else np.zeros(SAMPLE_RATE)
+    joined = np.concatenate([before, _white(seed, number)])
     return np.asarray(fftconvolve(joined, taps)[SAMPLE_RATE : 2 * SAMPLE_RATE] / np.sqrt(np.sum(taps**2)))
 
 
-def _white(seed: int, purpose: int, number: int) -> Sound:
-    return np.random.default_rng([seed, purpose, number]).standard_normal(SAMPLE_RATE)
+def _white(seed: int, number: int) -> Sound:
+    return np.random.default_rng([seed, 23, number]).standard_normal(SAMPLE_RATE)
 
 
 def _drums(t: Sound) -> Sound:

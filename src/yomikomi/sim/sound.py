@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 SAMPLE_RATE = 48_000
 _PASSAGE_S = 6  # seconds of speech, then of music
 _SCALE_HZ = (220.0, 246.9, 293.7, 329.6, 392.0, 440.0)  # a pentatonic scale
-HISS_DB = -58.0
+_HISS_DB = -58.0
 _FORMANTS = ((650.0, 90.0, 1.0), (1150.0, 110.0, 0.5), (2500.0, 160.0, 0.22))
 
 # shape=(samples,) at SAMPLE_RATE, full scale ±1; also times in seconds.
@@ -84,8 +84,12 @@ class FeedSound:
 def _second(seed: int, second: int, kind: str) -> Sound:
     t = second + np.arange(SAMPLE_RATE) / SAMPLE_RATE
     voice = speech(seed, second, t) if kind == "speech" else music(seed, second, t)
-    hiss = np.random.default_rng([seed, 22, second]).standard_normal(SAMPLE_RATE)
-    return voice + 10 ** (HISS_DB / 20) * hiss
+    return voice + hiss(seed, second)
+
+
+def hiss(seed: int, second: int) -> Sound:
+    """The tape's own noise in one second."""
+    return 10 ** (_HISS_DB / 20) * np.random.default_rng([seed, 22, second]).standard_normal(SAMPLE_RATE)
 
 
 def speech(seed: int, second: int, t: Sound) -> Sound:

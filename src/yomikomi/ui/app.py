@@ -71,9 +71,9 @@ def first_window(workspace: Workspace) -> MainWindow:
 def settle(window: MainWindow) -> Iterator[None]:
     """Open the record behind a first window, and begin what an earlier end of the program left to do; in pieces, as stations are built."""
     state = window.state
-    state.open_record()
+    state.record.store.open()
     yield
-    while state.read_ahead():
+    while state.record.store.read_ahead():
         yield
     state.settle()
     yield

@@ -95,14 +95,6 @@ class AppState(QObject):
         view = next((one for one in self._carriers or () if one.id == self._current), None)
         return view.reading if view is not None else None
 
-    def open_record(self) -> None:
-        """Only so that it is there; reading follows."""
-        self.record.store.open()
-
-    def read_ahead(self) -> bool:
-        """Have the record read some carriers more; False when all are read."""
-        return self.record.store.read_ahead()
-
     def settle(self) -> None:
         """The first list gives way to the record's own, which may correct it."""
         before = self.spines

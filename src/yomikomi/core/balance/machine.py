@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.planning.machine import MachineSpeeds
 from yomikomi.core.planning.machine_trial import MachineTrialRequest, TrialEncoder, capture_encoders
 
 # A measurement that waited for longer than this part of its time is worth making again.
-DISTURBED = 0.15
+_DISTURBED = 0.15
 
 
 def full_trial(folder: Path) -> MachineTrialRequest:
@@ -21,6 +22,6 @@ def full_trial(folder: Path) -> MachineTrialRequest:
     return MachineTrialRequest(folder, (*capture_encoders(), *copies))
 
 
-def was_disturbed(speeds: MachineSpeeds) -> bool:
+def was_disturbed(measured: MachineSpeeds | TrialSet) -> bool:
     """Whether other programs held it up for so long that it is worth measuring again."""
-    return speeds.disturbed > DISTURBED
+    return measured.disturbed > _DISTURBED

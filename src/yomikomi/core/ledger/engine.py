@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import json
-import os
 import sqlite3
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -13,18 +13,13 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.pool import QueuePool
 
 from yomikomi.core.errors import WorkspaceError
+from yomikomi.core.ledger.connecting import plain_connection
 from yomikomi.core.ledger.troubles import record_trouble
 
 
 def connect(path: Path, *, read_only: bool) -> Engine:
     """``read_only``: nothing is written to it, so that nobody believes in what would be gone."""
-
-    # By a path of bytes, not by an address: what stands in it is no query and no escape.
-    def made() -> sqlite3.Connection:
-        connection = sqlite3.connect(os.fsencode(path), check_same_thread=False)
-        connection.text_factory = lambda raw: raw.decode("utf-8", "replace")  # a damaged row is read as far as it goes
-        return connection
-
+    made = partial(plain_connection, path, same_thread=False)
     engine = create_engine("sqlite://", creator=made, poolclass=QueuePool, json_deserializer=_lenient)
 
     @event.listens_for(engine, "connect")

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import contextlib
 import json
-import os
 import sqlite3
 from collections import defaultdict
 from dataclasses import dataclass
 from typing import Any
 
+from yomikomi.core.ledger.connecting import plain_connection
 from yomikomi.core.ledger.spine import Spine, TakeSpine
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.planning.intake import CarrierDetails
@@ -45,8 +45,7 @@ def first_look(workspace: Workspace) -> FirstLook | None:
 
     Damaged documents count as made: the record, which parses them, corrects that as soon as it is loaded."""
     try:
-        with contextlib.closing(sqlite3.connect(os.fsencode(workspace.record_file))) as connection:
-            connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
+        with contextlib.closing(plain_connection(workspace.record_file)) as connection:
             carriers, takes = connection.execute(_CARRIERS).fetchall(), connection.execute(_NEWEST).fetchall()
             planned = {one for (one,) in connection.execute(_PLANNED)}
             copies: dict[int, list[str]] = defaultdict(list)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.ledger.schema import CaptureSettingsRow, EquipmentRow, MachineTrialRow, Reckoning
@@ -23,12 +24,7 @@ class SettingsRoom(Room):
 
     def save_capture(self, settings: CaptureSettings) -> None:
         with self._store.session() as session:
-            row = session.scalar(select(CaptureSettingsRow))
-            document = settings.model_dump(mode="json")
-            if row is None:
-                session.add(CaptureSettingsRow(changed_at=now_text(), document=document))
-            else:
-                row.changed_at, row.document = now_text(), document
+            _put(session, CaptureSettingsRow, settings.model_dump(mode="json"))
 
     def equipment(self) -> Equipment:
         with self._store.session() as session:
@@ -37,12 +33,7 @@ class SettingsRoom(Room):
 
     def save_equipment(self, equipment: Equipment) -> None:
         with self._store.session() as session:
-            row = session.scalar(select(EquipmentRow))
-            document = equipment.model_dump(mode="json", exclude_defaults=True)
-            if row is None:
-                session.add(EquipmentRow(changed_at=now_text(), document=document))
-            else:
-                row.changed_at, row.document = now_text(), document
+            _put(session, EquipmentRow, equipment.model_dump(mode="json", exclude_defaults=True))
 
     def machine_speeds(self) -> MachineSpeeds | None:
         """The newest measurement of this machine, if there is one."""
@@ -67,3 +58,12 @@ class SettingsRoom(Room):
                 newest.typed, newest.words, newest.at = dict(typed), words, now_text()  # the same line, gone on with
                 return
             session.add(Reckoning(at=now_text(), sheet=sheet, typed=dict(typed), words=words))
+
+
+def _put(session: Session, table: type[CaptureSettingsRow | EquipmentRow], document: dict[str, Any]) -> None:
+    """The one row of a table."""
+    row = session.scalar(select(table))
+    if row is None:
+        session.add(table(changed_at=now_text(), document=document))
+    else:
+        row.changed_at, row.document = now_text(), document

@@ -35,9 +35,8 @@ class TakeSpine:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Spine:
-    """``take``: the newest; ``planned``: there is a path for it; ``read``, ``treated`` and ``tried``: of that take, there is a reading,
-    a treatment, trials; ``copies``: the states of its copies, in the order they were asked for."""
+class Written:
+    """What is written down of a carrier: its row."""
 
     id: int
     label: str
@@ -49,13 +48,6 @@ class Spine:
     note: str
     details: CarrierDetails
     created_at: str
-    take: TakeSpine | None
-    takes: int
-    planned: bool
-    read: bool
-    treated: bool
-    tried: bool
-    copies: tuple[str, ...]
 
     @property
     def has_player(self) -> bool:
@@ -76,6 +68,20 @@ class Spine:
             label=self.label, title=self.title, kind=kind_of(self.kind).key, format=self.standard, seconds=self.nominal_seconds,
             note=self.note, details=self.details,
         )  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class Spine(Written):
+    """``take``: the newest; ``planned``: there is a path for it; ``read``, ``treated`` and ``tried``: of that take, there is a reading,
+    a treatment, trials; ``copies``: the states of its copies, in the order they were asked for."""
+
+    take: TakeSpine | None
+    takes: int
+    planned: bool
+    read: bool
+    treated: bool
+    tried: bool
+    copies: tuple[str, ...]
 
     @property
     def progress(self) -> int:

@@ -6,17 +6,17 @@ from collections.abc import Callable
 from dataclasses import dataclass, fields
 from functools import cached_property, partial
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.capture.settings import TakeDetails
 from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TreatmentRow, TrialRow
-from yomikomi.core.ledger.spine import Spine, TakeSpine
+from yomikomi.core.ledger.spine import Spine, TakeSpine, Written
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.path.sheet import PathSheet
 from yomikomi.core.planning.carriers import kind_of
-from yomikomi.core.planning.intake import CarrierDetails, Intake
+from yomikomi.core.planning.intake import CarrierDetails
 from yomikomi.core.reading.cards.advice import Origin
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import overrule
@@ -24,7 +24,16 @@ from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.treatment.chain import Deinterlace, Treatment
 from yomikomi.core.video.standards import FieldOrder
 
+if TYPE_CHECKING:
+    from _typeshed import DataclassInstance
+
 T = TypeVar("T")
+
+
+def _part(whole: object, kind: type[DataclassInstance]) -> dict[str, Any]:
+    """What of a view a smaller one holds as it is."""
+    return {one.name: getattr(whole, one.name) for one in fields(kind)}
+
 
 @dataclass(frozen=True)
 class TakeView(TakeSpine):
@@ -32,7 +41,7 @@ class TakeView(TakeSpine):
 
     @property
     def spine(self) -> TakeSpine:
-        return TakeSpine(**{one.name: getattr(self, one.name) for one in fields(TakeSpine)})
+        return TakeSpine(**_part(self, TakeSpine))
 
 
 @dataclass(frozen=True)
@@ -65,20 +74,10 @@ class CopyView:
         return self.path.with_name(Path(self.result.file).name) if self.result is not None else self.path
 
 
-@dataclass(frozen=True)
-class CarrierView:
+@dataclass(frozen=True, kw_only=True)
+class CarrierView(Written):
     """A carrier with what is known of its newest take; ``path``: as planned last."""
 
-    id: int
-    label: str
-    title: str
-    kind: str
-    standard: str | None
-    nominal_seconds: float | None
-    source: dict[str, Any] | None
-    note: str
-    details: CarrierDetails
-    created_at: str
     take: TakeView | None
     takes: int
     reading: Reading | None
@@ -98,9 +97,7 @@ class CarrierView:
     def spine(self) -> Spine:
         """It as the shelf shows it; the same object as long as the carrier is the same."""
         return Spine(
-            id=self.id, label=self.label, title=self.title, kind=self.kind, standard=self.standard, nominal_seconds=self.nominal_seconds,
-            source=self.source, note=self.note, details=self.details, created_at=self.created_at,
-            take=self.take.spine if self.take else None, takes=self.takes, planned=self.path is not None,
+            **_part(self, Written), take=self.take.spine if self.take else None, takes=self.takes, planned=self.path is not None,
             read=self.reading is not None, treated=self.treatment is not None, tried=self.trials is not None,
             copies=tuple(copy.state for copy in self.copies),
         )  # fmt: skip
@@ -109,18 +106,6 @@ class CarrierView:
     def origin(self) -> Origin:
         """Of its take: what can still be done about it."""
         return Origin.of(captured=self.take is not None and self.take.origin == "captured", way=kind_of(self.kind).way)
-
-    @property
-    def has_player(self) -> bool:
-        return self.spine.has_player
-
-    @property
-    def unfit(self) -> bool:
-        return self.spine.unfit
-
-    @property
-    def intake(self) -> Intake:
-        return self.spine.intake
 
     @property
     def progress(self) -> int:

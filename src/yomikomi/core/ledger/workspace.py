@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 from yomikomi.core.errors import WorkspaceError
+from yomikomi.core.ledger.connecting import plain_connection
 from yomikomi.core.ledger.troubles import READ_ONLY_REMEDY, READ_ONLY_WORDS, record_trouble
 from yomikomi.core.ledger.trust import ID_FILE, is_trusted, remember
 from yomikomi.core.work.new_file import clear_parts, is_taken
@@ -206,7 +207,7 @@ class Workspace:
     def _check_revision(self) -> None:
         """A record of today's shape needs no migrating, and SQLAlchemy is loaded only when the record is first asked."""
         try:
-            with contextlib.closing(sqlite3.connect(os.fsencode(self.record_file))) as connection:
+            with contextlib.closing(plain_connection(self.record_file)) as connection:
                 tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
                 known = "alembic_version" in tables
                 current = next((one for (one,) in connection.execute("SELECT version_num FROM alembic_version")), None) if known else None

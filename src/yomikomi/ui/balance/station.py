@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QProgressBar, QVBoxL
 
 from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
-from yomikomi.core.balance.machine import DISTURBED
+from yomikomi.core.balance.machine import was_disturbed
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.recipes import CODECS, EFFORTS, effort_of, usual_recipes
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
@@ -339,7 +339,7 @@ class BalanceStation(Station):
             tried = f"measured on {parts} segments of this take, size estimated from {max(trials.sized_on, parts)}"
             tried = "measured on the whole take" if trials.whole else tried
             still = "" if trials.complete else " · trials running"
-            if trials.disturbed > DISTURBED and trials.complete:
+            if was_disturbed(trials) and trials.complete:
                 still = f" · other programs slowed the trials ({100 * trials.disturbed:.0f} % of the time): run them again later"
             interval = f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"
             self.sentence.say(head, f"{tried} · {interval} · encode time about {spoken(told.encode_seconds.expected)} here{still}")

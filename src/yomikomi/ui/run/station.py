@@ -7,7 +7,7 @@ from datetime import datetime
 from PySide6.QtWidgets import QProgressBar
 
 from yomikomi.core.ledger.run_queue import Planned, plan
-from yomikomi.core.ledger.views import CarrierView, CopyView
+from yomikomi.core.ledger.views import CopyView
 from yomikomi.core.run.encode import CopyProgress
 from yomikomi.core.video.timecode import clock, spoken
 from yomikomi.core.video.units import size_text
@@ -98,9 +98,6 @@ class RunStation(Station):
     @property
     def cards(self) -> list[CopyCard]:
         return self.cards_box.all_of(CopyCard)
-
-    def show_carrier(self, _view: CarrierView | None) -> None:
-        self.refresh()
 
     def entered(self) -> None:
         self.queue.start_next()
