@@ -14,7 +14,7 @@ from yomikomi.core.path.catalogue import CATALOGUE, SETTINGS, joins
 from yomikomi.core.path.equipment import Equipment, equipment_of
 from yomikomi.core.path.finder import find_paths
 from yomikomi.core.path.improving import improvements
-from yomikomi.core.path.plan import Planned, planned
+from yomikomi.core.path.plan import planned
 from yomikomi.core.path.ranking import SIDES, rank_paths, route_words
 from yomikomi.core.path.rates import flow_over, link_mbps
 from yomikomi.core.path.schools import schools_of
@@ -209,7 +209,9 @@ def test_one_link_or_two_by_what_travels_and_by_choice() -> None:
     one = best(kinds, raw, where=recorder)
     assert not trace(one).breaks
     assert not one.path.twin
-    assert planned(one, "camera_raw-1", "signal") == Planned("raw", SETTINGS["signal"].why)
+    signal = planned(one, "camera_raw-1", "signal")
+    assert signal is not None
+    assert (signal.option, signal.why) == ("raw", SETTINGS["signal"].why)
     two = best(kinds, raw, Wishes(links="two"), where=recorder)
     assert [flow_over(way, way.path.picture[0]).needed for way in (one, two)] == pytest.approx([2386.4, 1193.2], abs=0.1)
     signals, links = (next(s for s in schools_of(one, []) if s.key == key) for key in ("signal", "links"))

@@ -81,7 +81,7 @@ def test_a_tape_from_the_list_of_paths_to_a_proven_one(station: PathStation, win
     assert station.sentence.text == "The picture is lost at the HD box."
     assert station.list.paths.mark_of(station.list.paths.rows[0]) == "fault"
     assert "BREAKS" not in station.text.toPlainText()
-    assert "breaks: The HD box looks at composite" in station.text.toPlainText()
+    assert "breaks: The HD box is set to its input composite" in station.text.toPlainText()
     assert window.state.current is not None
     assert window.state.current.path is not None
     assert window.state.current.path.delivery.picture == "blue", "the simulation will obey"

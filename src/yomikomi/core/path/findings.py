@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from yomikomi.core.path import sentences
 from yomikomi.core.path.catalogue import DeviceKind, Weight
 from yomikomi.core.path.plan import option_of
 from yomikomi.core.path.structure import Knob, Link, Setup
@@ -36,19 +37,29 @@ Change = SetOption | AddPiece
 @dataclass(frozen=True)
 class Finding:
     """``effect`` names fields of ``Delivery``; ``strands``: which ones it touches, in the order of ``STRANDS``;
-    ``place``: a device or cable; ``link``: where it lies on a link rather than in a device; ``clause``: what is so, as it stands
-    within a sentence; ``option``: the setting, and what it is at, where that alone does it."""
+    ``place``: a device or cable; ``link``: where it lies on a link rather than in a device; ``says``, ``args``: the row of
+    ``sentences.SAYS`` that tells it, and what fills it; ``option``: the setting, and what it is at, where that alone does it."""
 
     rule: str
     weight: Weight
     strands: tuple[Strand, ...]
     place: str
-    clause: str
-    remedy: str
+    says: str
+    args: Mapping[str, object] = field(default_factory=dict)
     changes: tuple[Change, ...] = ()
     effect: Mapping[str, Any] = field(default_factory=dict)
     link: Link | None = None
     option: tuple[str, str] | None = None
+
+    @property
+    def clause(self) -> str:
+        """What is so, as it stands within a sentence."""
+        return sentences.clause(self.says, self.args)
+
+    @property
+    def remedy(self) -> str:
+        """What to do about it."""
+        return sentences.remedy(self.says, self.args)
 
     @property
     def cause(self) -> str:
@@ -58,10 +69,10 @@ class Finding:
 
 @dataclass(frozen=True)
 class Found:
-    """What a rule answers when it applies; the trace adds place and strands."""
+    """What a rule answers when it applies, by a row of ``sentences.SAYS`` and what fills it; the trace adds place and strands."""
 
-    clause: str
-    remedy: str
+    says: str
+    args: Mapping[str, object] = field(default_factory=dict)
     changes: tuple[Change, ...] = ()
     effect: Mapping[str, Any] = field(default_factory=dict)
     weight: Weight | None = None

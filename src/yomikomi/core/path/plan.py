@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 
 from yomikomi.core.path.catalogue import SETTINGS, DeviceKind
+from yomikomi.core.path.sentences import WHYS
 from yomikomi.core.path.structure import Knob, Setup
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.video.rates import rate_family
@@ -17,8 +18,24 @@ RAW_LOSSLESS = 0.55
 
 @dataclass(frozen=True)
 class Planned:
+    """What a knob should be at; ``because``, ``args``: the row of ``sentences.WHYS`` that tells why, and what fills it."""
+
     option: str
-    why: str
+    because: str
+    args: Mapping[str, object] = field(default_factory=dict)
+
+    @property
+    def why(self) -> str:
+        return WHYS[self.because].format_map(self.args)
+
+
+def _usual(key: str) -> Planned:
+    """What is right everywhere, by the table of settings."""
+    return Planned(SETTINGS[key].right, *_as_always(key))
+
+
+def _as_always(key: str) -> tuple[str, Mapping[str, object]]:
+    return "as always", {"why": SETTINGS[key].why}
 
 
 Answer = Planned | None
@@ -125,56 +142,44 @@ def _send(setup: Setup, piece: str) -> Answer:
     best = _best_format(setup, setup.kind(piece))
     asked = setup.task.picture_format
     if best == asked:
-        why = "It is what the recording is wanted in, and the recorder takes it."
-    elif best.startswith("720p") and FORMATS[asked].interlaced:
-        why = "For fast sport progressive beats interlaced: every picture is whole."
-    else:
-        why = f"The nearest to {FORMATS[asked].words} that both ends know."
-    return Planned(best, why)
+        return Planned(best, "format as asked")
+    if best.startswith("720p") and FORMATS[asked].interlaced:
+        return Planned(best, "progressive for sport")
+    return Planned(best, "nearest format", {"asked": FORMATS[asked].words})
 
 
 def _input(setup: Setup, piece: str) -> Answer:
     for leg in ("picture", "second", "screen", "ears", "sound"):
         link = setup.path.link_into(piece, leg)
         if link is not None and any(key == link.into for key, _ in setup.kind(piece).options("input")):
-            return Planned(link.into, f"The {setup.port_in(link).words} cable ends here.")
+            return Planned(link.into, "cable ends", {"socket": setup.port_in(link).words})
     return None
 
 
 def _output(setup: Setup, piece: str) -> Answer:
     link = setup.path.link_from(piece)
-    return Planned(link.out, f"The {setup.port_out(link).words} cable begins here.") if link else None
+    return Planned(link.out, "cable begins", {"socket": setup.port_out(link).words}) if link else None
 
 
 def _standard(setup: Setup, piece: str) -> Answer:
     if piece not in {link.target for link in setup.path.picture}:
         return None
     now = format_at(setup, piece)
-    return Planned(now, f"It is what arrives: {FORMATS[now].words}.")
+    return Planned(now, "as it arrives", {"format": FORMATS[now].words})
 
 
 def _range(setup: Setup, piece: str) -> Answer:
     if piece != setup.path.recorder:
         return None
     sent = option_of(setup, setup.path.source, "range_out") if "range_out" in setup.kind(setup.path.source).settings else "limited"
-    why = (
-        "Tapes, discs and cameras are recorded in limited range." if sent == "limited" else "The source sends full range; both ends agree."
-    )
-    return Planned(sent or "limited", why)
+    return Planned(sent or "limited", "limited range" if sent == "limited" else "full range")
 
 
 def _matrix(setup: Setup, _piece: str) -> Answer:
     if setup.reads_data:
         return None
     matrix = matrix_in(setup)
-    return Planned(matrix, _MATRIX_WHY[matrix])
-
-
-_MATRIX_WHY = {
-    "bt2020": "The source sends wide colour and says so.",
-    "bt601": "Standard definition is recorded in BT.601.",
-    "bt709": "High definition is recorded in BT.709.",
-}
+    return Planned(matrix, f"matrix {matrix}")
 
 
 def matrix_in(setup: Setup) -> str:
@@ -189,35 +194,35 @@ def _field_order(setup: Setup, _piece: str) -> Answer:
         return None
     row = FORMATS[recorded_format(setup)]
     order = row.first_field or FieldOrder.TFF
-    return Planned(order.value, f"The convention for {row.words}; recorders differ, and the reading of the rehearsal decides.")
+    return Planned(order.value, "field order by convention", {"format": row.words})
 
 
 def _deinterlace(setup: Setup, piece: str) -> Answer:
     if piece != setup.path.recorder or not FORMATS[recorded_format(setup)].interlaced:
         return None
     if setup.wishes.fields == "finished":
-        return Planned("blend", "The finished-at-once school: nothing will be done afterwards. It costs sharpness in movement, for good.")
-    return Planned("none", "Fields are kept: software deinterlaces later and better, and it can be undone.")
+        return Planned("blend", "blended as asked")
+    return Planned("none", "fields kept")
 
 
 def _size(setup: Setup, piece: str) -> Answer:
     if piece != setup.path.recorder or FORMATS[recorded_format(setup)].height >= 1080:
         return None
     if setup.wishes.size == "enlarged":
-        return Planned("enlarged", "Asked for: it adds bytes and no detail.")
-    return Planned("native", "Native size: nothing is invented, nothing is lost.")
+        return Planned("enlarged", "enlarged as asked")
+    return Planned("native", "native size")
 
 
 def _shape(setup: Setup, piece: str) -> Answer:
     on_way = piece in {link.target for link in setup.path.picture}
-    return Planned("keep", SETTINGS["shape"].why) if on_way and FORMATS[format_at(setup, piece)].height < 720 else None
+    return Planned("keep", *_as_always("shape")) if on_way and FORMATS[format_at(setup, piece)].height < 720 else None
 
 
 def _plug(setup: Setup, piece: str) -> Answer:
     link = setup.path.link_into(piece)
     if link is None or setup.port_in(link).connector != "composite":
         return None
-    return Planned("green", SETTINGS["plug"].why)
+    return Planned("green", *_as_always("plug"))
 
 
 def _level(setup: Setup, piece: str) -> Answer:
@@ -225,23 +230,23 @@ def _level(setup: Setup, piece: str) -> Answer:
     if link is None or not setup.port_in(link).analogue:
         return None
     if setup.kind(link.source).role == "microphone":
-        return Planned("mic", "A microphone gives −40 dBu, about a fortieth of what a player gives.")
+        return Planned("mic", "microphone level")
     if setup.wishes.level == "professional":
-        return Planned("professional", "Asked for: nothing clips, but a consumer player reads about 12 dB too low.")
-    return Planned("consumer", "Players give −10 dBV, with a hi-fi track and without; the peak of the rehearsal decides.")
+        return Planned("professional", "professional as asked")
+    return Planned("consumer", "consumer level")
 
 
 def _mic_power(setup: Setup, piece: str) -> Answer:
     speaks = piece in {link.source for link in (*setup.path.sound, *setup.path.commentary)}
-    return Planned("on", SETTINGS["mic_power"].why) if speaks else None
+    return Planned("on", *_as_always("mic_power")) if speaks else None
 
 
 def _sound_delay(setup: Setup, piece: str) -> Answer:
     if piece != setup.path.recorder or not setup.path.sound:
         return None
     if goes_past_camera(setup):
-        return Planned("matched", f"The picture leaves the camera about {setup.kind(setup.path.source).lead_ms} ms after the sound.")
-    return Planned("none", "Picture and sound come by the same way.")
+        return Planned("matched", "camera delays picture", {"lead": setup.kind(setup.path.source).lead_ms})
+    return Planned("none", "same way")
 
 
 def goes_past_camera(setup: Setup) -> bool:
@@ -255,8 +260,8 @@ def _links(setup: Setup, piece: str) -> Answer:
     if link is None or not setup.port_in(link).sdi:
         return None
     if setup.path.twin:
-        return Planned("two", "One link is too narrow for this rate: each carries every other frame, to be merged afterwards.")
-    return Planned("one", "One link carries this rate; there is nothing to merge afterwards.")
+        return Planned("two", "two links needed")
+    return Planned("one", "one link enough")
 
 
 def _sound_input(setup: Setup, piece: str) -> Answer:
@@ -264,37 +269,32 @@ def _sound_input(setup: Setup, piece: str) -> Answer:
         return None
     last = setup.path.sound[-1]
     if last.target == piece and setup.kind(last.source).role == "interface":
-        return Planned("interface", "The sound comes by the separate interface.")
+        return Planned("interface", "separate interface")
     if last.target == piece:
-        return Planned("default", "The sound comes by the computer's own line input.")
+        return Planned("default", "own line input")
     if setup.kind(setup.path.recorder).sound_device == "default":
-        return Planned("default", "The one under this recorder's name is often silent; the default line works.")
-    return Planned("recorder", "Picture and sound come from the same recorder.")
+        return Planned("default", "default input works")
+    return Planned("recorder", "same recorder")
 
 
 def _codec(setup: Setup, piece: str) -> Answer:
     if piece != setup.path.computer or setup.reads_data:
         return None
     if setup.kind(setup.path.recorder).compresses:
-        return Planned("device", "The recorder compresses inside; encoding once more would lose again.")
-    why = {
-        "ffv1": "Nothing is lost, and it can be encoded again for the next, better screen.",
-        "rdd36_hq": "Editors cut it directly; it is more than a tape holds.",
-        "h264_high": "Small enough for long sessions; a generation is spent.",
-    }[setup.wishes.codec]
-    return Planned(setup.wishes.codec, why)
+        return Planned("device", "compressed inside")
+    return Planned(setup.wishes.codec, f"codec {setup.wishes.codec}")
 
 
 def _record_to(setup: Setup, piece: str) -> Answer:
     if piece != setup.path.computer:
         return None
     if setup.path.store is None:
-        return Planned("system", "There is no other drive.")
-    return Planned("separate", SETTINGS["record_to"].why)
+        return Planned("system", "only drive")
+    return Planned("separate", *_as_always("record_to"))
 
 
 def _commentary_track(setup: Setup, piece: str) -> Answer:
-    return Planned("own", SETTINGS["commentary_track"].why) if piece == setup.path.computer and setup.path.commentary else None
+    return Planned("own", *_as_always("commentary_track")) if piece == setup.path.computer and setup.path.commentary else None
 
 
 def over_sdi(setup: Setup) -> bool:
@@ -312,10 +312,10 @@ def _signal(setup: Setup, piece: str) -> Answer:
     if piece != setup.path.source or not setup.kind(piece).sends_raw or not over_sdi(setup):
         return None
     if not setup.kind(setup.path.recorder).takes_raw:
-        return Planned("video", "The recorder takes no raw pictures.")
+        return Planned("video", "no raw taken")
     if setup.wishes.signal == "video":
-        return Planned("video", "Asked for: it can be edited as it is.")
-    return Planned("raw", SETTINGS["signal"].why)
+        return Planned("video", "video as asked")
+    return Planned("raw", *_as_always("signal"))
 
 
 def _gamut(setup: Setup, piece: str) -> Answer:
@@ -323,9 +323,8 @@ def _gamut(setup: Setup, piece: str) -> Answer:
         return None  # raw has no primaries or matrix of its own
     deep = setup.kind(setup.path.recorder).depth >= 10
     if setup.wishes.gamut == "wide" and deep:
-        return Planned("wide", "Asked for: PQ in 10 bits; every screen and editor after it must know it.")
-    why = "Every screen and editor shows it as it is." if deep else "The recorder's 8 bits are too few for wide colour."
-    return Planned("standard", why)
+        return Planned("wide", "wide as asked")
+    return Planned("standard", "standard colour" if deep else "too few bits")
 
 
 def _ears_by_light(setup: Setup, piece: str) -> bool:
@@ -335,12 +334,12 @@ def _ears_by_light(setup: Setup, piece: str) -> bool:
 def _raw_compression(setup: Setup, piece: str) -> Answer:
     if piece != setup.path.source or not setup.keeps_own_record or setup.path.recorder != piece:
         return None
-    return Planned("lossless", "The card takes it for longer, and nothing is lost.")
+    return Planned("lossless", "card lasts longer")
 
 
 def _only_where(leg_role: Callable[[Setup, str], bool], key: str) -> Callable[[Setup, str], Answer]:
     def rule(setup: Setup, piece: str) -> Answer:
-        return Planned(SETTINGS[key].right, SETTINGS[key].why) if leg_role(setup, piece) else None
+        return _usual(key) if leg_role(setup, piece) else None
 
     return rule
 
@@ -353,7 +352,7 @@ def _records_live(setup: Setup, piece: str) -> bool:
     return piece == setup.path.computer and not setup.reads_data
 
 
-_ALWAYS = {key: Planned(setting.right, setting.why) if setting.right else None for key, setting in SETTINGS.items()}
+_ALWAYS = {key: _usual(key) if setting.right else None for key, setting in SETTINGS.items()}
 _RULES: dict[str, Callable[[Setup, str], Answer]] = {
     "send": _send,
     "input": _input,

@@ -10,6 +10,7 @@ from yomikomi.core.path.equipment import Equipment
 from yomikomi.core.path.finder import find_paths
 from yomikomi.core.path.findings import Finding
 from yomikomi.core.path.rates import flow_over
+from yomikomi.core.path.sentences import said
 from yomikomi.core.path.structure import Path, Setup, Task, Wishes
 from yomikomi.core.path.trace import Trace, trace
 from yomikomi.core.video.delivery import Delivery
@@ -32,7 +33,7 @@ SIDES: dict[str, str] = {
 
 @dataclass(frozen=True)
 class Side:
-    """``value`` 0…1; ``because``: what it rests on, as a clause: "S-Video keeps colour and detail apart"."""
+    """``value`` 0…1; ``because``: what it rests on, as a clause: said("S-Video")."""
 
     value: float
     because: str
@@ -122,7 +123,7 @@ def _picture(traced: Trace) -> Side:
     setup, delivery = traced.setup, traced.delivery
     if delivery.picture != "there":
         worst = _worst(traced, {"picture"})
-        return Side(0.0, worst.clause if worst else "no picture arrives")
+        return Side(0.0, worst.clause if worst else said("no picture"))
     names = []
     for link in setup.path.picture:
         port = setup.port_out(link)
@@ -133,21 +134,21 @@ def _picture(traced: Trace) -> Side:
     worst = _worst(traced, {*_PICTURE_COSTS, "crawl"})
     if worst is not None:
         return Side(value, worst.clause)
-    return Side(value, _CONNECTOR_WORDS.get(names[-1] if names else "", "the picture comes as data, whole"))
+    return Side(value, _CONNECTOR_WORDS.get(names[-1] if names else "", said("as data")))
 
 
 _CONNECTOR_WORDS = {
-    "composite": "composite mixes colour into detail", "s_video": "S-Video keeps colour and detail apart",
-    "component": "component keeps all three signals apart",
+    "composite": said("composite"), "s_video": said("S-Video"),
+    "component": said("component"),
 }  # fmt: skip
 
 
 def _sound(traced: Trace) -> Side:
     if traced.setup.task.silent:
-        return Side(1.0, "there is no sound to take")
+        return Side(1.0, said("silent"))
     if traced.delivery.sound != "there":
         worst = _worst(traced, {"sound"})
-        return Side(0.0, worst.clause if worst else "no sound arrives")
+        return Side(0.0, worst.clause if worst else said("no sound"))
     worst = _worst(traced, set(_SOUND_COSTS))
     worth, converter = _converter(traced.setup)
     return Side(worth * _costs(traced.delivery, _SOUND_COSTS), worst.clause if worst else converter)
@@ -157,11 +158,11 @@ def _converter(setup: Setup) -> tuple[float, str]:
     """What converts the sound to numbers: a separate interface often beats a recorder's own converter (common practice)."""
     last = next((link for link in setup.path.sound if setup.port_in(link).analogue), None)
     if last is None:
-        return 1.0, "the sound is complete"
+        return 1.0, said("sound complete")
     role = setup.kind(last.target).role
     if role == "computer":
-        return 0.93, "the computer's own line input converts the sound, plainly"
-    return (1.0, "a sound interface of its own converts the sound") if role == "interface" else (0.96, "the recorder converts the sound")
+        return 0.93, said("own line input")
+    return (1.0, said("sound interface")) if role == "interface" else (0.96, said("recorder converts"))
 
 
 def _steadiness(traced: Trace) -> Side:
@@ -171,7 +172,7 @@ def _steadiness(traced: Trace) -> Side:
     if worst is not None:
         return Side(value, worst.clause)
     corrected = any(traced.setup.kind(piece).corrector for piece in traced.setup.path.devices)
-    return Side(value, "a time-base corrector steadies it" if corrected else "the clock is steady")
+    return Side(value, said("corrected") if corrected else said("steady"))
 
 
 def _lag(traced: Trace) -> Side:
@@ -179,7 +180,7 @@ def _lag(traced: Trace) -> Side:
     worst = {"late": 0.3, "none": 0.0}
     value = min(worst.get(delivery.screen, 1.0), worst.get(delivery.ears, 1.0))
     finding = _worst(traced, {"screen", "ears"})
-    return Side(value, finding.clause if finding and value < 1 else "nothing lags behind")
+    return Side(value, finding.clause if finding and value < 1 else said("no lag"))
 
 
 def _margin(traced: Trace) -> Side:
@@ -187,12 +188,12 @@ def _margin(traced: Trace) -> Side:
     margins = [flow.margin for flow in flows if flow.margin is not None]
     lowest = min(margins, default=4.0)
     # Twice what is needed is half of the way to comfortable, four times is comfortable.
-    return Side(max(0.0, min(1.0, math.log2(max(lowest, 1.0)) / 2)), f"the tightest link has {lowest:.1f}× what is needed")
+    return Side(max(0.0, min(1.0, math.log2(max(lowest, 1.0)) / 2)), said("tightest link", margin=lowest))
 
 
 def _boxes(traced: Trace) -> Side:
     count = len(traced.setup.path.devices)
-    return Side(1 / (1 + 0.15 * max(0, count - 2)), f"{count} devices take part")
+    return Side(1 / (1 + 0.15 * max(0, count - 2)), said("devices", count=count))
 
 
 def _wishes(traced: Trace) -> Side:
@@ -206,7 +207,7 @@ def _wishes(traced: Trace) -> Side:
     wanted = {name: met for name, (wanted, met) in asked.items() if wanted}
     missing = [name for name, met in wanted.items() if not met]
     value = 1 - len(missing) / len(wanted) if wanted else 1.0
-    return Side(value, f"it cannot give {' and '.join(missing)}" if missing else "every wish is met")
+    return Side(value, said("requirements missed", missing=" and ".join(missing)) if missing else said("requirements met"))
 
 
 _SIDE_FIELDS: dict[str, set[str]] = {
@@ -231,20 +232,19 @@ def _reasons(
 ) -> tuple[str, ...]:
     """Sentences made from what sets a path apart from the best one (the best: from the next)."""
     if other is None:
-        return ("It is the only path with this equipment.",)
+        return (said("only path"),)
     if traced.breaks and not other[0].breaks:
-        return tuple(f"It breaks: {one.clause}." for one in traced.breaks[:2])
+        return tuple(said("breaks", clause=one.clause) for one in traced.breaks[:2])
     gains = {side: wishes.weight(side) * (sides[side].value - other[1][side].value) for side in SIDES}
     sign = 1 if first else -1
     telling = sorted((side for side in SIDES if sign * gains[side] > 0.02), key=lambda side: -sign * gains[side])
-    against = "the next" if first else "the best"
     lines = []
     for side in telling[:2]:
         worse, better = (other[0], traced) if first else (traced, other[0])
         because = _sets_apart(worse, better, side) or (other[1] if first else sides)[side].because
         lines.append(
-            f"Ahead of {against} in {SIDES[side]}: there {because}." if first else f"Behind {against} in {SIDES[side]}: {because}."
+            said("ahead" if first else "behind", side=SIDES[side], because=because)
         )
     if not lines:
-        return (f"As good as {against}; {sides['boxes'].because}.",)
+        return (said("equal to next" if first else "equal to best", because=sides["boxes"].because),)
     return tuple(lines)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from yomikomi.core.path.findings import AddPiece, Found, SetOption, Site, gone, the
+from yomikomi.core.path.findings import AddPiece, Found, SetOption, Site, gone
 from yomikomi.core.path.plan import format_at, option_of, recorded_format
 from yomikomi.core.path.rates import flow_over, recorded_pixel_rate, seconds_until_full_buffer, write_limit_mbps, written_mbps
 from yomikomi.core.planning.data_rates import CAPTURE_CODECS
@@ -24,13 +24,19 @@ def cannot_take(site: Site) -> Found | None:
     source = site.setup.kind(site.setup.path.source)
     both = [one for one in source.takes if one in site.kind.takes]
     if not both:
-        return Found(f"{the(site.words)} cannot take {FORMATS[arrives].words}", "Take another recorder.", (), gone(site))
+        return Found("cannot take, nothing shared", {"device": site.words, "arrives": FORMATS[arrives].words}, (), gone(site))
     best = max(both, key=lambda one: FORMATS[one].pixel_rate)
     return Found(
-        f"{the(site.words)} cannot take {FORMATS[arrives].words}",
-        f"Have {the(site.setup.words(site.setup.path.source))} send {FORMATS[best].words}, which both know.",
-        tuple(send_changes(site, best)), gone(site),
-    )  # fmt: skip
+        "cannot take",
+        {
+            "device": site.words,
+            "arrives": FORMATS[arrives].words,
+            "source": site.setup.words(site.setup.path.source),
+            "best": FORMATS[best].words,
+        },
+        tuple(send_changes(site, best)),
+        gone(site),
+    )
 
 
 def send_changes(site: Site, format_key: str) -> list[SetOption]:
@@ -49,16 +55,16 @@ def too_narrow(site: Site) -> Found | None:
     need, there = bit_rate_text(flow.needed * 1e6), bit_rate_text(flow.payload * 1e6)
     if site.setup.path.twin:
         return Found(
-            f"one link needs {need}, and {there} get through it", "Set the recorder to two links.",
-            (SetOption((site.setup.path.recorder, "links"), "two"),), {"drops": True},
-        )  # fmt: skip
+            "one link too narrow", {"need": need, "there": there}, (SetOption((site.setup.path.recorder, "links"), "two"),), {"drops": True}
+        )
     wider = "laptop_tunnel" if flow.needed > 3200 else "computer"
     adds = (AddPiece(wider), AddPiece("cable_usb3")) if "data" in out.carries else (AddPiece("cable_hdmi"),)
     return Found(
-        f"this link needs {need}, and {there} get through {out.words} into {into.words}",
-        "Use a faster socket and cable, or a smaller size or rate.", adds,
+        "too narrow",
+        {"need": need, "there": there, "socket": out.words, "into": into.words},
+        adds,
         {"drops": True} if site.strand == "picture" else gone(site),
-    )  # fmt: skip
+    )
 
 
 def tight(site: Site) -> Found | None:
@@ -68,7 +74,7 @@ def tight(site: Site) -> Found | None:
     shared = "data" in site.setup.port_out(site.link).carries  # picture links belong to one device each
     if flow.margin is None or not 1 <= flow.margin < 1.2 or not shared:
         return None
-    return Found(f"this link has hardly any room left: {flow.margin:.2f}× what is needed", "Keep other devices off this socket.")
+    return Found("tight", {"margin": flow.margin})
 
 
 def smaller_than_asked(site: Site) -> Found | None:
@@ -79,10 +85,7 @@ def smaller_than_asked(site: Site) -> Found | None:
     share = float(now.pixel_rate / asked.pixel_rate)
     if share > _ENOUGH_PIXELS:
         return None
-    return Found(
-        f"{now.words} is sent where {asked.words} is wanted: {100 * share:.0f} % of its pixels",
-        "Take a camera and a recorder that both know it.", (), {"detail": "soft"},
-    )  # fmt: skip
+    return Found("smaller than asked", {"sent": now.words, "asked": asked.words, "share": 100 * share}, (), {"detail": "soft"})
 
 
 def card_too_slow(site: Site) -> Found | None:
@@ -95,12 +98,9 @@ def card_too_slow(site: Site) -> Found | None:
     lasts = seconds_until_full_buffer(buffer_mb=site.setup.kind(path.source).buffer_mb, rate_mbps=rate, write_mbps=limit)
     squeeze = option_of(site.setup, path.source, "raw_compression") == "none"
     changes = (SetOption((path.source, "raw_compression"), "lossless"),) if squeeze else ()
-    return Found(
-        f"{the(site.words)} takes {limit / 8:.0f} MB/s of the {rate / 8:.0f} MB/s needed: it stops after about {lasts:.0f} s",
-        f"{'Compress losslessly, take' if squeeze else 'Take'} a faster card, or record a smaller picture.",
-        (*changes, AddPiece("card_fast")),
-        {"stops_after": round(lasts, 1)},
-    )  # fmt: skip
+    says = "card too slow, can compress" if squeeze else "card too slow"
+    figures = {"device": site.words, "limit": limit / 8, "rate": rate / 8, "lasts": lasts}
+    return Found(says, figures, (*changes, AddPiece("card_fast")), {"stops_after": round(lasts, 1)})
 
 
 def drive_too_slow(site: Site) -> Found | None:
@@ -113,10 +113,7 @@ def drive_too_slow(site: Site) -> Found | None:
         rate /= 2  # alternate frames on two drives
     if rate is None or limit is None or rate <= limit:
         return None
-    return Found(
-        f"the drive takes {limit / 8:.0f} MB/s steadily and the recording needs up to {rate / 8:.0f} MB/s",
-        "Record to a faster drive, or with a codec that takes less.", (AddPiece("ssd"),), {"drops": True},
-    )  # fmt: skip
+    return Found("drive too slow", {"limit": limit / 8, "rate": rate / 8}, (AddPiece("ssd"),), {"drops": True})
 
 
 def drive_full(site: Site) -> Found | None:
@@ -130,12 +127,14 @@ def drive_full(site: Site) -> Found | None:
         return None
     codecs = [key for key, _ in site.kind.options("codec") if _fits(site, key)] if site.option("codec") != "device" else []
     codec = min(codecs, key=lambda key: -(written_mbps(site.setup.changed(((site.piece, "codec"), key)), worst=False) or 0), default="")
-    other = f", or record with {site.option_words('codec', codec)}" if codec else ""
-    return Found(
-        f"the drive has {task.free_gb} GB left: it is full after about {spoken(lasts)} of {spoken(task.seconds)}",
-        f"Make room on the drive of the workspace{other}.", (site.set_to("codec", codec),) if codec else (AddPiece("ssd"),),
-        {"stops_after": round(lasts, 1)},
-    ) if path.computer else None  # fmt: skip
+    if path.computer is None:
+        return None
+    figures = {"free": task.free_gb, "lasts": spoken(lasts), "whole": spoken(task.seconds)}
+    effect = {"stops_after": round(lasts, 1)}
+    if not codec:
+        return Found("drive full", figures, (AddPiece("ssd"),), effect)
+    figures["codec"] = site.option_words("codec", codec)
+    return Found("drive full, codec fits", figures, (site.set_to("codec", codec),), effect)
 
 
 def _fits(site: Site, codec: str) -> bool:
@@ -149,10 +148,9 @@ def _fits(site: Site, codec: str) -> bool:
 def system_drive(site: Site) -> Found | None:
     if not site.is_computer or site.setup.reads_data or site.option("record_to") != "system":
         return None
-    says, remedy = "the recording shares the system drive with everything else", "Record to a separate solid-state drive."
     if site.setup.path.store is None:
-        return Found(says, remedy, (AddPiece("ssd"),))
-    return Found(says, remedy, (site.set_to("record_to", "separate"),), {"drops": True})
+        return Found("system drive", {}, (AddPiece("ssd"),))
+    return Found("system drive", {}, (site.set_to("record_to", "separate"),), {"drops": True})
 
 
 def encoder_too_slow(site: Site) -> Found | None:
@@ -165,13 +163,14 @@ def encoder_too_slow(site: Site) -> Found | None:
         return None
     quicker = [key for key, _ in site.kind.options("codec") if site.setup.task.pixel_rates.get(key, 0) >= need]
     return Found(
-        f"this machine was measured to encode {able / need:.2f} times what {site.option_words('codec', codec)} needs here",
-        "Choose a codec it can keep up with, turn the preview off, or have a recorder that compresses inside.",
-        tuple(site.set_to("codec", key) for key in quicker[:1]), {"drops": True},
-    )  # fmt: skip
+        "encoder too slow",
+        {"headroom": able / need, "codec": site.option_words("codec", codec)},
+        tuple(site.set_to("codec", key) for key in quicker[:1]),
+        {"drops": True},
+    )
 
 
 def shares_hub(site: Site) -> Found | None:
     if site.kind.role != "hub":
         return None
-    return Found(f"{the(site.words)} shares one socket among all that hangs on it", "Plug the recorder into the computer itself.")
+    return Found("shares hub", {"device": site.words})

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from yomikomi.core.path.findings import Check, Found, SetOption, Site, gone, the
+from yomikomi.core.path.findings import Found, SetOption, Site, gone
 from yomikomi.core.path.plan import format_at, goes_past_camera, matrix_in, option_of, planned, recorded_format, sends_raw
 from yomikomi.core.planning.formats import FORMATS
 
@@ -20,9 +20,11 @@ def wrong_input(site: Site) -> Found | None:
     want = site.setup.port_in(link).words
     effect = {"picture": "blue"} if site.strand == "picture" else gone(site)
     return Found(
-        f"{the(site.words)} looks at {site.option_words('input', chosen)}, but the cable ends at {want}",
-        f"Set its input to {want}.", (site.set_to("input", link.into),), effect,
-    )  # fmt: skip
+        "wrong input",
+        {"device": site.words, "chosen": site.option_words("input", chosen), "want": want},
+        (site.set_to("input", link.into),),
+        effect,
+    )
 
 
 def wrong_output(site: Site) -> Found | None:
@@ -32,9 +34,11 @@ def wrong_output(site: Site) -> Found | None:
         return None
     want = site.setup.port_out(link).words
     return Found(
-        f"{the(site.words)} sends its picture to {site.option_words('output', chosen)}, but the cable begins at {want}",
-        f"Set its output to {want}.", (site.set_to("output", link.out),), {"picture": "blue"},
-    )  # fmt: skip
+        "wrong output",
+        {"device": site.words, "chosen": site.option_words("output", chosen), "want": want},
+        (site.set_to("output", link.out),),
+        {"picture": "blue"},
+    )
 
 
 def wrong_standard(site: Site) -> Found | None:
@@ -45,9 +49,11 @@ def wrong_standard(site: Site) -> Found | None:
     if arrives not in site.kind.takes or chosen == arrives:
         return None
     return Found(
-        f"{the(site.words)} is set to {FORMATS[chosen].words}, but {FORMATS[arrives].words} arrives",
-        f"Set its standard to {FORMATS[arrives].words}.", (site.set_to("standard", arrives),), {"picture": "torn"},
-    )  # fmt: skip
+        "wrong standard",
+        {"device": site.words, "chosen": FORMATS[chosen].words, "arrives": FORMATS[arrives].words},
+        (site.set_to("standard", arrives),),
+        {"picture": "torn"},
+    )
 
 
 def range_differs(site: Site) -> Found | None:
@@ -60,29 +66,21 @@ def range_differs(site: Site) -> Found | None:
         return None
     want, other = ("full", "limited") if sends_full else ("limited", "full")
     return Found(
-        f"{the(site.setup.words(source))} sends {want} range and {the(site.words)} takes it for {other}",
-        f"Set the range of {the(site.words)} to {want}.", (site.set_to("range", want),),
+        "range differs",
+        {"source": site.setup.words(source), "want": want, "device": site.words, "other": other},
+        (site.set_to("range", want),),
         {"levels": "crushed" if sends_full else "washed out"},
-    )  # fmt: skip
+    )
 
 
-def differs_from_plan(key: str, effect: dict[str, object], says: str) -> Check:
-    """A setting that follows from the path and is at something else."""
-
-    def check(site: Site) -> Found | None:
-        chosen, wanted = site.option(key), planned(site.setup, site.piece, key)
-        if wanted is None or chosen is None or chosen == wanted.option:
-            return None
-        return Found(
-            f"{the(site.words)} {says.format(site.option_words(key, chosen))}",
-            f"Set it to {site.option_words(key, wanted.option)}. {wanted.why}",
-            (site.set_to(key, wanted.option),), effect,
-        )  # fmt: skip
-
-    return check
-
-
-order_differs = differs_from_plan("field_order", {"order": "swapped"}, "takes the fields for {}")
+def order_differs(site: Site) -> Found | None:
+    """The field order follows from the path, and is set to something else."""
+    chosen, wanted = site.option("field_order"), planned(site.setup, site.piece, "field_order")
+    if wanted is None or chosen is None or chosen == wanted.option:
+        return None
+    now, right = (site.option_words("field_order", one) for one in (chosen, wanted.option))
+    figures = {"device": site.words, "chosen": now, "right": right, "why": wanted.why}
+    return Found("field order differs", figures, (site.set_to("field_order", wanted.option),), {"order": "swapped"})
 
 
 def matrix_differs(site: Site) -> Found | None:
@@ -94,38 +92,31 @@ def matrix_differs(site: Site) -> Found | None:
     if chosen == right:
         return None
     now, want = site.option_words("matrix", chosen), site.option_words("matrix", right)
-    return Found(
-        f"{the(site.words)} works with {now}, and the picture comes in {want}", f"Set its matrix to {want}.",
-        (site.set_to("matrix", right),), {"colours": "wrong"},
-    )  # fmt: skip
+    return Found("matrix differs", {"device": site.words, "now": now, "want": want}, (site.set_to("matrix", right),), {"colours": "wrong"})
 
 
 def raw_not_taken(site: Site) -> Found | None:
     if not site.is_recorder or site.kind.takes_raw or not sends_raw(site.setup):
         return None
-    return Found(
-        f"{the(site.words)} takes no raw pictures", "Send video instead.",
-        (SetOption((site.setup.path.source, "signal"), "video"),), {"picture": "none"},
-    )  # fmt: skip
+    return Found("raw not taken", {"device": site.words}, (SetOption((site.setup.path.source, "signal"), "video"),), {"picture": "none"})
 
 
 def blends(site: Site) -> Found | None:
     if not site.is_recorder or site.option("deinterlace") != "blend":
         return None
     undo = (site.set_to("deinterlace", "none"),) if planned(site.setup, site.piece, "deinterlace") else ()
-    return Found(
-        f"{the(site.words)} blends the fields: moving things show twice, for good",
-        "Keep the fields, and deinterlace afterwards.", undo, {"fields": "blended"},
-    )  # fmt: skip
+    return Found("blends", {"device": site.words}, undo, {"fields": "blended"})
 
 
 def enlarges(site: Site) -> Found | None:
     if not site.is_recorder or site.option("size") != "enlarged":
         return None
     return Found(
-        f"{the(site.words)} enlarges the picture: several times the bytes, and no more detail",
-        "Record the native size.", (site.set_to("size", "native"),), {"detail": "soft", "fields": "combed" if interlaced(site) else "kept"},
-    )  # fmt: skip
+        "enlarges",
+        {"device": site.words},
+        (site.set_to("size", "native"),),
+        {"detail": "soft", "fields": "combed" if interlaced(site) else "kept"},
+    )
 
 
 def interlaced(site: Site) -> bool:
@@ -144,10 +135,11 @@ def level_differs(site: Site) -> Found | None:
     # A microphone's gain clips what comes from a line. What gives −10 dBV (0.316 V) reads 11.8 dB too low at an input for +4 dBu (1.228 V).
     hot = chosen == "mic"
     return Found(
-        f"{the(site.words)} takes the sound at {site.option_words('level', chosen)} level",
-        f"Set it to {site.option_words('level', right)}, and leave loud passages below −2 dB.", (site.set_to("level", right),),
+        "level differs",
+        {"device": site.words, "chosen": site.option_words("level", chosen), "right": site.option_words("level", right)},
+        (site.set_to("level", right),),
         {"level": "hot" if hot else "quiet"},
-    )  # fmt: skip
+    )
 
 
 def sound_ahead(site: Site) -> Found | None:
@@ -157,19 +149,13 @@ def sound_ahead(site: Site) -> Found | None:
     if lead < _NOTICED_MS:
         return None
     fix = (site.set_to("sound_delay", "matched"),) if "sound_delay" in site.kind.settings else ()
-    return Found(
-        f"the camera's picture comes {lead} ms after the sound that goes past it",
-        "Delay the sound to match, and prove it with a clap.", fix, {"sound_lead_ms": lead},
-    )  # fmt: skip
+    return Found("sound ahead", {"lead": lead}, fix, {"sound_lead_ms": lead})
 
 
 def sound_behind(site: Site) -> Found | None:
     if not site.is_recorder or goes_past_camera(site.setup) or site.option("sound_delay") != "matched":
         return None
-    return Found(
-        f"{the(site.words)} delays sound that came with its picture", "Set its sound delay to none.",
-        (site.set_to("sound_delay", "none"),), {"sound_lead_ms": -200},
-    )  # fmt: skip
+    return Found("sound behind", {"device": site.words}, (site.set_to("sound_delay", "none"),), {"sound_lead_ms": -200})
 
 
 def silent_input(site: Site) -> Found | None:
@@ -177,9 +163,11 @@ def silent_input(site: Site) -> Found | None:
     if wanted is None or chosen is None or chosen == wanted.option:
         return None
     return Found(
-        f"the program listens to {site.option_words('sound_input', chosen)}, which is silent on this path",
-        f"Choose {site.option_words('sound_input', wanted.option)}.", (site.set_to("sound_input", wanted.option),), {"sound": "none"},
-    )  # fmt: skip
+        "silent input",
+        {"chosen": site.option_words("sound_input", chosen), "right": site.option_words("sound_input", wanted.option)},
+        (site.set_to("sound_input", wanted.option),),
+        {"sound": "none"},
+    )
 
 
 def interlaced_sport(site: Site) -> Found | None:
@@ -190,18 +178,12 @@ def interlaced_sport(site: Site) -> Found | None:
     fast = "720p50" if FORMATS[now].rate in {25, 50} else "720p59.94"
     if not FORMATS[now].interlaced or fast not in site.kind.takes or fast not in site.setup.kind(path.recorder).takes:
         return None
-    return Found(
-        "fast sport in interlaced pictures: every second line lags behind",
-        f"Send {FORMATS[fast].words}: progressive beats interlaced here.",
-        (site.set_to("send", fast),),
-    )  # fmt: skip
+    return Found("interlaced sport", {"fast": FORMATS[fast].words}, (site.set_to("send", fast),))
 
 
 def two_links(site: Site) -> Found | None:
     if site.option("links") != "two":
         return None
-    return Found(
-        "two links are recorded as alternate frames on two drives",
-        "Merge them afterwards" + ("." if site.setup.path.twin else ", or use one link."),
-        () if site.setup.path.twin else (site.set_to("links", "one"),),
-    )
+    if site.setup.path.twin:
+        return Found("two links needed")
+    return Found("two links", {}, (site.set_to("links", "one"),))

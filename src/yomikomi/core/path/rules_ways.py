@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from yomikomi.core.path.catalogue import CATALOGUE, CONNECTORS, cable_for
-from yomikomi.core.path.findings import AddPiece, Found, SetOption, Site, gone, the
+from yomikomi.core.path.findings import AddPiece, Found, SetOption, Site, gone
 from yomikomi.core.path.plan import format_at, recorded_format, sends_raw
 from yomikomi.core.path.structure import Link
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.video.rates import rate_family
-
-_PREVIEW_WORDS = "the preview in the computer, one to two seconds late"
 
 
 def cable_missing(site: Site) -> Found | None:
@@ -19,8 +17,8 @@ def cable_missing(site: Site) -> Found | None:
     out, into = site.setup.port_out(link), site.setup.port_in(link)
     best = cable_for(out.connector, into.connector)
     what = CATALOGUE[best].words if best else f"{out.words} cable"
-    way = f"from {the(site.setup.words(link.source))} to {the(site.words)}"
-    return Found(f"no cable for the {site.strand} runs {way}", f"Run a {what} {way}.", (AddPiece(best),) if best else (), gone(site))
+    ends = {"source": site.setup.words(link.source), "target": site.words}
+    return Found("cable missing", {"strand": site.strand, **ends, "what": what}, (AddPiece(best),) if best else (), gone(site))
 
 
 def unfed(site: Site) -> Found | None:
@@ -32,9 +30,8 @@ def unfed(site: Site) -> Found | None:
         return None
     cable = site.setup.words(feeding.cable or "")
     return Found(
-        f"{the(site.words)} is fed by {the(cable)}, which is not plugged in: it passes nothing, not even to a screen",
-        f"Plug {the(cable)} in at both ends.", (SetOption((feeding.cable or "", "plugged"), "home"),), {site.strand: "none"},
-    )  # fmt: skip
+        "unfed", {"device": site.words, "cable": cable}, (SetOption((feeding.cable or "", "plugged"), "home"),), {site.strand: "none"}
+    )
 
 
 def _feeds(site: Site, link: Link) -> bool:
@@ -50,15 +47,18 @@ def no_sound_way(site: Site) -> Found | None:
     out = site.setup.port_out(link)
     if "sound" in CONNECTORS[out.connector].carries and "sound" not in out.carries:
         return Found(
-            f"{the(site.words)} sends no sound over {out.words}",
-            "Take the sound with a powered microphone at the recorder's own input.",
-            (AddPiece("microphone_powered"), AddPiece("cable_mic")), {"sound": "none"},
-        )  # fmt: skip
+            "no sound sent",
+            {"device": site.words, "socket": out.words},
+            (AddPiece("microphone_powered"), AddPiece("cable_mic")),
+            {"sound": "none"},
+        )
     recorder = site.setup.words(path.recorder)
     return Found(
-        f"{the(recorder)} has no input for the sound of {the(site.words)}", "Take the sound with a computer sound interface.",
-        (AddPiece("sound_interface"), AddPiece("cable_stereo"), AddPiece("cable_usb2")), {"sound": "none"},
-    )  # fmt: skip
+        "no sound input",
+        {"recorder": recorder, "device": site.words},
+        (AddPiece("sound_interface"), AddPiece("cable_stereo"), AddPiece("cable_usb2")),
+        {"sound": "none"},
+    )
 
 
 def converts(site: Site) -> Found | None:
@@ -70,18 +70,17 @@ def converts(site: Site) -> Found | None:
     if after is None:
         return None
     return Found(
-        f"{the(site.words)} makes {FORMATS[after].words} of {FORMATS[before].words}: deinterlaced and enlarged for good",
-        "Go into the recorder by its analogue input.", (), {"detail": "soft", "fields": "blended"},
-    )  # fmt: skip
+        "converts",
+        {"device": site.words, "after": FORMATS[after].words, "before": FORMATS[before].words},
+        (),
+        {"detail": "soft", "fields": "blended"},
+    )
 
 
 def unpowered_microphone(site: Site) -> Found | None:
     if not site.first or site.kind.role != "microphone" or site.kind.powered_mic:
         return None
-    return Found(
-        f"{the(site.words)} has no power of its own, and this input gives none", "Take a powered microphone.",
-        (AddPiece("microphone_powered"),), gone(site),
-    )  # fmt: skip
+    return Found("unpowered microphone", {"device": site.words}, (AddPiece("microphone_powered"),), gone(site))
 
 
 def two_clocks(site: Site) -> Found | None:
@@ -89,18 +88,14 @@ def two_clocks(site: Site) -> Found | None:
     path = site.setup.path
     if not site.is_computer or site.setup.reads_data or not path.sound or path.sound[-1].target != site.piece:
         return None
-    return Found("picture and sound are counted by two clocks, which may part over an hour", "Compare them at the end of a long take.")
+    return Found("two clocks")
 
 
 def takes_sound_away(site: Site) -> Found | None:
     ears = site.setup.path.ears
     if not site.first or not ears or ears[0].source != site.piece or not site.setup.port_out(ears[0]).takes_away:
         return None
-    return Found(
-        f"headphones at {the(site.words)} take the sound away from the recorder",
-        "Plug them in where the sound has arrived: at the screen, or at an amplifier with optical input.",
-        (AddPiece("screen"), AddPiece("cable_hdmi")), {"sound": "none"},
-    )  # fmt: skip
+    return Found("takes sound away", {"device": site.words}, (AddPiece("screen"), AddPiece("cable_hdmi")), {"sound": "none"})
 
 
 def side_bars(site: Site) -> Found | None:
@@ -108,19 +103,13 @@ def side_bars(site: Site) -> Found | None:
     if not site.is_recorder or site.setup.task.shape != "3:2" or site.setup.path.recorder == site.setup.path.source:
         return None
     row = FORMATS[recorded_format(site.setup)]
-    return Found(
-        f"the 3:2 picture comes as {row.height * 3 // 2} × {row.height} within side bars",
-        "Leave the bars in the take; crop them in the treatment, to 1:1, 9:16 or 16:9 as wanted.",
-    )
+    return Found("side bars", {"width": row.height * 3 // 2, "height": row.height})
 
 
 def squeezed(site: Site) -> Found | None:
     if not site.is_recorder or site.setup.task.shape != "16:9 squeezed":
         return None
-    return Found(
-        "the wide picture is squeezed into 4:3: it looks tall and thin here",
-        "Leave it so in every device; the take is flagged 16:9 and nothing is resampled.",
-    )
+    return Found("squeezed")
 
 
 def no_corrector(site: Site) -> Found | None:
@@ -130,21 +119,13 @@ def no_corrector(site: Site) -> Found | None:
     if any(site.setup.kind(piece).corrector for piece in (path.source, *(link.target for link in path.picture))):
         return None
     kinds = {"vhs": "vhs_corrector", "svhs": "vhs_corrector", "video8": "camcorder_8_corrector", "hi8": "camcorder_8_corrector"}
-    return Found(
-        "no time-base corrector: expect skew at the top and lost frames",
-        "Use a deck that has one, or an outboard one.", (AddPiece(kinds.get(site.setup.task.kind, "corrector_box")),), {"wobble": True},
-    )  # fmt: skip
+    return Found("no corrector", {}, (AddPiece(kinds.get(site.setup.task.kind, "corrector_box")),), {"wobble": True})
 
 
 def head_switching(site: Site) -> Found | None:
     if not site.first or not site.setup.task.wobbles or site.setup.reads_data:
         return None
-    return Found(
-        "tapes have a band of noise at the bottom, where the heads change",
-        "Leave it in the take; crop it in the treatment.",
-        (),
-        {"band": True},
-    )
+    return Found("head switching", {}, (), {"band": True})
 
 
 def composite(site: Site) -> Found | None:
@@ -156,41 +137,27 @@ def composite(site: Site) -> Found | None:
         port.connector == "s_video" for port in target.ins("picture")
     )
     if better:
-        return Found(
-            "composite mixes colour into detail: softer, and dots crawl along edges", "Join the S-Video sockets instead.",
-            (AddPiece("cable_s_video"),), {"crawl": True},
-        )  # fmt: skip
-    return Found(
-        "composite mixes colour into detail: dots crawl along edges", "Nothing better is there at both ends.", (), {"crawl": True}
-    )
+        return Found("composite, S-Video there", {}, (AddPiece("cable_s_video"),), {"crawl": True})
+    return Found("composite", {}, (), {"crawl": True})
 
 
 def false_component(site: Site) -> Found | None:
     link = site.link
     if link is None or site.setup.port_out(link).connector != "component" or site.setup.kind(link.source).true_component:
         return None
-    return Found(
-        f"for tapes the component socket of {the(site.setup.words(link.source))} carries what S-Video would",
-        "S-Video does as well, with two plugs less.",
-    )  # fmt: skip
+    return Found("false component", {"source": site.setup.words(link.source)})
 
 
 def disc_captured(site: Site) -> Found | None:
     if not site.first or site.setup.task.kind != "disc" or site.setup.reads_data:
         return None
-    return Found(
-        "what is on a disc is data already; playing it into a recorder loses a generation, its titles and its tracks",
-        "Copy it with a disc drive.", (AddPiece("disc_drive"),), {"detail": "soft"},
-    )  # fmt: skip
+    return Found("disc captured", {}, (AddPiece("disc_drive"),), {"detail": "soft"})
 
 
 def marks_stay(site: Site) -> Found | None:
     if not site.first or not site.kind.always_marks:
         return None
-    return Found(
-        f"{the(site.words)} cannot hide its information", "Record inside the camera and copy the card, or take another camera.",
-        (AddPiece("camera_clean"),), {"marks": ["information"]},
-    )  # fmt: skip
+    return Found("marks stay", {"device": site.words}, (AddPiece("camera_clean"),), {"marks": ["information"]})
 
 
 def hidden_cadence(site: Site) -> Found | None:
@@ -199,10 +166,7 @@ def hidden_cadence(site: Site) -> Found | None:
         return None
     if rate_family(FORMATS[recorded_format(site.setup)].rate) != "30":
         return None
-    return Found(
-        "a project rate of 23.976 may travel inside this signal",
-        "Believe the cadence in the pictures, which the reading measures, not the label.",
-    )
+    return Found("hidden cadence")
 
 
 def focus_rate(site: Site) -> Found | None:
@@ -213,26 +177,17 @@ def focus_rate(site: Site) -> Found | None:
     row = FORMATS[format_at(site.setup, link.target)]
     if row.interlaced or rate_family(row.rate) != "30":
         return None
-    return Found(
-        "on some cameras focus tracking works over HDMI at 24 and 25 frames a second and not at 30",
-        "Prove that focus follows while the recorder is connected.",
-    )
+    return Found("focus rate")
 
 
 def watches_preview(site: Site) -> Found | None:
     if not site.is_computer or not site.setup.wishes.watch or site.setup.path.screen:
         return None
-    return Found(
-        f"nothing but {_PREVIEW_WORDS}, is there to watch or play on", "Join a screen to the loop-through.",
-        (AddPiece("screen"), AddPiece("cable_hdmi")), {"screen": "late"},
-    )  # fmt: skip
+    return Found("watches preview", {}, (AddPiece("screen"), AddPiece("cable_hdmi")), {"screen": "late"})
 
 
 def hears_preview(site: Site) -> Found | None:
     ears = site.setup.path.ears
     if not site.first or not ears or site.setup.kind(ears[0].source).role != "computer":
         return None
-    return Found(
-        "the headphones hang on the computer, one to two seconds late", "Plug them in at the screen or at an amplifier.",
-        (AddPiece("screen"), AddPiece("cable_hdmi")), {"ears": "late"},
-    )  # fmt: skip
+    return Found("hears preview", {}, (AddPiece("screen"), AddPiece("cable_hdmi")), {"ears": "late"})

@@ -218,13 +218,12 @@ class _Walk:
                     right = dict(self.setup.kind(piece).options(key)).get(setting.right, setting.right)
                     name = self.setup.words(piece)
                     mend = (SetOption((piece, key), setting.right),)
-                    found = Found(f"the {name} {wrong.says}", f"Set “{setting.words}” to: {right}.", mend, wrong.effect)
+                    args = {"device": name, "says": wrong.says, "knob": setting.words, "right": right}
+                    found = Found("wrong option", args, mend, wrong.effect)
                     self._apply(f"{key}={wrong.option}", wrong.weight, strand, piece, found, link, option=(key, wrong.option))
             if key == "plugged" and chosen == "loose":
-                found = Found(
-                    f"the {self.setup.words(piece)} is not plugged in", "Push it home at both ends.",
-                    (SetOption((piece, key), "home"),), {"picture": "none", "sound": "none"},
-                )  # fmt: skip
+                mend, effect = (SetOption((piece, key), "home"),), {"picture": "none", "sound": "none"}
+                found = Found("not plugged in", {"device": self.setup.words(piece)}, mend, effect)
                 self._apply("plugged=loose", "break", strand, piece, found, link, option=(key, chosen))
 
     def _apply(
@@ -242,7 +241,7 @@ class _Walk:
         strands = (*known.strands, strand) if known and strand not in known.strands else known.strands if known else (strand,)
         merged = {**(known.effect if known else {}), **effect}
         self.findings[key] = Finding(
-            rule, found.weight or weight, strands, place, found.clause, found.remedy, found.changes, merged, link, option
+            rule, found.weight or weight, strands, place, found.says, found.args, found.changes, merged, link, option
         )  # fmt: skip
 
     def _spoil(self, strand: Strand, place: str, effect: dict[str, Any]) -> None:
