@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.making import interlace, programme_frames, write_clip
+from tests.ui.conftest import Opener
 from tests.ui.test_capture import CAMERA
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.intake import CarrierDetails, Condition
@@ -76,6 +77,32 @@ def test_what_a_person_stopped_is_not_begun_again(window: MainWindow, qtbot: QtB
     assert work.job is None
     assert _view(window).reading is None
     assert _filled(window.station("reading")) == ["Read the take"]
+
+
+def test_what_an_earlier_session_left_unread_is_read_unless_it_was_stopped_or_is_away(
+    open_window: Opener, qtbot: QtBot, clip: Path, tmp_path: Path
+) -> None:
+    files = [tmp_path / name for name in ("left.mkv", "stopped.mkv", "away.mkv")]
+    for file in files:
+        file.write_bytes(clip.read_bytes())
+    first = open_window(tmp_path / "archive")
+    _bring(first, qtbot, *files)
+    stopped = next(view for view in first.state.carriers if view.title == "stopped")
+    work = ReadingWork.of(first.state)
+    assert work.read(stopped)
+    first.strip._doing._stop.click()
+    qtbot.waitUntil(lambda: work.job is None, timeout=LONG)
+    first.close()
+    first.state.workspace.close()
+    files[2].unlink()
+    second = open_window(tmp_path / "archive")
+    second.state.starts_by_itself = True
+    second.read_left()
+    qtbot.waitUntil(lambda: any(view.reading is not None for view in second.state.carriers), timeout=LONG)
+    qtbot.waitUntil(lambda: ReadingWork.of(second.state).job is None, timeout=LONG)
+    qtbot.wait(200)
+    assert [view.title for view in second.state.carriers if view.reading is not None] == ["left"]
+    assert ReadingWork.of(second.state).job is None
 
 
 def test_an_unasked_reading_gives_way_to_a_recording_and_comes_back(window: MainWindow, qtbot: QtBot, clip: Path) -> None:

@@ -122,6 +122,8 @@ class Opening:
         keep_warm(LOADED)
         if self._on_ready is not None:
             self._on_ready(self._window.state)
+        else:
+            self._window.read_left()
 
 
 def _set_scale() -> None:

@@ -180,6 +180,11 @@ class TakeRoom(Room):
         with self._store.session() as session:
             self._change_details(session.get_one(Take, take_id), codec_bits=dict(codec_bits))
 
+    def reading_ended(self, take_id: int) -> None:
+        """A person stopped its reading, or it failed."""
+        with self._store.session() as session:
+            self._change_details(session.get_one(Take, take_id), reading_ended=True)
+
     def save_marks(self, take_id: int, marks: Sequence[Mark], names: Sequence[str] = ()) -> None:
         with self._store.session() as session:
             self._change_details(session.get_one(Take, take_id), marks=tuple(marks), names=tuple(names))

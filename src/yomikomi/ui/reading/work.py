@@ -12,6 +12,8 @@ from yomikomi.core.reading.cache import CachedReadRequest, read_cached
 from yomikomi.core.reading.scanner import ReadRequest
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
+from yomikomi.core.work.new_file import is_taken
+from yomikomi.core.work.notices import Weight
 from yomikomi.ui.state import AppState
 
 Mode = Literal["full", "quick"]
@@ -40,6 +42,7 @@ class ReadingWork(QObject):
         self._unasked = False
         self._giving_way = False
         self._waiting: list[tuple[int, Mode, bool]] = []
+        self._left: set[int] = set()  # takes of earlier sessions: who stops the reading of one wants none of them now
         state.jobs.changed.connect(self._on_jobs)
 
     @classmethod
@@ -81,6 +84,21 @@ class ReadingWork(QObject):
                 self._waiting.append((carrier_id, "quick" if quick else "full", True))
         self._begin_next()
 
+    def read_left(self) -> None:
+        """Read what earlier sessions left unread, where its file can be reached and no person stopped it then."""
+        takes = [(view.id, view.take) for view in self._state.carriers if view.take is not None and view.reading is None]
+        left = [(number, take) for number, take in takes if take.state in {"whole", "mended"} and not take.details.reading_ended]
+
+        def begin(there: list[tuple[int, int]]) -> None:
+            self._left.update(take_id for _, take_id in there)
+            self.read_new([carrier_id for carrier_id, _ in there])
+            if there and self.job is not None:
+                what = "1 take is not read yet" if len(there) == 1 else f"{len(there)} takes are not read yet"
+                self._state.tell(Weight.FINE, f"{what}: reading begins.", "Stop it in the strip above.")
+
+        reachable = lambda: [(carrier_id, take.id) for carrier_id, take in left if is_taken(take.path)]  # noqa: E731
+        self._state.calls.call("left unread", reachable, begin)  # in a thread: a drive that is away answers late
+
     def _on_jobs(self) -> None:
         if self._state.records and self.job is not None and self._unasked and not self._giving_way:
             self._give_way(0)
@@ -107,6 +125,10 @@ class ReadingWork(QObject):
         if job.state is JobState.DONE:
             self._keep(job, take_id)
         elif not self._giving_way:
+            if not self._state.jobs.closing:
+                self._state.record.takes.reading_ended(take_id)
+                if take_id in self._left:
+                    self._waiting = [one for one in self._waiting if not one[2]]
             self._state.tell_end(job)
         self.changed.emit()
         self._begin_next()

@@ -259,6 +259,13 @@ class MainWindow(QWidget):
         if self.state.starts_by_itself:
             ReadingWork.of(self.state).read_new(carriers)
 
+    def read_left(self) -> None:
+        """What earlier sessions left unread is read without being asked for, too."""
+        from yomikomi.ui.reading.work import ReadingWork
+
+        if self.state.starts_by_itself and not self.state.workspace.read_only:
+            ReadingWork.of(self.state).read_left()
+
     def _on_notice(self, notice: Notice) -> None:
         self.notice_bar.tell(notice)
 
