@@ -15,7 +15,18 @@ class StationPage(QScrollArea):
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._station = station
         self.setWidget(_Holder(station))
+        station.installEventFilter(self)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._station.fold(self.viewport().width())
+        super().resizeEvent(event)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if watched is self._station and event.type() == QEvent.Type.LayoutRequest and self.isVisible():
+            self._station.fold(self.viewport().width())  # what came or went may need another width
+        return super().eventFilter(watched, event)
 
 
 class _Holder(QWidget):

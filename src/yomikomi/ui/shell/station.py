@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QHBoxLayout, QLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QLayout, QVBoxLayout, QWidget
 
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Sentence
@@ -13,6 +13,7 @@ from yomikomi.ui.widgets.basics import Sentence
 if TYPE_CHECKING:
     from yomikomi.core.ledger.views import CarrierView
 
+_NO_LIMIT = 16777215  # QWIDGETSIZE_MAX, which the bindings do not name
 
 class Station(QWidget):
     """Shows its part of the current carrier. ``refresh`` is called when the carrier or what is known of it changed,
@@ -26,6 +27,9 @@ class Station(QWidget):
         self.page.setContentsMargins(24, 14, 24, 20)
         self.page.setSpacing(14)
         self.page.addWidget(self.sentence)
+        self._body: QBoxLayout | None = None
+        self._side: QWidget | None = None
+        self._side_width = 0
 
     def build(self) -> Iterator[None]:
         """Makes what takes longer than a moment, in pieces: the window takes its events in between. Widgets are given their place first
@@ -33,12 +37,28 @@ class Station(QWidget):
         yield from ()
 
     def lay_out(self, left: QLayout, side: QWidget) -> None:
-        """Under the sentence: what is looked at, and beside it what is decided."""
-        body = QHBoxLayout()
-        body.setSpacing(20)
-        body.addLayout(left, 1)
-        body.addWidget(side)
-        self.page.addLayout(body, 1)
+        """Under the sentence: what is looked at, and beside it what is decided; under it where there is no room beside (``fold``)."""
+        self._body, self._side = QBoxLayout(QBoxLayout.Direction.LeftToRight), side
+        self._side_width = side.maximumWidth()
+        self._body.setSpacing(20)
+        self._body.addLayout(left, 1)
+        self._body.addWidget(side)
+        self.page.addLayout(self._body, 1)
+
+    def fold(self, width: int) -> None:
+        """Put what is decided under what is looked at where ``width`` (logical pixels) does not hold both, and back beside it."""
+        if self._body is None or self._side is None:
+            return
+        margins, left = self.page.contentsMargins(), self._body.itemAt(0)
+        assert left is not None
+        least = left.minimumSize().width() + self._body.spacing() + self._side_width + margins.left() + margins.right()
+        folds = width < least
+        if folds == (self._body.direction() is QBoxLayout.Direction.TopToBottom):
+            return
+        self._body.setDirection(QBoxLayout.Direction.TopToBottom if folds else QBoxLayout.Direction.LeftToRight)
+        self._side.setFixedWidth(self._side_width)
+        if folds:
+            self._side.setMaximumWidth(_NO_LIMIT)
 
     def refresh(self) -> None:
         """Put the current carrier's state on screen; a station that needs no more than its spine does so here."""
