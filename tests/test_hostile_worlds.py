@@ -23,14 +23,14 @@ from yomikomi.sim.disc.spec import LAYOUTS
 
 
 def test_kills_at_random_moments_lose_nothing(tmp_path: Path) -> None:
-    assert sum(torture.run(8, 5, tmp_path).values()) == 8
+    assert sum(torture.run(5, 5, tmp_path).values()) == 5
 
 
 def test_damaged_bytes_are_a_result_or_one_clear_line() -> None:
-    outcome = fuzzing.run(0, 510)
+    outcome = fuzzing.run(0, 306)
     assert outcome.wrong == []
-    assert outcome.ends["result"] + outcome.ends["refused"] == 510
-    assert outcome.ends["result"] > 50, "some are still read"
+    assert outcome.ends["result"] + outcome.ends["refused"] == 306
+    assert outcome.ends["result"] > 30, "some are still read"
     assert outcome.largest_mb < 1500
 
 

@@ -78,12 +78,12 @@ def test_a_drift_is_measured_and_a_steady_offset_has_none(tmp_path: Path) -> Non
 
 def test_where_nothing_can_be_measured_that_is_said(tmp_path: Path) -> None:
     """A programme, a room in which nobody claps, sounds without pictures: controls that must be refused."""
-    for spec in (TapePlayerSpec(seed=7, seconds=5, tape="laserdisc", mixture="lively", real_time=False), SyncTestSpec("none", seconds=4)):
+    for spec in (TapePlayerSpec(seed=7, seconds=3, tape="laserdisc", mixture="lively", real_time=False), SyncTestSpec("none", seconds=4)):
         result = _sync(spec, tmp_path)
         assert result.kind == "nothing"
         assert result.offset_ms is None
         assert "Nothing to measure" in result.words
-    dark = OnPathSpec(SyncTestSpec(seconds=6), Delivery(picture="black"))
+    dark = OnPathSpec(SyncTestSpec(seconds=3), Delivery(picture="black"))
     assert "neither flashes nor claps" in _sync(dark, tmp_path).reason
     record(replace(SMALL, channels=0), tmp_path / "silent.mkv")
     with pytest.raises(UnreadableError, match="no sound"):
@@ -203,7 +203,7 @@ def _rehearsed(spec: SourceSpec, expected: SourceSpec, folder: Path, *, silent: 
 
 
 def test_a_rehearsal_shows_what_is_wrong_before_the_tape_is_committed(tmp_path: Path) -> None:
-    tape = TapePlayerSpec(seed=3, seconds=1.0, tape="laserdisc", mixture="lively", real_time=False)
+    tape = TapePlayerSpec(seed=3, seconds=0.8, tape="laserdisc", mixture="lively", real_time=False)
     wrong, _sentence = _rehearsed(tape, tape, tmp_path)
     assert wrong == set()
     for delivery, found in (

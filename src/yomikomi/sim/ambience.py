@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from scipy.signal import fftconvolve, firwin
 
 from yomikomi.sim.programme import Programme
 from yomikomi.sim.sound import SAMPLE_RATE, ProgrammeSound, Sound, hiss, music, speech
@@ -69,6 +68,8 @@ def _second(seed: int, number: int, kind: str) -> Sound:
 
 def _band(seed: int, number: int, low: float, high: float) -> Sound:
     """Noise of a band with a spread of 1. The second before is filtered with it, so that one goes over into the other."""
+    from scipy.signal import fftconvolve, firwin  # takes longer to load than a second of most sources to make
+
     taps = firwin(_TAPS, [low, high], pass_zero=False, fs=SAMPLE_RATE)
     before = _white(seed, number - 1) if number else np.zeros(SAMPLE_RATE)
     joined = np.concatenate([before, _white(seed, number)])

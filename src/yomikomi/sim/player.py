@@ -78,6 +78,7 @@ class TapePlayer(ClockedSource):
 
     def prepare(self) -> None:
         self.programme.prepare()
+        self.sound.second(0)  # loads what makes it
 
     def picture(self, number: int) -> Picture:
         """Frame ``number`` of the tape, whatever the clock says."""

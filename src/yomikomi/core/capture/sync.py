@@ -196,7 +196,7 @@ def _middle(pairs: list[tuple[float, float]]) -> float:
 
 def _result(kind: Literal["flash", "clap"], pairs: list[tuple[float, float]], bias_ms: float) -> SyncResult:
     """``bias_ms``: what may be off in all events alike."""
-    from scipy.stats import t as student
+    from scipy.special import stdtrit
 
     at, offset = np.array(pairs).T
     middle = float(np.median(offset))
@@ -205,7 +205,7 @@ def _result(kind: Literal["flash", "clap"], pairs: list[tuple[float, float]], bi
     spread = float(np.std(offset, ddof=1))
     drift, drift_error = _drift(at, offset)
     error = spread / np.sqrt(len(offset))
-    bound = bias_ms + float(student.ppf(0.975, len(offset) - 1)) * error
+    bound = bias_ms + float(stdtrit(len(offset) - 1, 0.975)) * error
     return SyncResult(
         kind=kind, offset_ms=round(float(np.mean(offset)), 2), spread_ms=round(spread, 2), error_ms=round(float(error), 2),
         bound_ms=round(bound, 2), events=len(offset), drift_ms_per_hour=drift, drift_error=drift_error,

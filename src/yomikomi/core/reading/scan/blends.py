@@ -89,14 +89,15 @@ class BlendMeter:
 
 
 def _echoes(picture: Field, flow: Field) -> list[_Row]:
-    """Of each block that moves as a whole, see :func:`_echo`; and whether it rolls, straight up or down by whole lines a field.
+    """Of blocks that move as a whole, evenly from the whole picture, see :func:`_echo`; and whether it rolls, straight up or down by
+    whole lines a field.
 
     Parameters
     ----------
     picture : ndarray [shape=(lines, columns), float32, 8-bit code values]
     flow : ndarray [shape=(lines, columns, 2), float32, samples a frame: to the right, down]
     """
-    found: list[_Row] = []
+    found: list[tuple[Field, Field, float]] = []
     step = _SIDE // 2
     for y in range(0, picture.shape[0] - _SIDE + 1, step):
         for x in range(0, picture.shape[1] - _SIDE + 1, step):
@@ -111,9 +112,9 @@ def _echoes(picture: Field, flow: Field) -> list[_Row]:
             along = np.diff(block, axis=int(abs(middle[0]) > abs(middle[1])))
             if float((along * along).mean()) > _LEAST_DETAIL:
                 rolls = abs(middle[0]) < _ROLL and abs(middle[1] / 2 - round(middle[1] / 2)) < _ROLL
-                found.append((*_echo(block, middle), float(rolls)))
-    # Evenly from the whole picture.
-    return found[:: max(1, -(-len(found) // _MOST_BLOCKS_A_LOOK))]
+                found.append((block, middle, float(rolls)))
+    some = found[:: max(1, -(-len(found) // _MOST_BLOCKS_A_LOOK))]
+    return [(*_echo(block, middle), rolls) for block, middle, rolls in some]
 
 
 def _echo(block: Field, move: Field) -> tuple[float, float]:
