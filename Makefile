@@ -15,9 +15,7 @@ demo: setup
 
 test: setup
 	@$(VENV)/bin/ruff check .
-	@$(VENV)/bin/lint-imports & layers=$$!; $(VENV)/bin/mypy && wait $$layers
-	@$(PY) -m pytest -n 3 --dist worksteal -m "not alone"
-	@$(PY) -m pytest -m alone
+	@bash tools/checks.sh $(VENV)/bin
 
 bench: setup
 	@$(PY) -m bench

@@ -83,7 +83,7 @@ def test_where_nothing_can_be_measured_that_is_said(tmp_path: Path) -> None:
         assert result.kind == "nothing"
         assert result.offset_ms is None
         assert "Nothing to measure" in result.words
-    dark = OnPathSpec(SyncTestSpec(seconds=3), Delivery(picture="black"))
+    dark = OnPathSpec(SyncTestSpec(seconds=4.5), Delivery(picture="black"))
     assert "neither flashes nor claps" in _sync(dark, tmp_path).reason
     record(replace(SMALL, channels=0), tmp_path / "silent.mkv")
     with pytest.raises(UnreadableError, match="no sound"):

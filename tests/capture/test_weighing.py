@@ -22,7 +22,7 @@ def test_a_few_pictures_tell_what_every_codec_takes(tmp_path: Path) -> None:
     told = weigh(WeighRequest(tmp_path / "take.mkv", take.seconds), SilentReporter())
     assert set(told) == set(CAPTURE_CODECS)
     assert told["ffv1"] * 720 * 480 * take.frames / 8 + 96e3 * take.seconds == pytest.approx(take.bytes_written, rel=0.05)
-    for codec in ("rdd36_hq", "vc3_hq", "h264_intra", "h264_high"):
+    for codec in ("rdd36_hq", "h264_high"):
         how = RecordAs(codec=codec, sound="pcm")
         whole = captured(SPEC, tmp_path / f"{codec}{how.suffix(8)}", record_as=how)
         # The promise of the forecast is 15 %: a second is one group of pictures of the last codec, so its share of whole ones is told.

@@ -140,7 +140,7 @@ def test_an_unasked_reading_gives_way_to_a_recording_and_comes_back(window: Main
 
 def test_a_reading_that_is_asked_for_comes_before_the_unasked(window: MainWindow, qtbot: QtBot, clip: Path, tmp_path: Path) -> None:
     longer = write_clip(
-        tmp_path / "longer.mkv", interlace(programme_frames(600, width=352, height=288, seed=9), FieldOrder.TFF), sound_seconds=9
+        tmp_path / "longer.mkv", interlace(programme_frames(400, width=352, height=288, seed=9), FieldOrder.TFF), sound_seconds=6
     )
     window.state.starts_by_itself = False
     _bring(window, qtbot, clip)

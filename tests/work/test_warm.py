@@ -52,6 +52,7 @@ def _warmed() -> int:
     return warm._helper.pid
 
 
+@pytest.mark.alone  # all else runs at the lowest priority already
 def test_surroundings_priority_and_ends_are_the_same(way: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     monkeypatch.setenv("YOMIKOMI_PROBE", "set after the helper began")
