@@ -16,7 +16,8 @@ from yomikomi.core.balance.recipes import Recipe, recipe_for
 from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.treatment.chain import Deinterlace, Treatment
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import Job
 
@@ -26,7 +27,7 @@ _SECONDS = 20
 def run() -> Iterator[str]:
     path = material.tape(_SECONDS)
     reading = Job(read, ReadRequest(path), name="reading").start().wait().answer()
-    treatment = Treatment(Deinterlace.SINGLE, FieldOrder(reading.scan.field_order or "bff"))
+    treatment = Treatment.of_fields(Deinterlace.SINGLE, FieldOrder(reading.scan.field_order or "bff"))
     recipes: tuple[Recipe, ...] = (recipe_for("h264", 22), recipe_for("hevc", 26), recipe_for("av1", 36))
     request = TrialRequest(path, reading, treatment, recipes, segments=3)
     for name, beside in (("alone", 0), ("beside one program", 1), ("beside as many as there are processors", psutil.cpu_count() or 1)):

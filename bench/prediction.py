@@ -17,7 +17,9 @@ from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialRequest, run_tria
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.treatment.chain import Deinterlace, Treatment, chain_for
+from yomikomi.core.treatment.chain import chain_for
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.picture_at import frames_from
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import Job
@@ -31,7 +33,7 @@ _LOOK_EVERY = 40
 def run() -> Iterator[str]:
     path = material.tape(_SECONDS)
     reading = Job(read, ReadRequest(path), name="reading").start().wait().answer()
-    treatment = Treatment(Deinterlace.SINGLE, FieldOrder(reading.scan.field_order or "bff"))
+    treatment = Treatment.of_fields(Deinterlace.SINGLE, FieldOrder(reading.scan.field_order or "bff"))
     began = time.monotonic()
     request = TrialRequest(path, reading, treatment, tuple(usual_recipes(fields=False, effort="low")), more=SIZING_SEGMENTS)
     trials = Job(run_trials, request, name="trials").start().wait().answer()

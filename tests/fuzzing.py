@@ -250,7 +250,7 @@ def _workspace_seed(folder: Path) -> bytes:
     from yomikomi.core.capture.result import CaptureResult
     from yomikomi.core.ledger.record import Record
     from yomikomi.core.ledger.workspace import Workspace
-    from yomikomi.core.treatment.chain import Treatment
+    from yomikomi.core.treatment.model import Treatment
 
     opened = Workspace(folder / "seed")
     record = Record(opened)

@@ -23,12 +23,13 @@ from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.planning.machine import MachineSpeeds, Speed
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.copying import CopyResult
-from yomikomi.core.treatment.chain import Deinterlace, Treatment
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.demo import scenario
 
 KINDS = (("vhs", "525i"), ("video8", "625i"), ("card", None), ("disc", "525i"), ("hologram", None))
-TREATMENT = Treatment(Deinterlace.DOUBLE, FieldOrder.TFF)
+TREATMENT = Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF)
 
 
 def test_after_any_history_the_first_list_is_the_records(tmp_path: Path, tape_reading: Reading) -> None:
@@ -87,7 +88,7 @@ def _live(record: Record, number: int, chance: random.Random, reading: Reading) 
                 record.copies.end(copy, result=made if state != "failed" else None, state="" if state != "failed" else "failed")
 
 
-@pytest.mark.parametrize("old", ["0001", "0002", "0003"])
+@pytest.mark.parametrize("old", ["0001", "0002", "0003", "0004"])
 def test_workspaces_of_every_age(tmp_path: Path, old: str) -> None:
     folder = tmp_path / "old"
     folder.mkdir()
@@ -98,6 +99,32 @@ def test_workspaces_of_every_age(tmp_path: Path, old: str) -> None:
     assert found is not None
     assert found.spines
     assert found.spines == [view.spine for view in Record(workspace).carriers()]
+    workspace.close()
+
+
+def test_treatments_of_before_become_documents(tmp_path: Path) -> None:
+    """Each with its trials and copies; the migration's own digest is the program's."""
+    folder = tmp_path / "old"
+    folder.mkdir()
+    with sqlite3.connect(folder / "workspace.sqlite") as connection:
+        connection.executescript((Path(__file__).parent / "workspace-0004.sql").read_text())
+    workspace = Workspace(folder, trust=True)
+    record = Record(workspace)
+    parade, plain, fields, untreated = record.carriers()
+    assert parade.treatment == Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.BFF)
+    assert plain.treatment == Treatment()
+    assert fields.treatment == Treatment.of_fields(Deinterlace.LEAVE, FieldOrder.TFF)
+    assert untreated.treatment is None
+    assert parade.trials is not None
+    assert plain.trials is not None
+    assert parade.trials.digest == parade.treatment.digest
+    assert [view.copies[0].treatment for view in (parade, fields)] == [parade.treatment, fields.treatment]
+    take = parade.take
+    assert take is not None
+    record.readings.choose_treatment(take.id, Treatment.of_fields(Deinterlace.SINGLE, FieldOrder.BFF))
+    assert record.carrier(parade.id).trials is None
+    record.readings.choose_treatment(take.id, parade.treatment)
+    assert record.carrier(parade.id).trials == parade.trials, "whoever goes back has the trials again"
     workspace.close()
 
 

@@ -22,7 +22,8 @@ from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.run.verify import Check
-from yomikomi.core.treatment.chain import Deinterlace, Treatment
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder
 
 
@@ -193,7 +194,7 @@ def test_a_waiting_copy_is_made_of_its_own_take(record: Record, tape_reading: Re
     record.readings.save(takes[0][0], tape_reading)
     record.readings.overrule(takes[0][0], topic="scan", was="interlaced tff", now="interlaced bff", reason="")
     target = record.workspace.folder / "copies" / "c.mp4"
-    copy = record.copies.ask(takes[0][0], recipe_for("h264", 20), Treatment(Deinterlace.DOUBLE, FieldOrder.BFF), None, target)
+    copy = record.copies.ask(takes[0][0], recipe_for("h264", 20), Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.BFF), None, target)
     work = record.copies.work(copy)
     assert (work.path, work.target, work.reading.scan.field_order) == (takes[0][1], target, "bff")
     outside = record.copies.ask(takes[0][0], recipe_for("h264", 20), Treatment(), None, Path("/somewhere/evil.mp4"))
@@ -209,22 +210,25 @@ def _trials() -> TrialSet:
 
 
 def test_trials_count_only_for_what_they_were_made_on(record: Record, tape_reading: Reading) -> None:
-    """Trials of one treatment were stored under another that was chosen meanwhile."""
+    """Trials of one treatment were stored under another that was chosen meanwhile: they are kept for their own."""
     carrier = record.shelf.add(label="K-001", title="t", kind="vhs", standard="525i")
     take, path = record.takes.begin(carrier)
     path.write_bytes(b"x")
     record.takes.end(take, CaptureResult(path, 10, 0.4, 0, 0, 6))
     record.readings.save(take, tape_reading)
-    record.readings.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
+    record.readings.choose_treatment(take, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF))
     ground = record.trials.ground(take)
     folder = record.trials.new_folder(take)
-    record.readings.choose_treatment(take, Treatment(Deinterlace.SINGLE, FieldOrder.TFF))
-    assert not record.trials.save(take, _trials(), folder, ground=ground)
+    record.readings.choose_treatment(take, Treatment.of_fields(Deinterlace.SINGLE, FieldOrder.TFF))
+    assert record.trials.save(take, _trials(), folder, ground=ground)
     assert record.carrier(carrier).trials is None
+    record.readings.choose_treatment(take, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF))
+    assert record.carrier(carrier).trials == _trials()
     ground = record.trials.ground(take)
     record.readings.overrule(take, topic="shape", was="4:3", now="16:9", reason="")
     assert not record.trials.save(take, _trials(), folder, ground=ground)
-    record.readings.choose_treatment(take, Treatment(Deinterlace.SINGLE, FieldOrder.TFF))
+    assert record.carrier(carrier).trials is None
+    record.readings.choose_treatment(take, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF))
     record.readings.save(take, tape_reading)
     again = record.trials.new_folder(take)
     assert again != folder

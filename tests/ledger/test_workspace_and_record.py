@@ -30,7 +30,8 @@ from yomikomi.core.ledger.workspace import FOLDERS, NEWEST_REVISION, Workspace
 from yomikomi.core.reading.models import SCHEMA_VERSION, Reading
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.run.verify import Check
-from yomikomi.core.treatment.chain import Deinterlace, Treatment
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder
 
 
@@ -146,7 +147,7 @@ def test_a_carrier_goes_through_all_stations(record: Record, tape_reading: Readi
     note()
     record.readings.save(take, tape_reading)
     note()
-    record.readings.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
+    record.readings.choose_treatment(take, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF))
     view = note()
     trials = TrialSet(
         deinterlace="double", field_order="tff", rate="60000/1001", frames=180, duration_seconds=3, sound_bytes=0,
@@ -155,7 +156,7 @@ def test_a_carrier_goes_through_all_stations(record: Record, tape_reading: Readi
     record.trials.save(take, trials, record.workspace.folder / "trials" / "take-1")
     note()
     target = record.workspace.folder / "copies" / f"{copy_stem(view, recipe_for('h264', 20))}.mp4"
-    copy = record.copies.ask(take, recipe_for("h264", 20), Treatment(Deinterlace.DOUBLE, FieldOrder.TFF), _prediction(), target)
+    copy = record.copies.ask(take, recipe_for("h264", 20), Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF), _prediction(), target)
     assert record.copies.planned_names() == {"k-001-lantern-parade-h264-20.mp4"}
     record.copies.start(copy)
     record.copies.end(copy, result=_copied())
@@ -186,7 +187,7 @@ def test_the_record_is_there_after_closing(record: Record, tape_reading: Reading
 def test_an_overruling_counts_and_the_measurement_stays(record: Record, tape_reading: Reading) -> None:
     carrier, take = _taken(record)
     record.readings.save(take, tape_reading)
-    record.readings.choose_treatment(take, Treatment(Deinterlace.DOUBLE, FieldOrder.BFF))
+    record.readings.choose_treatment(take, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.BFF))
     record.readings.overrule(take, topic="scan", was="interlaced bff", now="interlaced tff", reason="the deck's manual says so")
     view = record.carrier(carrier)
     assert view.judged is not None

@@ -26,7 +26,8 @@ from yomikomi.core.reading.report.drawing import WIDTH, Rect, draw_strips
 from yomikomi.core.reading.report.writing import report_html, report_pdf, svg_of, write_report
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import findings, headline
-from yomikomi.core.treatment.chain import Deinterlace, recommended
+from yomikomi.core.treatment.advice import fields_advice, fields_treatment
+from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.work import SilentReporter
 
 Change = Callable[[Reading], Reading]
@@ -199,7 +200,8 @@ def test_what_a_person_meant_is_not_treated(tape_reading: Reading) -> None:
     ],
 )  # fmt: skip
 def test_the_treatment_that_follows(tape_reading: Reading, kind: str, order: str | None, wanted: Deinterlace) -> None:
-    treatment, why = recommended(changed("scan", kind=kind, field_order=order)(tape_reading))
+    reading = changed("scan", kind=kind, field_order=order)(tape_reading)
+    treatment, why = fields_treatment(reading), fields_advice(reading).reason
     assert treatment.deinterlace is wanted
     assert (treatment.field_order.value if treatment.field_order else None) == order
     assert why
@@ -208,7 +210,7 @@ def test_the_treatment_that_follows(tape_reading: Reading, kind: str, order: str
 def test_a_mixed_take_is_treated_by_what_most_of_it_is(tape_reading: Reading) -> None:
     for fields, wanted in ((2.0, Deinterlace.DOUBLE), (0.5, Deinterlace.LEAVE)):
         parts = [segment("interlaced", 0, fields, "tff"), segment("film_2_3", fields, 3, "tff")]
-        treatment, _ = recommended(changed("scan", kind="mixed", segments=parts)(tape_reading))
+        treatment = fields_treatment(changed("scan", kind="mixed", segments=parts)(tape_reading))
         assert treatment.deinterlace is wanted
 
 

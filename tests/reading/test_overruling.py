@@ -14,7 +14,7 @@ from yomikomi.core.reading.overruling import AS_MEANT, CHOICES, changes_the_pict
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import Mark, findings, headline
 from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.treatment.chain import Treatment
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.video.media import probe
 from yomikomi.core.work import SilentReporter
 

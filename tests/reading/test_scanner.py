@@ -16,7 +16,8 @@ from yomikomi.core.reading.complexity import ComplexityMeter
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import Mark, basis, findings, headline
-from yomikomi.core.treatment.chain import Treatment, recommended
+from yomikomi.core.treatment.advice import fields_treatment
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import Job, JobState, SilentReporter
 from yomikomi.sim.player import TapePlayerSpec, truth
@@ -201,4 +202,4 @@ def test_what_moves_too_little_to_show_a_blend_is_not_called_progressive(tmp_pat
         assert headline(reading).startswith("Progressive or blended (")
         card = next(one for one in findings(reading) if one.topic == "scan")
         assert (card.mark, card.advice) == (Mark.LOOK, "do not deinterlace")
-        assert recommended(reading)[0] == Treatment()
+        assert fields_treatment(reading) == Treatment()

@@ -25,7 +25,10 @@ from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyProgress, CopyRequest, CopyResult, make_copy
 from yomikomi.core.run.encode import encode
 from yomikomi.core.run.verify import Check, Expected, verify
-from yomikomi.core.treatment.chain import Deinterlace, Treatment, chain_for, recommended
+from yomikomi.core.treatment.advice import fields_treatment
+from yomikomi.core.treatment.chain import chain_for
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.media import probe
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import Job, JobState, Reporter, SilentReporter
@@ -58,7 +61,8 @@ def test_every_kind_of_copy_is_made_and_proven(
     target = tmp_path / f"copy.{container}"
     recipe = recipe_for(codec, quality, speed=speed, container=container, sound=sound)
     before = short_tape.read_bytes()
-    result = make_copy(CopyRequest(short_tape, target, short_reading, Treatment(deinterlace, FieldOrder.BFF), recipe), SilentReporter())
+    treatment = Treatment.of_fields(deinterlace, FieldOrder.BFF)
+    result = make_copy(CopyRequest(short_tape, target, short_reading, treatment, recipe), SilentReporter())
     assert [check.name for check in result.checks if not check.passed] == []
     assert result.verified
     assert result.frames == (50 if deinterlace is Deinterlace.DOUBLE else 25)
@@ -79,7 +83,7 @@ def test_the_copy_looks_like_the_treated_take(tmp_path: Path) -> None:
     pictures = sliding_frames(50, width=320, height=240)
     source = write_clip(tmp_path / "s.mkv", interlace(pictures, FieldOrder.TFF), codec="ffv1")
     reading = _read(source)
-    treatment, _ = recommended(reading)
+    treatment = fields_treatment(reading)
     make_copy(CopyRequest(source, tmp_path / "c.mp4", reading, treatment, recipe_for("h264", 12)), SilentReporter())
     found = decode_luma(tmp_path / "c.mp4")
     assert len(found) == 50
@@ -148,7 +152,7 @@ def replace_container(recipe: object) -> object:
 @pytest.mark.parametrize(("codec", "speed"), [("h264", "veryslow"), ("av1", "2")])
 def test_cancel_is_prompt_and_leaves_nothing(tmp_path: Path, tape: Path, tape_reading: Reading, codec: str, speed: str) -> None:
     target = tmp_path / "copy.mp4"
-    request = CopyRequest(tape, target, tape_reading, recommended(tape_reading)[0], recipe_for(codec, 20, speed=speed))
+    request = CopyRequest(tape, target, tape_reading, fields_treatment(tape_reading), recipe_for(codec, 20, speed=speed))
 
     def attempt() -> float:
         job = Job(make_copy, request, name="copy").start()
@@ -210,7 +214,7 @@ def test_a_full_drive_leaves_no_half_file(tmp_path: Path, tape: Path, tape_readi
 
 
 def test_impossible_wishes_are_refused(tmp_path: Path, short_tape: Path, short_reading: Reading) -> None:
-    fields = Treatment(Deinterlace.LEAVE, FieldOrder.BFF)
+    fields = Treatment.of_fields(Deinterlace.LEAVE, FieldOrder.BFF)
     with pytest.raises(WrongUseError, match="cannot mark fields"):
         make_copy(CopyRequest(short_tape, tmp_path / "f.mp4", short_reading, fields, recipe_for("av1", 40)), SilentReporter())
     with pytest.raises(DriveAwayError, match="is not there"):
@@ -285,7 +289,7 @@ class TestProof:
 
 def test_a_short_take_is_predicted_within_its_interval(tmp_path: Path, short_tape: Path, short_reading: Reading) -> None:
     """Tried whole, so the copy is held to the interval of nine in ten, for each codec."""
-    treatment = recommended(short_reading)[0]
+    treatment = fields_treatment(short_reading)
     for codec, quality, speed in (("h264", 23, "superfast"), ("hevc", 28, "ultrafast"), ("av1", 40, "12")):
         recipe = recipe_for(codec, quality, speed=speed)
         told: Prediction = predict(PredictRequest(short_tape, short_reading, treatment, recipe), SilentReporter())

@@ -24,7 +24,7 @@ from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run import copying
 from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
 from yomikomi.core.run.verify import Check
-from yomikomi.core.treatment.chain import Treatment
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.video.media import probe
 from yomikomi.core.work import SilentReporter
 

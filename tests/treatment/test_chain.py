@@ -12,8 +12,12 @@ import pytest
 from tests.making import Luma, interlace, psnr, sliding_frames, write_clip
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
-from yomikomi.core.treatment.chain import Chain, Deinterlace, Treatment, chain_for, recommended
-from yomikomi.core.treatment.loop import LoopRequest, make_loop
+from yomikomi.core.treatment.advice import fields_advice, fields_treatment
+from yomikomi.core.treatment.chain import Chain, chain_for
+from yomikomi.core.treatment.format import PictureFormat, source_format
+from yomikomi.core.treatment.loop import LoopRequest, open_loop, treat_loop
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Crop, Deinterlace
 from yomikomi.core.video.colour import BT601_525
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.planes import luma, plane_samples
@@ -36,8 +40,8 @@ def _frames(lumas: list[Luma], stamps: list[int] | None = None) -> list[av.Video
 
 def _treat(treatment: Treatment, lumas: list[Luma], stamps: list[int] | None = None, **chain: object) -> list[av.VideoFrame]:
     shape = Geometry(lumas[0].shape[1], lumas[0].shape[0], Fraction(8, 9))
-    made = Chain(treatment, rate=RATE, geometry=shape, colour=BT601_525, **chain)  # type: ignore[arg-type]
-    return list(made.treat(_frames(lumas, stamps), time_base=1 / RATE))
+    made = Chain(treatment, PictureFormat(shape, RATE, "yuv422p", BT601_525, FieldOrder.TFF), **chain)  # type: ignore[arg-type]
+    return list(made.treat(_frames(lumas, stamps)))
 
 
 @pytest.mark.parametrize("order", list(FieldOrder))
@@ -45,7 +49,7 @@ def test_each_field_becomes_its_own_picture(order: FieldOrder) -> None:
     """Against the pictures the fields were cut from; the wrong order is far worse, so it would be noticed."""
     pictures = sliding_frames(40, width=352, height=288)
     fields = interlace(pictures, order)
-    good, bad = (_treat(Treatment(Deinterlace.DOUBLE, o), fields) for o in (order, order.other))
+    good, bad = (_treat(Treatment.of_fields(Deinterlace.DOUBLE, o), fields) for o in (order, order.other))
     assert len(good) == 40
     inside = slice(4, 36)
     right = np.mean([psnr(luma(f), p) for f, p in list(zip(good, pictures, strict=True))[inside]])
@@ -56,21 +60,22 @@ def test_each_field_becomes_its_own_picture(order: FieldOrder) -> None:
 
 def test_single_keeps_the_rate_and_the_first_instants() -> None:
     pictures = sliding_frames(40, width=352, height=288)
-    out = _treat(Treatment(Deinterlace.SINGLE, FieldOrder.TFF), interlace(pictures, FieldOrder.TFF))
+    out = _treat(Treatment.of_fields(Deinterlace.SINGLE, FieldOrder.TFF), interlace(pictures, FieldOrder.TFF))
     assert [frame.pts for frame in out] == list(range(20))
     assert np.mean([psnr(luma(f), p) for f, p in list(zip(out, pictures[::2], strict=True))[2:18]]) > 35
 
 
 def test_leaving_touches_no_luma_sample() -> None:
     lumas = interlace(sliding_frames(20), FieldOrder.BFF)
-    for treatment in (Treatment(), Treatment(Deinterlace.LEAVE, FieldOrder.BFF)):
+    for treatment in (Treatment(), Treatment.of_fields(Deinterlace.LEAVE, FieldOrder.BFF)):
         out = _treat(treatment, lumas)
         assert all(np.array_equal(luma(frame), samples) for frame, samples in zip(out, lumas, strict=True))
         assert all(frame.format.name == "yuv420p" for frame in out)
 
 
 @pytest.mark.parametrize(
-    "treatment", [Treatment(), Treatment(Deinterlace.DOUBLE, FieldOrder.TFF), Treatment(Deinterlace.SINGLE, FieldOrder.BFF)]
+    "treatment",
+    [Treatment(), Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF), Treatment.of_fields(Deinterlace.SINGLE, FieldOrder.BFF)],
 )
 def test_the_rate_comes_out_constant_whatever_goes_in(treatment: Treatment) -> None:
     """Frames 3, 4 and 11 are missing and the first is not at zero; every place is filled and numbered."""
@@ -94,7 +99,7 @@ def test_odd_sizes_lose_a_line_and_turned_pictures_are_turned() -> None:
     turned = _treat(Treatment(), [flat] * 3, rotation=90)[0]
     assert (turned.width, turned.height) == (64, 96)
     assert abs(float(luma(turned)[:, :28].mean()) - float(luma(turned)[:, 36:].mean())) > 100
-    chain = Chain(Treatment(), rate=RATE, geometry=Geometry(96, 64, Fraction(8, 9)), colour=BT601_525, rotation=270)
+    chain = Chain(Treatment(), PictureFormat(Geometry(96, 64, Fraction(8, 9)), RATE, "yuv422p", BT601_525), rotation=270)
     assert chain.format.geometry == Geometry(64, 96, Fraction(9, 8))
 
 
@@ -105,34 +110,41 @@ def test_colour_tags_travel() -> None:
 
 def test_deinterlacing_needs_an_order() -> None:
     with pytest.raises(ValueError, match="field order"):
-        Treatment(Deinterlace.DOUBLE, None)
+        Treatment.of_fields(Deinterlace.DOUBLE, None)
 
 
 def test_what_is_recommended_follows_from_the_reading(tape_reading: Reading, progressive_clip: Path) -> None:
-    treatment, why = recommended(tape_reading)
-    assert treatment == Treatment(Deinterlace.DOUBLE, FieldOrder.BFF)
+    treatment, why = fields_treatment(tape_reading), fields_advice(tape_reading).reason
+    assert treatment == Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.BFF)
     assert "59.94" in why
-    assert treatment.words(RATE) == "deinterlaced to 59.94"
+    assert treatment.words(source_format(tape_reading)) == "deinterlaced to 59.94"
     progressive = read(ReadRequest(progressive_clip), SilentReporter())
-    assert recommended(progressive)[0] == Treatment()
+    assert fields_treatment(progressive) == Treatment()
     unknown = progressive.model_copy(update={"scan": progressive.scan.model_copy(update={"kind": "undetermined"})})
-    assert recommended(unknown)[0] == Treatment()
+    assert fields_treatment(unknown) == Treatment()
     assert chain_for(tape_reading, treatment).format.rate == 2 * RATE
-    assert chain_for(tape_reading, Treatment(Deinterlace.LEAVE, FieldOrder.BFF)).format.field_order is FieldOrder.BFF
+    assert chain_for(tape_reading, Treatment.of_fields(Deinterlace.LEAVE, FieldOrder.BFF)).format.field_order is FieldOrder.BFF
 
 
 def test_the_loop_shows_the_same_place_before_and_after(tape: Path, tape_reading: Reading) -> None:
-    treatments = tuple(Treatment(kind, FieldOrder.BFF) for kind in (Deinterlace.DOUBLE, Deinterlace.SINGLE, Deinterlace.LEAVE))
-    loop = make_loop(LoopRequest(tape, tape_reading, treatments, width=320, height=240), SilentReporter())
-    assert len(loop.before.pictures) == 30
-    assert [len(side.pictures) for side in loop.after] == [60, 30, 30]
-    assert [side.rate for side in loop.after] == [2 * RATE, RATE, RATE]
-    assert {picture.shape for side in (loop.before, *loop.after) for picture in side.pictures} == {(240, 320, 3)}
-    assert loop.first_frame <= tape_reading.most_combed_frame < loop.first_frame + 30
-    teeth = [_teeth(loop.before.pictures), _teeth(loop.after[0].pictures)]
+    """From frames that are decoded once; each treatment as if it were the only one."""
+    kinds = (Deinterlace.DOUBLE, Deinterlace.SINGLE, Deinterlace.LEAVE)
+    source = open_loop(LoopRequest(tape, tape_reading, width=320, height=240), SilentReporter())
+    sides = [treat_loop(source, Treatment.of_fields(kind, FieldOrder.BFF), SilentReporter()) for kind in kinds]
+    assert len(source.before.pictures) == 30
+    assert [len(side.pictures) for side in sides] == [60, 30, 30]
+    assert [side.rate for side in sides] == [2 * RATE, RATE, RATE]
+    assert {picture.shape for side in (source.before, *sides) for picture in side.pictures} == {(240, 320, 3)}
+    assert source.frames.start <= tape_reading.most_combed_frame < source.frames.start + 30
+    teeth = [_teeth(source.before.pictures), _teeth(sides[0].pictures)]
     assert teeth[0] > 1.3 * teeth[1]  # the combs are there before and gone after
-    untouched = np.mean([psnr(a, b) for a, b in zip(loop.before.pictures, loop.after[2].pictures, strict=True)])
+    untouched = np.mean([psnr(a, b) for a, b in zip(source.before.pictures, sides[2].pictures, strict=True)])
     assert untouched > 30  # only chroma is resampled
+    again = treat_loop(source, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.BFF), SilentReporter())
+    assert all(np.array_equal(one, two) for one, two in zip(again.pictures, sides[0].pictures, strict=True))
+    cropped = treat_loop(source, Treatment.of_fields(order=FieldOrder.BFF).having(Crop(top=8, left=4)), SilentReporter())
+    inner = slice(16, -16)  # what was cropped off is dark; the scene stays in its place
+    assert np.mean([psnr(a[inner, inner], b[inner, inner]) for a, b in zip(cropped.pictures, sides[2].pictures, strict=True)]) > 40
 
 
 def _teeth(pictures: list[np.ndarray]) -> float:
@@ -142,5 +154,5 @@ def _teeth(pictures: list[np.ndarray]) -> float:
 def test_the_loop_of_a_tiny_clip(tmp_path: Path) -> None:
     path = write_clip(tmp_path / "tiny.mkv", sliding_frames(3, width=64, height=48))
     reading = read(ReadRequest(path), SilentReporter())
-    loop = make_loop(LoopRequest(path, reading, (Treatment(),)), SilentReporter())
-    assert len(loop.before.pictures) == len(loop.after[0].pictures) == 3
+    source = open_loop(LoopRequest(path, reading), SilentReporter())
+    assert len(source.before.pictures) == len(treat_loop(source, Treatment(), SilentReporter()).pictures) == 3

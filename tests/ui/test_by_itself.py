@@ -16,7 +16,7 @@ from tests.ui.conftest import Opener
 from tests.ui.test_capture import CAMERA
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.planning.intake import CarrierDetails, Condition
-from yomikomi.core.treatment.chain import recommended
+from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.ui.balance.station import BalanceStation
 from yomikomi.ui.capture.station import CaptureStation
@@ -168,7 +168,7 @@ def test_trials_begin_on_entering_balance_once(window: MainWindow, qtbot: QtBot,
     assert station.job is None  # no treatment yet: nothing to try
     assert not station.plane.isVisibleTo(station)  # no bare axes
     window.show_station("treatment")
-    window.state.record.readings.choose_treatment(take.id, recommended(reading)[0])
+    window.state.record.readings.choose_treatment(take.id, fields_treatment(reading))
     window.state.reload()
     window.show_station("balance")
     assert station.job is not None

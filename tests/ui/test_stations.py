@@ -26,8 +26,9 @@ from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.treatment.chain import Deinterlace, Treatment, recommended
-from yomikomi.core.treatment.options import options_for
+from yomikomi.core.treatment.advice import fields_treatment
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace, Fields
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import JobState, Reporter
 from yomikomi.core.work.notices import Weight
@@ -93,7 +94,7 @@ def balanced(read_window: MainWindow) -> tuple[MainWindow, BalanceStation]:
     view = read_window.state.current
     assert view is not None
     assert view.take is not None
-    read_window.state.record.readings.choose_treatment(view.take.id, Treatment(Deinterlace.DOUBLE, FieldOrder.TFF))
+    read_window.state.record.readings.choose_treatment(view.take.id, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF))
     read_window.state.record.trials.save(view.take.id, trial_set(), read_window.state.workspace.folder / "trials")
     read_window.state.reload()
     read_window.show_station("balance")
@@ -289,7 +290,8 @@ def test_a_verdict_is_overruled_with_a_reason(read_window: MainWindow) -> None:
     treatment = read_window.station("treatment")
     assert isinstance(treatment, TreatmentStation)
     read_window.show_station("treatment")
-    assert treatment.chosen == Treatment(Deinterlace.DOUBLE, FieldOrder.TFF)
+    assert treatment.chosen is not None
+    assert treatment.chosen.get(Fields) == Fields(mode=Deinterlace.DOUBLE, order=FieldOrder.TFF)
     dialog = station.overrule()
     assert dialog is not None
     dialog.reject()
@@ -377,9 +379,21 @@ def test_the_loop_is_held_stepped_and_compared(read_window: MainWindow, qtbot: Q
     QTest.mouseClick(station.back_button, Qt.MouseButton.LeftButton)
     assert station.player.after._shown == shown
     assert station._loop is not None
-    for option, side in zip(station.cards, station._loop.after, strict=True):
-        QTest.mouseClick(option, Qt.MouseButton.LeftButton)
-        assert len(station.player.after._pictures) == len(side.pictures)
+    fields = next(card for card in station.cards if card.advice.key == "fields")
+    for number, way in enumerate(fields.advice.ways):
+        fields.ways.setCurrentIndex(number)
+        fields.ways.activated.emit(number)
+        assert station.chosen is not None
+        assert station.chosen.get(Fields) == way.step
+        qtbot.waitUntil(lambda: station._loop is not None, timeout=30_000)
+        double = isinstance(way.step, Fields) and way.step.mode is Deinterlace.DOUBLE
+        assert len(station.player.after._pictures) == (2 if double else 1) * len(station.player.before._pictures)
+    last = station.chosen
+    read_window.do("undo")
+    assert station.chosen != last
+    read_window.do("redo")
+    assert station.chosen == last
+    read_window.do("as_suggested")
     before, after = station.player.before.view.image, station.player.after.view.image
     assert before is not None
     assert after is not None
@@ -387,7 +401,8 @@ def test_the_loop_is_held_stepped_and_compared(read_window: MainWindow, qtbot: Q
     view = read_window.state.current
     assert view is not None
     assert view.judged is not None
-    assert next(option.treatment for option in options_for(view.judged)) == recommended(view.judged)[0]
+    assert station.chosen is not None
+    assert station.chosen.get(Fields) == fields_treatment(view.judged).get(Fields)
 
 
 def test_a_limit_is_typed_and_dragged_and_the_best_under_it_stands_out(balanced: tuple[MainWindow, BalanceStation], qtbot: QtBot) -> None:

@@ -16,7 +16,7 @@ from yomikomi.core.balance.segments import Segment
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.balance.trial import run_trial
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.treatment.chain import Treatment
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work import SilentReporter
 from yomikomi.core.work.load import Load, LoadWatch
 

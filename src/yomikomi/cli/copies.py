@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 import typer
 
 from yomikomi.cli.root import File, Json, answer
+from yomikomi.cli.treatments import Suggested, TreatmentOption
 from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.work.new_file import check_free
 
@@ -28,17 +29,19 @@ def predict(
     quality: QualityOption,
     speed: SpeedOption = None,
     deinterlace: DeinterlaceOption = "auto",
+    treatment_file: TreatmentOption = None,
+    as_suggested: Suggested = False,
     container: ContainerOption = None,
     sound: SoundOption = "aac",
     as_json: Json = False,
 ) -> None:
     """Say what a copy would cost: size, fidelity, time, each with its interval."""
-    from yomikomi.cli.work import choose_treatment, predict_file, read_file
+    from yomikomi.cli.work import predict_file, read_file, treatment_for
     from yomikomi.core.balance.recipes import recipe_for
 
     recipe = recipe_for(codec, quality, speed=speed, container=container or "mp4", sound=sound)
     reading = read_file(file, quiet=as_json)
-    treatment = choose_treatment(reading, deinterlace)
+    treatment = treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace)
     prediction = predict_file(file, reading, treatment, recipe, quiet=as_json)
     answer(prediction, as_json, _prediction_words(prediction))
 
@@ -50,6 +53,8 @@ def copy(
     quality: QualityOption,
     speed: SpeedOption = None,
     deinterlace: DeinterlaceOption = "auto",
+    treatment_file: TreatmentOption = None,
+    as_suggested: Suggested = False,
     container: ContainerOption = None,
     sound: SoundOption = "aac",
     predict_first: Annotated[bool, typer.Option("--predict", help="Predict first, and compare afterwards.")] = False,
@@ -58,14 +63,14 @@ def copy(
 ) -> None:
     """Make a copy and verify it."""
     from yomikomi.cli.documents import CopyDocument
-    from yomikomi.cli.work import choose_treatment, copy_file, predict_file, read_file
+    from yomikomi.cli.work import copy_file, predict_file, read_file, treatment_for
     from yomikomi.core.balance.recipes import recipe_for
 
     check_free(output)
     kind = container or ("mkv" if output.suffix.lower() == ".mkv" else "mp4")
     recipe = recipe_for(codec, quality, speed=speed, container=kind, sound=sound)
     reading = read_file(file, quiet=as_json)
-    treatment = choose_treatment(reading, deinterlace)
+    treatment = treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace)
     predicted = predict_file(file, reading, treatment, recipe, quiet=as_json) if predict_first else None
     result = copy_file(file, output, reading, treatment, recipe, quiet=as_json, fill_gaps=fill_gaps)
     document = CopyDocument(**result.model_dump(), predicted=predicted)

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from yomikomi.cli.capture_documents import CaptureDocument, CutDocument, SourcesDocument
 from yomikomi.cli.path_documents import DiagnoseDocument, EquipmentDocument, PathsDocument
 from yomikomi.cli.planning_documents import ImportDocument, ReckonDocument, ShelfDocument, TitlesDocument
+from yomikomi.cli.treatment_documents import AdviseDocument
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.capture.sync import SyncResult
 from yomikomi.core.capture.trial import TrialResult
@@ -16,6 +17,8 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import proposals
 from yomikomi.core.reading.sentences import Origin, findings
 from yomikomi.core.run.copying import CopyResult
+from yomikomi.core.run.rendering import Rendered
+from yomikomi.core.treatment.model import Treatment
 
 
 class CopyDocument(CopyResult):
@@ -110,6 +113,9 @@ class SimulateDocument(BaseModel):
 DOCUMENTS: dict[str, type[BaseModel]] = {
     "read": ReadDocument,
     "compare": CompareDocument,
+    "advise": AdviseDocument,
+    "treatment": Treatment,
+    "treat": Rendered,
     "predict": Prediction,
     "copy": CopyDocument,
     "simulate": SimulateDocument,

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, NoReturn
 
 import typer
 
-from yomikomi.cli import captures, copies, paths, planning, readings, simulations
+from yomikomi.cli import captures, copies, paths, planning, readings, simulations, treatments
 from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_workspace, has_display
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
 from yomikomi.core.work.defects import defect
@@ -57,6 +57,8 @@ app.command()(copies.predict)
 app.command()(copies.copy)
 app.command()(readings.read)
 app.command()(readings.compare)
+app.command()(treatments.advise)
+app.command()(treatments.treat)
 app.command()(planning.titles)
 app.command()(planning.reckon)
 app.command()(paths.path)

@@ -23,7 +23,7 @@ from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import headline
 from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.treatment.chain import recommended
+from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import bit_rate_text, size_text
 from yomikomi.core.work.new_file import free_name
@@ -76,7 +76,7 @@ def _run(console: Console, record: Record) -> None:
     reading = do("read", read, ReadRequest(path))
     record.readings.save(take_id, reading)
     say(headline(reading))
-    treatment, _why = recommended(reading)
+    treatment = fields_treatment(reading)
     record.readings.choose_treatment(take_id, treatment)
     recipe = recipe_for("h264", _QUALITY)
     told = do("predict", predict, PredictRequest(path, reading, treatment, recipe))

@@ -30,7 +30,7 @@ from yomikomi.core.path.sheet import make_sheet, with_state
 from yomikomi.core.path.structure import Task, Wishes
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.treatment.chain import recommended
+from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.standards import STANDARDS
 from yomikomi.core.work import Job
 from yomikomi.core.work.notices import Weight
@@ -278,7 +278,7 @@ class DemoMaker(QObject):
     def _try_recipes(self, view: CarrierView, key: str) -> None:
         assert view.take is not None
         assert view.judged is not None
-        treatment, _why = recommended(view.judged)
+        treatment = fields_treatment(view.judged)
         self._record.readings.choose_treatment(view.take.id, treatment)
         take_id, folder = view.take.id, self._record.trials.new_folder(view.take.id)
         usual = usual_recipes(fields=treatment.leaves_fields, effort="low")
@@ -318,7 +318,7 @@ class DemoMaker(QObject):
     def _predict_and_copy(self, view: CarrierView, key: str) -> None:
         assert view.take is not None
         assert view.judged is not None
-        treatment, _why = recommended(view.judged)
+        treatment = fields_treatment(view.judged)
         recipe = recipe_for("h264", scenario.K004_QUALITY)
 
         def ended(prediction: Prediction) -> None:
@@ -334,7 +334,7 @@ class DemoMaker(QObject):
     def _choose_and_ask(self, view: CarrierView, prediction: Prediction | None = None) -> None:
         assert view.take is not None
         assert view.judged is not None
-        treatment, _why = recommended(view.judged)
+        treatment = fields_treatment(view.judged)
         self._record.readings.choose_treatment(view.take.id, treatment)
         ask_copy(self._record, self._record.carrier(view.id), recipe_for("h264", scenario.K004_QUALITY), prediction)
 

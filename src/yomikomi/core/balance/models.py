@@ -7,6 +7,11 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace
+from yomikomi.core.video.standards import FieldOrder
+
+Deinterlaced = Literal["leave", "single", "double", "blend", "combed"]
 
 
 class Document(BaseModel):
@@ -54,8 +59,9 @@ class TrialPoint(Document):
 
 class TrialSet(Document):
     schema_version: int = 1
-    deinterlace: Literal["leave", "single", "double"]
+    deinterlace: Deinterlaced
     field_order: Literal["tff", "bff"] | None
+    treatment: Treatment | None = Field(default=None, description="what was tried; in sets of older versions the two above say it")
     rate: str = Field(description="frames a second of the copy, exact")
     frames: int = Field(description="frames of the copy")
     duration_seconds: float
@@ -69,6 +75,14 @@ class TrialSet(Document):
     complete: bool = True
     disturbed: float = Field(default=0.0, description="part of the time that trials waited for other programs, 0 to 1")
 
+    @property
+    def digest(self) -> str:
+        """Of the treatment that was tried."""
+        if self.treatment is not None:
+            return self.treatment.digest
+        order = FieldOrder(self.field_order) if self.field_order else None
+        return Treatment.of_fields(Deinterlace(self.deinterlace), order).digest
+
 
 class Quality(Document):
     metric: str = "ssim_db"
@@ -79,7 +93,7 @@ class Prediction(Document):
     """What a copy will cost; the answer of ``yomikomi predict``."""
 
     recipe: Recipe
-    deinterlace: Literal["leave", "single", "double"]
+    deinterlace: Deinterlaced
     size_bytes: Estimate
     quality: Quality
     psnr_db: float

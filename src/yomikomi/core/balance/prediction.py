@@ -9,7 +9,7 @@ from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.treatment.chain import Treatment
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work import Reporter
 
 # One recipe costs little to try, so it is tried on more parts than each of many.

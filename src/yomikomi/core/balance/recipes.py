@@ -13,7 +13,7 @@ from yomikomi.core.errors import WrongUseError
 if TYPE_CHECKING:  # the window's first picture needs the table of codecs, and nothing that decodes
     import av
 
-    from yomikomi.core.treatment.chain import TreatedFormat
+    from yomikomi.core.treatment.format import PictureFormat
 
 # Longest distance between key frames: seeking stays quick, and size hardly depends on it (common practice, no source).
 _KEY_SECONDS = 5
@@ -44,7 +44,7 @@ class Codec:
     presets: tuple[str, str, str]
     carries_fields: bool
     highest_quality_number: int
-    options: Callable[[Recipe, TreatedFormat], dict[str, str]]
+    options: Callable[[Recipe, PictureFormat], dict[str, str]]
     least: int = 16
     most: int = 8192
 
@@ -109,18 +109,18 @@ def recipe_for(codec: str, quality: int, *, speed: str | None = None, container:
     return recipe
 
 
-def _h264(recipe: Recipe, treated: TreatedFormat) -> dict[str, str]:
+def _h264(recipe: Recipe, treated: PictureFormat) -> dict[str, str]:
     options = {"preset": recipe.speed, "crf": str(recipe.quality)}
     if treated.field_order is not None:
         options["x264-params"] = f"{treated.field_order.value}=1"
     return options
 
 
-def _hevc(recipe: Recipe, treated: TreatedFormat) -> dict[str, str]:
+def _hevc(recipe: Recipe, treated: PictureFormat) -> dict[str, str]:
     return {"preset": recipe.speed, "crf": str(recipe.quality), "x265-params": "log-level=none"}
 
 
-def _av1(recipe: Recipe, treated: TreatedFormat) -> dict[str, str]:
+def _av1(recipe: Recipe, treated: PictureFormat) -> dict[str, str]:
     return {"preset": recipe.speed, "crf": str(recipe.quality)}
 
 
@@ -162,7 +162,7 @@ def pixel_format_for(codec: str, *, bit_depth: int) -> str:
     return "yuv420p10le" if bit_depth > 8 and codec != "h264" else "yuv420p"
 
 
-def set_up(context: av.VideoCodecContext, recipe: Recipe, treated: TreatedFormat) -> None:
+def set_up(context: av.VideoCodecContext, recipe: Recipe, treated: PictureFormat) -> None:
     """Put a recipe on a codec context that is not yet open."""
     codec = CODECS[recipe.codec]
     if treated.field_order is not None and not codec.carries_fields:

@@ -21,7 +21,8 @@ from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.balance.trial import Trial, busiest_place, run_trial, save_crop
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.treatment.chain import Treatment
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import tame_encoders
 
@@ -66,7 +67,7 @@ class _Bench:
         self.steps = len(self.plan.segments) * len(request.recipes) + len(self.plan.more) * len(self.anchors)
         self.done = 0
         self.rate = request.treatment.output_rate(Fraction(self.reading.rate.nominal))
-        self.frames = round(Fraction(self.reading.duration_seconds).limit_denominator(10**6) * self.rate)
+        self.frames = Timing.of(self.reading, request.treatment).frames
 
     def run(self) -> TrialSet:
         # Hardest, easiest and typical first: the picture of the trade-off stands after three segments.
@@ -130,6 +131,7 @@ class _Bench:
         return TrialSet(
             deinterlace=treatment.deinterlace.value,
             field_order=treatment.field_order.value if treatment.field_order else None,
+            treatment=treatment,
             rate=f"{self.rate.numerator}/{self.rate.denominator}",
             frames=self.frames,
             duration_seconds=self.reading.duration_seconds,

@@ -15,7 +15,7 @@ from yomikomi.core.ledger.store import Room, now_text
 from yomikomi.core.ledger.views import CopyView
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.copying import CopyResult
-from yomikomi.core.treatment.chain import Treatment
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work.new_file import rename_new
 
 # Written beside copies that the program's end interrupted.
@@ -73,10 +73,9 @@ class CopyRoom(Room):
 
     def ask(self, take_id: int, recipe: Recipe, treatment: Treatment, predicted: Prediction | None, target: Path) -> int:
         with self._store.session() as session:
-            order = treatment.field_order.value if treatment.field_order else None
             row = Copy(
                 take_id=take_id, path=self._store.workspace.keep(target), state="waiting", recipe=recipe.model_dump(mode="json"),
-                deinterlace=treatment.deinterlace.value, field_order=order,
+                treatment=treatment.model_dump(mode="json"), digest=treatment.digest,
                 predicted=predicted.model_dump(mode="json") if predicted else None, result=None, asked_at=now_text(), ended_at=None,
             )  # fmt: skip
             session.add(row)

@@ -20,7 +20,8 @@ SELECT t.carrier_id, t.id, t.path, t.origin, t.state, t.seconds, t.frames, t.lat
        t.details,
        EXISTS (SELECT 1 FROM readings r WHERE r.take_id = t.id),
        EXISTS (SELECT 1 FROM treatments r WHERE r.take_id = t.id),
-       EXISTS (SELECT 1 FROM trial_sets r WHERE r.take_id = t.id),
+       EXISTS (SELECT 1 FROM trial_sets r WHERE r.take_id = t.id AND r.digest = (
+           SELECT digest FROM treatments c WHERE c.take_id = t.id ORDER BY c.id DESC LIMIT 1)),
        (SELECT count(*) FROM takes o WHERE o.carrier_id = t.carrier_id AND o.state != 'lost')
 FROM takes t
 WHERE t.id = (SELECT max(o.id) FROM takes o WHERE o.carrier_id = t.carrier_id AND o.state != 'lost')

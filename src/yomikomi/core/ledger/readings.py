@@ -6,7 +6,7 @@ from yomikomi.core.ledger.schema import Overruling, ReadingRow, Take, TreatmentR
 from yomikomi.core.ledger.store import Room, now_text
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import changes_the_picture
-from yomikomi.core.treatment.chain import Treatment
+from yomikomi.core.treatment.model import Treatment
 
 
 class ReadingRoom(Room):
@@ -40,13 +40,12 @@ class ReadingRoom(Room):
             self._store.note(session, take.carrier_id, f"{topic} overruled: {was} → {now}" + (f" ({reason})" if reason else ""))
 
     def choose_treatment(self, take_id: int, treatment: Treatment) -> None:
+        """Trials of another treatment stay on record, for whoever goes back to it."""
         with self._store.session() as session:
             take = session.get_one(Take, take_id)
-            order = treatment.field_order.value if treatment.field_order else None
             newest = take.treatments[-1] if take.treatments else None
-            if newest is not None and (newest.deinterlace, newest.field_order) == (treatment.deinterlace.value, order):
+            if newest is not None and newest.digest == treatment.digest:
                 return
-            session.add(TreatmentRow(take_id=take_id, deinterlace=treatment.deinterlace.value, field_order=order, chosen_at=now_text()))
-            for row in take.trials:
-                session.delete(row)
-            self._store.note(session, take.carrier_id, f"treatment chosen: {treatment.deinterlace.value}")
+            document = treatment.model_dump(mode="json")
+            session.add(TreatmentRow(take_id=take_id, treatment=document, digest=treatment.digest, chosen_at=now_text()))
+            self._store.note(session, take.carrier_id, f"treatment chosen: {', '.join(one.step for one in treatment.steps) or 'none'}")

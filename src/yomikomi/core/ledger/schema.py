@@ -88,18 +88,21 @@ class TreatmentRow(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
-    deinterlace: Mapped[str]
-    field_order: Mapped[str | None]
+    treatment: Mapped[dict[str, Any]]
+    digest: Mapped[str]
     chosen_at: Mapped[str]
 
 
 class TrialRow(Base):
+    """``digest``: of the treatment that was tried."""
+
     __tablename__ = "trial_sets"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
     made_at: Mapped[str]
     folder: Mapped[str]
+    digest: Mapped[str]
     document: Mapped[dict[str, Any]] = mapped_column(deferred=True)
 
 
@@ -114,8 +117,8 @@ class Copy(Base):
     path: Mapped[str]
     state: Mapped[str]
     recipe: Mapped[dict[str, Any]]
-    deinterlace: Mapped[str]
-    field_order: Mapped[str | None]
+    treatment: Mapped[dict[str, Any]]
+    digest: Mapped[str]
     predicted: Mapped[dict[str, Any] | None]
     result: Mapped[dict[str, Any] | None]
     trouble: Mapped[str] = mapped_column(default="")

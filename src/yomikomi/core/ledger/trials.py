@@ -19,23 +19,22 @@ from yomikomi.core.work.drive import drive_error
 
 @dataclass(frozen=True)
 class Ground:
-    """What figures of a take hold for: the id of its newest reading, how often it was overruled, and its treatment."""
+    """What figures of a take hold for besides their treatment, which they name: the id of its newest reading, how often it was
+    overruled."""
 
     reading: int | None
     overrulings: int
-    deinterlace: str | None
-    field_order: str | None
 
 
 class TrialRoom(Room):
     def save(self, take_id: int, trials: TrialSet, folder: Path, *, ground: Ground | None = None) -> bool:
-        """``ground``: the treatment and the reading that the trials were made on. False, and nothing kept, where the take has another
-        by now: they would be taken for figures of that one."""
+        """Kept under the treatment that was tried, whichever is chosen now. ``ground``: the reading that the trials were made on; False,
+        and nothing kept, where the take has another by now: they would be taken for figures of that one."""
         with self._store.session() as session:
             if ground is not None and ground != self._ground(session, take_id):
                 return False
             kept = self._store.workspace.keep(folder)
-            row = TrialRow(take_id=take_id, made_at=now_text(), folder=kept, document=trials.model_dump(mode="json"))
+            row = TrialRow(take_id=take_id, made_at=now_text(), folder=kept, digest=trials.digest, document=trials.model_dump(mode="json"))
             session.add(row)
             session.flush()
             self._store.maker.trials[row.id] = trials
@@ -68,8 +67,4 @@ class TrialRoom(Room):
     @staticmethod
     def _ground(session: Session, take_id: int) -> Ground:
         take = session.get_one(Take, take_id)
-        newest = take.treatments[-1] if take.treatments else None
-        return Ground(
-            reading=take.readings[-1].id if take.readings else None, overrulings=len(take.overrulings),
-            deinterlace=newest.deinterlace if newest else None, field_order=newest.field_order if newest else None,
-        )  # fmt: skip
+        return Ground(reading=take.readings[-1].id if take.readings else None, overrulings=len(take.overrulings))

@@ -21,8 +21,7 @@ from yomikomi.core.reading.cards.advice import Origin
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import overrule
 from yomikomi.core.run.copying import CopyResult
-from yomikomi.core.treatment.chain import Deinterlace, Treatment
-from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.treatment.model import Treatment
 
 if TYPE_CHECKING:
     from _typeshed import DataclassInstance
@@ -138,8 +137,8 @@ class ViewMaker:
     def view(self, row: Carrier) -> CarrierView:
         takes = [take for take in row.takes if take.state != "lost"]
         take = takes[-1] if takes else None
-        trial = take.trials[-1] if take and take.trials else None
         treatment = take.treatments[-1] if take and take.treatments else None
+        trial = _trial_of(take, treatment)
         return CarrierView(
             id=row.id,
             label=row.label,
@@ -215,7 +214,7 @@ class ViewMaker:
             path=self._workspace.path(row.path),
             state=row.state,
             recipe=Recipe.model_validate(row.recipe),
-            treatment=_treatment(row.deinterlace, row.field_order),
+            treatment=Treatment.model_validate(row.treatment),
             predicted=Prediction.model_validate(row.predicted) if row.predicted else None,
             result=CopyResult.model_validate(row.result) if row.result else None,
             trouble=row.trouble,
@@ -224,9 +223,12 @@ class ViewMaker:
         )
 
 
+def _trial_of(take: Take | None, treatment: TreatmentRow | None) -> TrialRow | None:
+    """The newest trials of the treatment that is chosen."""
+    if take is None or treatment is None:
+        return None
+    return next((one for one in reversed(take.trials) if one.digest == treatment.digest), None)
+
+
 def _treatment_of(row: TreatmentRow) -> Treatment:
-    return _treatment(row.deinterlace, row.field_order)
-
-
-def _treatment(deinterlace: str, field_order: str | None) -> Treatment:
-    return Treatment(Deinterlace(deinterlace), FieldOrder(field_order) if field_order else None)
+    return Treatment.model_validate(row.treatment)

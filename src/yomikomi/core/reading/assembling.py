@@ -45,6 +45,8 @@ _UNLOOKED = 0.9
 # Noise, code values, that hides the second moment.
 _HIDING_NOISE = 2.0
 _MOST_LISTED = 200
+# A cadence that begins anew more often than this is none to go by.
+_MOST_RUNS = 5000
 
 
 def assemble(one: Pass) -> Reading:
@@ -197,6 +199,7 @@ def _scan_document(scan: ScanVerdict, info: MediaInfo, rate: Fraction) -> Scan:
         ],
         cadence=words if scan.kind in {"film_2_3", "film_2_2", "film_2_3_3_2", "repeats"} else "",
         broken_at=list(scan.broken[:_MOST_LISTED]),
+        runs=list(scan.runs) if len(scan.runs) <= _MOST_RUNS else [],
         telling_frame=scan.telling,
         whole_pictures=round(scan.whole, 4),
     )  # fmt: skip

@@ -63,6 +63,11 @@ class Scan(Document):
     segments: list[ScanSegment] = Field(default_factory=list)
     cadence: str = Field(default="", description="in words, where the take has one")
     broken_at: list[int] = Field(default_factory=list, description="frames where a cadence breaks without a cut")
+    runs: list[tuple[int, str, int]] = Field(
+        default_factory=list,
+        description="the cadence frame by frame: first frame, pattern, place in its round; each holds until the next. Empty where not "
+        "every frame was looked at, or where it changes all the time",
+    )
     telling_frame: int | None = Field(default=None, description="the frame that shows the verdict best")
     whole_pictures: float = Field(
         default=0.0, ge=0, le=1,

@@ -15,7 +15,8 @@ from yomikomi.core.balance.recipes import CODECS, Recipe, check_depth, pixel_for
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.sound_track import SoundTrack
-from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, Treatment, chain_for
+from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, use_threads
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
@@ -112,7 +113,6 @@ class _Encode:
         ):
             picture = video_stream(source, self.request.path)
             use_threads(picture, exact=True)
-            self.base = Fraction(picture.time_base or Fraction(1, 1000))
             video = self._add_picture(sink)
             tracks = self._add_sounds(source, sink)
             self._name_others(source, picture)
@@ -177,7 +177,7 @@ class _Encode:
             self._mux(sink, track.finish())
 
     def _picture(self, frame: av.VideoFrame | None, sink: av.container.OutputContainer, video: av.VideoStream) -> None:
-        for treated in self.chain.push(frame, time_base=self.base):
+        for treated in self.chain.push(frame):
             if self.frames == 0:
                 video.codec_context.open(strict=False)
                 lower_all_threads()

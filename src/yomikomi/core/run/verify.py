@@ -14,7 +14,7 @@ from yomikomi.core.errors import UnreadableError
 from yomikomi.core.reading.rate import judge_rate
 from yomikomi.core.reading.sound import SoundMeter
 from yomikomi.core.run.encode import CopyProgress, Encoded
-from yomikomi.core.treatment.chain import TreatedFormat
+from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.video.colour import ColourTags
 from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, damage_words
 from yomikomi.core.video.identity import content_hash
@@ -46,7 +46,7 @@ class Expected:
     """What the copy must be. ``source_content``: the hash of the source as it was read, None where the reading kept none."""
 
     encoded: Encoded
-    treated: TreatedFormat
+    treated: PictureFormat
     seconds: float
     container: str
     source: Path | None = None

@@ -1,182 +1,134 @@
-"""The treatment of the picture: from decoded frames to frames ready for an encoder, at an exact constant rate."""
+"""A treatment at work: from decoded frames to frames ready for an encoder, at an exact constant rate.
+
+Steps follow one another. Neighbouring ones that are filters of the library run as one graph; those that work on frames themselves stand
+between. First come steps on fields, then a picture held sideways is turned, then the others; last what every encoder wants: even sides,
+4:2:0, and a frame at every place of the rate.
+"""
 
 from __future__ import annotations
 
-import enum
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import replace
 from fractions import Fraction
 
 import av
 
 from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.video.colour import ColourTags
+from yomikomi.core.treatment.format import PictureFormat, source_format
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.step import Filters, Site, Told, Worker
+from yomikomi.core.treatment.steps import Deinterlace, Fields
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.graph import FilterLine
-from yomikomi.core.video.rates import rate_text
-from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.timecode import clock
-
-
-class Deinterlace(enum.StrEnum):
-    """What happens to fields."""
-
-    LEAVE = "leave"
-    SINGLE = "single"
-    DOUBLE = "double"
-
-
-@dataclass(frozen=True)
-class Treatment:
-    """Chosen corrections. ``field_order`` is what the Reading found, or what a person said instead."""
-
-    deinterlace: Deinterlace = Deinterlace.LEAVE
-    field_order: FieldOrder | None = None
-
-    def __post_init__(self) -> None:
-        if self.deinterlace is not Deinterlace.LEAVE and self.field_order is None:
-            raise ValueError("deinterlacing needs a field order")
-
-    def output_rate(self, rate: Fraction) -> Fraction:
-        return 2 * rate if self.deinterlace is Deinterlace.DOUBLE else rate
-
-    @property
-    def leaves_fields(self) -> bool:
-        """Whether interlaced frames reach the encoder as they are."""
-        return self.deinterlace is Deinterlace.LEAVE and self.field_order is not None
-
-    def words(self, rate: Fraction) -> str:
-        if self.deinterlace is Deinterlace.LEAVE:
-            return "fields left as they are" if self.field_order else "no deinterlacing"
-        return f"deinterlaced to {rate_text(self.output_rate(rate))}"
-
-
-def recommended(reading: Reading) -> tuple[Treatment, str]:
-    """The treatment that the reading asks for, and why."""
-    scan, rate = reading.scan, Fraction(reading.rate.nominal)
-    if scan.kind == "interlaced":
-        order = FieldOrder(scan.field_order or "tff")
-        why = (
-            f"There are {rate_text(2 * rate)} fields a second; a frame from each keeps all motion. "
-            f"At {rate_text(rate)} fps half of the motion is lost."
-        )
-        return Treatment(Deinterlace.DOUBLE, order), why
-    if scan.kind == "progressive":
-        return Treatment(Deinterlace.LEAVE, None), "Progressive; deinterlacing would only soften it."
-    if scan.kind in {"film_2_3", "film_2_3_3_2", "film_2_2"}:
-        why = (
-            "Film with pulldown. Deinterlacing would soften it and keep the judder; "
-            "with the fields left alone the film frames can be recovered."
-        )
-        return Treatment(Deinterlace.LEAVE, FieldOrder(scan.field_order or "tff")), why
-    if scan.kind == "repeats":
-        return Treatment(Deinterlace.LEAVE, None), "Progressive with repeated frames; deinterlacing is not needed."
-    if scan.kind == "blended":
-        return Treatment(Deinterlace.LEAVE, None), "The fields were blended before; deinterlacing cannot separate them again."
-    if scan.kind == "mixed" and scan.field_order:
-        fields = sum(s.end - s.start for s in scan.segments if s.kind == "interlaced")
-        if fields > sum(s.end - s.start for s in scan.segments if s.kind != "undetermined") / 2:
-            why = "Most of it is interlaced and would show combing. The other parts get a little softer."
-            return Treatment(Deinterlace.DOUBLE, FieldOrder(scan.field_order)), why
-        return Treatment(
-            Deinterlace.LEAVE, FieldOrder(scan.field_order)
-        ), "Less than half of it is interlaced; with the fields left alone, nothing is lost."
-    if scan.whole_pictures:
-        return Treatment(Deinterlace.LEAVE, None), "Progressive or blended: there are no fields to deinterlace."
-    return Treatment(Deinterlace.LEAVE, None), "No fields were found; overrule the reading if you know better."
-
-
-@dataclass(frozen=True)
-class TreatedFormat:
-    """What leaves the chain."""
-
-    geometry: Geometry
-    rate: Fraction
-    pixel_format: str
-    colour: ColourTags
-    field_order: FieldOrder | None
-
 
 # Where frames are missing the last one stands in for so long (seconds); a longer gap is no loss but something else.
 MOST_FILLED_S = 10
+# Turning back what a camera that was held sideways recorded; degrees counter-clockwise, as the library tells them.
+_TURNS: dict[int, Filters] = {90: [("transpose", "cclock")], 180: [("hflip", ""), ("vflip", "")], 270: [("transpose", "clock")]}
 
 
 class Chain:
     """Pushes decoded frames through the treatment.
 
-    Frames come out as 4:2:0 in ``pixel_format``, numbered from 0 at the exact output rate; jittered stamps are put in
-    their place, and where frames are missing the last one stands in, so that sound stays in time. ``filled`` and ``dropped`` count
-    frames of the output that stand in for missing ones, and frames for which the rate had no place.
+    Frames come out as 4:2:0 in ``pixel_format``, numbered at the exact output rate; jittered stamps are put in their place, and where
+    frames are missing the last one stands in, so that sound stays in time. ``filled`` and ``dropped`` count frames of the output that
+    stand in for missing ones, and frames for which the rate had no place.
 
     Parameters
     ----------
-    retimed : the stamps are wrong: frames follow each other at ``rate``, whatever they say.
+    before : what goes in, not yet turned.
+    first : stamp of the take's first frame, seconds; frames are numbered from there. None: from the first that comes out.
+    retimed : the stamps are wrong: frames follow each other at ``before.rate``, whatever they say.
     most_filled_s : longest gap that is filled, seconds; None: any. At a longer one ``push`` raises UnfinishedError.
+    site : of the take, for steps that go by its reading.
+    fused : for tests: False runs each filter in a graph of its own.
     """
 
     def __init__(
         self,
         treatment: Treatment,
+        before: PictureFormat,
         *,
-        rate: Fraction,
-        geometry: Geometry,
-        colour: ColourTags,
         rotation: int = 0,
         pixel_format: str = "yuv420p",
+        first: Fraction | None = None,
         most_filled_s: Fraction | int | None = MOST_FILLED_S,
         retimed: bool = False,
+        site: Site | None = None,
+        fused: bool = True,
     ) -> None:
-        self._retimed = retimed
-        self._most_filled_s = most_filled_s
+        self._before, self._retimed, self._most_filled_s = before, retimed, most_filled_s
+        self._first = self._origin = first
+        self._number = site.first_frame if site is not None else 0
         self._taken = self._given = self.filled = 0
         self._last_in: Fraction | None = None
         self._last_out: av.VideoFrame | None = None
-        self._treatment, self._rate, self._rotation = treatment, rate, rotation
-        self._source_aspect = geometry.sample_aspect
-        self._line: FilterLine | None = None
-        self._first: int | None = None
-        self.format = TreatedFormat(
-            geometry=_treated_geometry(geometry, rotation),
-            rate=treatment.output_rate(rate),
-            pixel_format=pixel_format,
-            colour=colour,
-            field_order=treatment.field_order if treatment.leaves_fields else None,
-        )
+        self._number_out: int | None = None
+        stages, after = _stages(treatment, before, rotation, pixel_format, site, fused=fused)
+        self._stages = stages
+        self._each = 2 if treatment.deinterlace is Deinterlace.DOUBLE else 1
+        self.format = after
 
-    def push(self, frame: av.VideoFrame | None, *, time_base: Fraction) -> Iterator[av.VideoFrame]:
-        """Give a decoded frame (None at the end) and take the treated ones."""
-        if self._retimed:
-            time_base = 1 / self._rate
-            if frame is not None:
-                frame.pts, frame.duration, frame.time_base = self._taken, 1, time_base
-        if self._line is None:
-            if frame is None:
-                return
-            self._line = FilterLine(
-                self._filters(frame), template=frame, time_base=time_base, rate=self._rate, sample_aspect=self._source_aspect
-            )
+    def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
+        """Give a decoded frame with its stamp (None at the end) and take the treated ones."""
         if frame is not None:
             self._taken += 1
-            self._check_gap(frame, time_base)
-            if not frame.duration:
-                frame.duration = max(1, round(1 / (self._rate * time_base)))  # else the last frame would count as no time at all
-        for out in self._line.push(frame):
+            self._place(frame)
+        for out in self._through(0, frame):
             self._count(out)
-            stamp = out.pts or 0
-            if self._first is None:
-                self._first = stamp
-            out.pts = stamp - self._first
+            if self._number_out is None:
+                self._number_out = 0 if self._first is not None else out.pts or 0
+            out.pts = (out.pts or 0) - self._number_out
             out.time_base = 1 / self.format.rate
             out.pict_type = av.video.frame.PictureType.NONE
             out.colorspace, out.color_range = self.format.colour.matrix, self.format.colour.range
             yield out
 
+    def treat(self, frames: Iterable[av.VideoFrame]) -> Iterator[av.VideoFrame]:
+        for frame in frames:
+            yield from self.push(frame)
+        yield from self.push(None)
+
     @property
     def dropped(self) -> int:
         """At the end: frames that went in and are not among those that came out."""
-        each = 2 if self._treatment.deinterlace is Deinterlace.DOUBLE else 1
-        return max(0, self._taken * each - (self._given - self.filled))
+        entered = self._stages[-1].taken * self._each if len(self._stages) == 1 else self._stages[-1].taken
+        return max(0, entered - (self._given - self.filled))
+
+    @property
+    def told(self) -> Told:
+        """What the steps counted."""
+        found = Told()
+        for stage in self._stages:
+            found.add(stage.told)
+        return found
+
+    def _place(self, frame: av.VideoFrame) -> None:
+        """The frame's stamp counts from the take's beginning."""
+        if self._retimed:
+            frame.pts, frame.duration, frame.time_base = self._number, 1, 1 / self._before.rate
+            self._number += 1
+            return
+        base = Fraction(frame.time_base or Fraction(1, 1000))
+        self._check_gap(frame, base)
+        if self._origin is None and frame.pts is not None:
+            self._origin = frame.pts * base
+        if frame.pts is not None:
+            frame.pts -= round((self._origin or 0) / base)
+        if not frame.duration:
+            frame.duration = max(1, round(1 / (self._before.rate * base)))  # else the last frame would count as no time at all
+
+    def _through(self, at: int, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
+        if at == len(self._stages):
+            if frame is not None:
+                yield frame
+            return
+        for made in self._stages[at].push(frame):
+            yield from self._through(at + 1, made)
+        if frame is None:
+            yield from self._through(at + 1, None)
 
     def _count(self, out: av.VideoFrame) -> None:
         """A frame that stands in for missing ones shares its samples with the one before, which is held so that they stay."""
@@ -195,57 +147,116 @@ class Chain:
             remedy=f"Cut the take there and copy the parts; gaps over {self._most_filled_s} s are not filled unless you say so.",
         )
 
-    def treat(self, frames: Iterable[av.VideoFrame], *, time_base: Fraction) -> Iterator[av.VideoFrame]:
-        for frame in frames:
-            yield from self.push(frame, time_base=time_base)
-        yield from self.push(None, time_base=time_base)
 
-    def _filters(self, frame: av.VideoFrame) -> list[tuple[str, str]]:
-        order = self._treatment.field_order
-        filters: list[tuple[str, str]] = []
-        if self._treatment.deinterlace is not Deinterlace.LEAVE and order is not None:
-            mode = "send_field" if self._treatment.deinterlace is Deinterlace.DOUBLE else "send_frame"
-            filters.append(("bwdif", f"mode={mode}:parity={order.value}:deint=all"))
-        if self._treatment.leaves_fields and order is not None:
-            filters.append(("setfield", order.value))
-        filters += _TURNS.get(self._rotation, [])
-        if frame.width % 2 or frame.height % 2:
-            filters.append(("crop", "trunc(iw/2)*2:trunc(ih/2)*2:0:0"))
-        # Chroma of interlaced pictures is scaled within fields.
-        filters.append(("scale", f"interl={int(self._treatment.leaves_fields)}:flags=bicubic+accurate_rnd"))
-        filters.append(("format", f"pix_fmts={self.format.pixel_format}"))
-        rate = self.format.rate
-        filters.append(("fps", f"fps={rate.numerator}/{rate.denominator}:round=near"))
-        return filters
+class _Graph:
+    """Filters of the library as one graph, made when the first frame comes."""
+
+    def __init__(self, filters: Filters, before: PictureFormat) -> None:
+        self.told, self.taken = Told(), 0
+        self._filters, self._before = filters, before
+        self._line: FilterLine | None = None
+        self._like: tuple[int, int, str] | None = None
+
+    def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
+        if frame is not None:
+            self.taken += 1
+            frame = self._alike(frame)
+        if self._line is None:
+            if frame is None:
+                return
+            base = Fraction(frame.time_base or Fraction(1, 1000))
+            self._line = FilterLine(
+                self._filters, template=frame, time_base=base, rate=self._before.rate, sample_aspect=self._before.geometry.sample_aspect
+            )
+        yield from self._line.push(frame)
+
+    def _alike(self, frame: av.VideoFrame) -> av.VideoFrame:
+        """A file may change the size of its pictures on its way: they are scaled to that of the first."""
+        like = (frame.width, frame.height, frame.format.name)
+        self._like = self._like or like
+        if like == self._like:
+            return frame
+        width, height, name = self._like
+        made = frame.reformat(width=width, height=height, format=name)
+        made.pts, made.time_base, made.duration = frame.pts, frame.time_base, frame.duration
+        return made
 
 
-# Turning back what a camera that was held sideways recorded; degrees counter-clockwise, as the library tells them.
-_TURNS: dict[int, list[tuple[str, str]]] = {
-    90: [("transpose", "cclock")],
-    180: [("hflip", ""), ("vflip", "")],
-    270: [("transpose", "clock")],
-}
+class _Own:
+    """A step that works on frames itself."""
+
+    def __init__(self, worker: Worker) -> None:
+        self._worker, self.taken = worker, 0
+
+    @property
+    def told(self) -> Told:
+        return self._worker.told
+
+    def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
+        self.taken += frame is not None
+        yield from self._worker.push(frame)
 
 
-def _treated_geometry(geometry: Geometry, rotation: int) -> Geometry:
-    return Geometry(geometry.width // 2 * 2, geometry.height // 2 * 2, geometry.sample_aspect).turned(rotation)
+def _stages(
+    treatment: Treatment, before: PictureFormat, rotation: int, pixel_format: str, site: Site | None, *, fused: bool
+) -> tuple[list[_Graph | _Own], PictureFormat]:
+    """The stages in order, and what comes out of the last."""
+    now = before if treatment.field_order is not None else before.progressive
+    stages: list[_Graph | _Own] = []
+    waiting: Filters = []
+    given = now
 
+    def add(filters: Filters, into: PictureFormat) -> None:
+        nonlocal waiting, given
+        if not waiting:
+            given = into
+        waiting = waiting + filters
+        if not fused:
+            close()
 
-def outputs_a_frame(reading: Reading, treatment: Treatment) -> Fraction:
-    """Frames that come out for one of the source: 1 or 2, or whatever the person's rate makes of it."""
-    before = Fraction(reading.rate.nominal) if reading.rate.retimed else reading.rate.by_stamps
-    return treatment.output_rate(Fraction(reading.rate.nominal)) / before
+    def close() -> None:
+        nonlocal waiting
+        if waiting:
+            stages.append(_Graph(waiting, given))
+        waiting = []
+
+    turned = False
+    for step in treatment.steps:
+        if not step.on_fields and not turned:
+            add(_TURNS.get(rotation, []), now)
+            now, turned = replace(now, geometry=now.geometry.turned(rotation)), True
+        filters = step.filters(now)
+        if filters is None:
+            close()
+            stages.append(_Own(step.open(now, site)))
+        else:
+            add(filters, now)
+        now = step.output(now)
+    if not turned:
+        add(_TURNS.get(rotation, []), now)
+        now = replace(now, geometry=now.geometry.turned(rotation))
+    shape = now.geometry
+    even = Geometry(shape.width // 2 * 2, shape.height // 2 * 2, shape.sample_aspect)
+    last: Filters = [] if even == shape else [("crop", f"{even.width}:{even.height}:0:0")]
+    # Chroma of interlaced pictures is scaled within fields.
+    last.append(("scale", f"interl={int(now.interlaced)}:flags=bicubic+accurate_rnd"))
+    last.append(("format", f"pix_fmts={pixel_format}"))
+    last.append(("fps", f"fps={now.rate.numerator}/{now.rate.denominator}:round=near"))
+    add(last, now)
+    close()
+    return stages, replace(now, geometry=even, pixel_format=pixel_format)
 
 
 def chain_for(
-    reading: Reading, treatment: Treatment, *, pixel_format: str = "yuv420p", most_filled_s: Fraction | int | None = MOST_FILLED_S
-) -> Chain:
-    """A fresh chain for a read take."""
-    shape = reading.geometry
-    geometry = Geometry(shape.width, shape.height, Fraction(shape.sample_aspect))
-    tags = reading.colour
-    colour = ColourTags(tags.primaries, tags.transfer, tags.matrix, tags.range).or_usual_for(width=shape.width, height=shape.height)
+    reading: Reading, treatment: Treatment, *, pixel_format: str = "yuv420p", most_filled_s: Fraction | int | None = MOST_FILLED_S,
+    site: Site | None = None,
+) -> Chain:  # fmt: skip
+    """A fresh chain for a read take: for all of it, or for the stretch that ``site`` says, whose frames keep the take's numbers."""
     return Chain(
-        treatment, rate=Fraction(reading.rate.nominal), geometry=geometry, colour=colour, rotation=reading.rotation,
-        pixel_format=pixel_format, most_filled_s=most_filled_s, retimed=reading.rate.retimed,
+        treatment, source_format(reading, turned=False), rotation=reading.rotation, pixel_format=pixel_format,
+        first=Fraction(reading.first_seconds) if site is not None else None, most_filled_s=most_filled_s, retimed=reading.rate.retimed,
+        site=site or Site(reading),
     )  # fmt: skip
+
+
+__all__ = ["MOST_FILLED_S", "Chain", "Deinterlace", "Fields", "PictureFormat", "Treatment", "chain_for"]

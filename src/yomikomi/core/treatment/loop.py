@@ -11,15 +11,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.treatment.chain import Treatment, chain_for, outputs_a_frame
-from yomikomi.core.video.picture_at import frames_from
-from yomikomi.core.video.planes import luma, rgb
+from yomikomi.core.treatment.format import source_format
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Crop
+from yomikomi.core.treatment.timing import Timing
+from yomikomi.core.treatment.treated import HeldFrames, TreatedFrames, hold_frames
+from yomikomi.core.video.planes import frame_from_planes, luma, plane_samples, rgb
 from yomikomi.core.work import Reporter
 
 # shape=(lines, columns, 3), RGB 0…255.
 Picture = NDArray[np.uint8]
-# Frames that a deinterlacer wants before and after the ones shown.
-_MARGIN = 2
+_OUTSIDE = 28  # about as dark as the well around it
+# Frames kept before and behind those shown: what steps reach for.
+_MARGIN = 14
 
 
 @dataclass(frozen=True)
@@ -28,7 +32,6 @@ class LoopRequest:
 
     path: Path
     reading: Reading
-    treatments: tuple[Treatment, ...]
     width: int = 360
     height: int = 270
 
@@ -42,59 +45,79 @@ class LoopSide:
 
 
 @dataclass(frozen=True)
-class Loop:
-    """``before`` and one side for each treatment asked for, all cut at (left, top); first frame of the take's numbering."""
+class LoopSource:
+    """About a second around the most combed moment, decoded once: whatever is chosen is tried on it.
 
+    Parameters
+    ----------
+    before : as it is, cut at (``left``, ``top``).
+    frames : numbers of the take's frames that are shown.
+    held : those and their neighbours.
+    """
+
+    request: LoopRequest
     before: LoopSide
-    after: list[LoopSide]
     left: int
     top: int
-    first_frame: int
+    frames: range
+    held: HeldFrames
 
 
-def make_loop(request: LoopRequest, reporter: Reporter) -> Loop:
-    """Decode about a second around the most combed moment and treat it in each way asked for."""
+def open_loop(request: LoopRequest, reporter: Reporter) -> LoopSource:
+    """Decode the place that a treatment is judged by."""
     reading = request.reading
     rate = reading.rate.by_stamps
     span = min(reading.frames, max(2, round(rate)))
     first = max(0, min(reading.most_combed_frame - span // 2, reading.frames - span))
-    lead = min(_MARGIN, first)
-    frames: list[av.VideoFrame] = []
-    start = (first - lead) / rate - 1 / (4 * rate)
-    for frame in frames_from(request.path, start_seconds=max(Fraction(0), start), first_seconds=Fraction(reading.first_seconds)):
-        reporter.check()
-        frames.append(frame)
-        if len(frames) >= span + lead + _MARGIN:
-            break
-    shown = frames[lead : lead + span]
+    wanted = range(max(0, first - _MARGIN), min(reading.frames, first + span + _MARGIN))
+    held = hold_frames(request.path, reading, wanted, reporter.check)
+    shown = [frame for number, frame in held.numbered() if first <= number < first + span]
     left, top = _busiest(shown, request.width, request.height)
-    cut = _Cutter(left, top, request.width, request.height)
-    before = LoopSide(rate, [cut(frame) for frame in shown])
-    after = [_treated(reading, treatment, frames, lead, span, cut, reporter) for treatment in request.treatments]
-    return Loop(before, after, left, top, first)
+    before = LoopSide(rate, [_cut(frame, left, top, request.width, request.height) for frame in shown])
+    return LoopSource(request, before, left, top, range(first, first + span), held)
 
 
-def _treated(
-    reading: Reading, treatment: Treatment, frames: list[av.VideoFrame], lead: int, span: int, cut: _Cutter, reporter: Reporter
-) -> LoopSide:
-    chain = chain_for(reading, treatment, pixel_format="yuv444p")
-    factor = outputs_a_frame(reading, treatment)
-    pictures = []
-    base = frames[0].time_base or Fraction(1, 1000)
-    for frame in chain.treat(frames, time_base=Fraction(base)):
-        reporter.check()
-        if round(lead * factor) <= (frame.pts or 0) < round((lead + span) * factor):
-            pictures.append(cut(frame))
-    return LoopSide(chain.format.rate, pictures)
+def treat_loop(source: LoopSource, treatment: Treatment, reporter: Reporter) -> LoopSide:
+    """The same second, treated; the same place of the scene."""
+    request = source.request
+    outputs = Timing.of(request.reading, treatment).outputs(source.frames.start, source.frames.stop)
+    treated = TreatedFrames(
+        request.path, request.reading, treatment, outputs, "yuv444p", reporter.check, held=source.held, most_filled_s=None
+    )  # fmt: skip
+    left, top = _moved(treatment, request.reading, (source.left, source.top))
+    return LoopSide(treated.format.rate, [_cut(frame, left, top, request.width, request.height) for frame in treated])
 
 
-class _Cutter:
-    def __init__(self, left: int, top: int, width: int, height: int) -> None:
-        self.left, self.top, self.width, self.height = left, top, width, height
+def _moved(treatment: Treatment, reading: Reading, place: tuple[int, int]) -> tuple[int, int]:
+    """Where the same place of the scene lies in the treated picture."""
+    (left, top), formats = (float(place[0]), float(place[1])), treatment.formats(source_format(reading))
+    for step, given, made in zip(treatment.steps, formats, formats[1:], strict=False):
+        if isinstance(step, Crop):
+            cut_left, cut_top, _, _ = step.window(given)
+            left, top = left - cut_left, top - cut_top
+        else:
+            left *= made.geometry.width / given.geometry.width
+            top *= made.geometry.height / given.geometry.height
+    return round(left / 2) * 2, round(top / 2) * 2
 
-    def __call__(self, frame: av.VideoFrame) -> Picture:
-        whole = rgb(frame)
-        return np.ascontiguousarray(whole[self.top : self.top + self.height, self.left : self.left + self.width])
+
+def _cut(frame: av.VideoFrame, left: int, top: int, width: int, height: int) -> Picture:
+    """A part of a frame for the screen, pixel for pixel; only that part is converted. What lies outside of the frame (it was cropped) is
+    dark, so that the scene stays in its place."""
+    rows, columns = slice(max(0, top), min(frame.height, top + height)), slice(max(0, left), min(frame.width, left + width))
+    if rows.stop <= rows.start or columns.stop <= columns.start:
+        return np.full((height, width, 3), _OUTSIDE, np.uint8)
+    if frame.format.name == "yuv444p":
+        part = frame_from_planes(*(plane_samples(plane)[rows, columns] for plane in frame.planes), pixel_format="yuv444p")
+        part.colorspace, part.color_range = frame.colorspace, frame.color_range
+        shown = rgb(part)
+    else:
+        shown = np.ascontiguousarray(rgb(frame)[rows, columns])
+    if shown.shape[:2] == (height, width):
+        return shown
+    made = np.full((height, width, 3), _OUTSIDE, np.uint8)
+    made[rows.start - top : rows.stop - top, columns.start - left : columns.stop - left] = shown
+    return made
 
 
 def _busiest(frames: list[av.VideoFrame], width: int, height: int) -> tuple[int, int]:

@@ -263,7 +263,7 @@ class BalanceStation(Station):
             if not self.state.record.trials.save(take_id, job.result, folder, ground=ground):
                 self._trials = None
                 self.state.tell(
-                    Weight.LOOK, "The reading or the treatment changed while the trials ran, so their figures were not kept.",
+                    Weight.LOOK, "The reading changed while the trials ran, so their figures were not kept.",
                     "Run them again.",
                 )  # fmt: skip
             self.state.reload()

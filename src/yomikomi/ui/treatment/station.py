@@ -1,10 +1,12 @@
-"""What will be corrected: for now, what happens to the fields, seen on the most combed second."""
+"""The chain of corrections: what is suggested, with its alternatives, and before and after on the most combed second."""
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from fractions import Fraction
 
-from PySide6.QtWidgets import QVBoxLayout
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.reading.cards.advice import advice_for
@@ -12,94 +14,163 @@ from yomikomi.core.reading.cards.scanned import mixture_words
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import proposals
 from yomikomi.core.reading.sentences import findings
-from yomikomi.core.treatment.chain import Treatment, recommended
-from yomikomi.core.treatment.loop import Loop, LoopRequest, make_loop
-from yomikomi.core.treatment.options import Option, options_for
+from yomikomi.core.treatment.advice import Advice, advise, suggested
+from yomikomi.core.treatment.format import source_format
+from yomikomi.core.treatment.loop import LoopRequest, LoopSide, LoopSource, open_loop, treat_loop
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import AnyStep, Film
+from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.timecode import frame_clock
 from yomikomi.core.work import SilentReporter
 from yomikomi.core.work.text import capital
 from yomikomi.ui.icons import icon
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
+from yomikomi.ui.treatment.history import History
 from yomikomi.ui.treatment.player import LoopPlayer
 from yomikomi.ui.widgets.basics import Card, CardColumn, button, label, row, side_panel
+from yomikomi.ui.widgets.empty import EmptyNote
+
+# Loops that are kept: going back to a choice shows it at once.
+_KEPT_LOOPS = 6
+_TITLES = {"fields": "Fields and film", "crop": "Crop", "shape": "Shape", "levels": "Levels"}
 
 
-class _OptionCard(Card):
-    def __init__(self, option: Option, advised: bool) -> None:
-        super().__init__()
-        self.option = option
-        head = label(option.title)
-        self.body.addLayout(row(head, 1, label("recommended" if advised else "", quiet=True)))
-        self.body.addWidget(label(option.words, quiet=True, wrap=True))
-        self.setAccessibleName(f"{option.title}. {option.words}")
+class StepCard(Card):
+    """One step of the chain with its alternatives; emits ``picked`` with the advice and the number of the way taken."""
+
+    picked = Signal(object, int)
+
+    def __init__(self, advice: Advice, treatment: Treatment) -> None:
+        super().__init__(choosable=False)
+        self.advice = advice
+        self.ways = QComboBox()
+        self.ways.setAccessibleName(_TITLES.get(advice.key, advice.key))
+        for number, way in enumerate(advice.ways):
+            self.ways.addItem(way.title + (" (suggested)" if number == 0 and len(advice.ways) > 1 and advice.usual else ""))
+        self.gives = label(quiet=True, wrap=True)
+        head = label(_TITLES.get(advice.key, advice.key), name="section")
+        self.body.addWidget(head)
+        self.body.addWidget(self.ways)
+        self.body.addWidget(self.gives)
+        self.ways.setToolTip(advice.reason)
+        self.show_of(treatment)
+        self.ways.activated.connect(lambda number: self.picked.emit(self.advice, number))
+
+    def show_of(self, treatment: Treatment) -> None:
+        """Which way a treatment goes; one that a person set otherwise is none of them."""
+        number = way_of(self.advice, treatment)
+        self.ways.setCurrentIndex(number if number is not None else -1)
+        way = self.advice.ways[number] if number is not None else None
+        reason = self.advice.reason if number == 0 else ""
+        self.gives.setText(" ".join(part for part in (reason, way.gives if way else "Set by hand.") if part))
+
+
+def way_of(advice: Advice, treatment: Treatment) -> int | None:
+    """The number of the way that a treatment goes."""
+    kinds = {type(way.step) for way in advice.ways if way.step is not None}
+    now = next((one for one in treatment.steps if type(one) in kinds), None)
+    return next((number for number, way in enumerate(advice.ways) if way.step == now), None)
+
+
+def taking(treatment: Treatment, advice: Advice, step: AnyStep | None) -> Treatment:
+    """A treatment with one step set as a way has it."""
+    if step is not None:
+        return treatment.having(step)
+    for kind in {way.step.step for way in advice.ways if way.step is not None}:
+        treatment = treatment.without(kind)
+    return treatment
 
 
 class TreatmentStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self._view: CarrierView | None = None
-        self._loop: Loop | None = None
-        self._loop_key: tuple[object, ...] = ()
-        self.chosen: Treatment | None = None
+        self._loop: LoopSide | None = None
+        self._source: LoopSource | None = None
+        self._source_key: tuple[object, ...] = ()
+        self._suggested = Treatment()
+        self._loops: OrderedDict[str, LoopSide] = OrderedDict()
+        self.history = History()
         self.player = LoopPlayer()
+        self.empty = EmptyNote("What is done to the picture before a copy is made: each correction with its reason, before and after.")
         self.place = label(quiet=True)
         self.play_button = button("Pause", self.toggle, tip="F6")
         self.play_button.setIcon(icon("pause"))
         self.back_button = button("‹ field", lambda: self._step(-1), tip="One picture back")
         self.on_button = button("field ›", lambda: self._step(1), tip="One picture on")
         self.cards_box = CardColumn()
-        self.why = label(quiet=True, wrap=True)
+        self.result = label(quiet=True, wrap=True)
         self.use_button = button("Use this treatment", self.primary, primary=True, tip="Ctrl+Return")
         self.use_button.setMinimumWidth(150)
+        self.undo_button = button("Undo", lambda: self.act("undo"), tip="Ctrl+Z")
+        self.suggested_button = button("As suggested", lambda: self.act("as_suggested"), tip="All that is suggested, nothing else")
         left = QVBoxLayout()
         left.setSpacing(10)
+        left.addWidget(self.empty, 1)
         left.addWidget(self.player, 1)
-        left.addLayout(row(self.place, 1, self.back_button, self.play_button, self.on_button))
+        self.transport = QWidget()
+        self.transport.setLayout(row(self.place, 1, self.back_button, self.play_button, self.on_button))
+        left.addWidget(self.transport)
         side, right = side_panel(340)
-        right.addWidget(label("Deinterlacing", name="section"))
         right.addLayout(self.cards_box)
-        right.addWidget(label("Why", name="section"))
-        right.addWidget(self.why)
-        self.asked_head = label("Suggested corrections", name="section")
+        self.asked_head = label("Not yet done by this program", name="section")
         self.asked = label(quiet=True, wrap=True)
         right.addWidget(self.asked_head)
         right.addWidget(self.asked)
         right.addStretch(1)
-        right.addLayout(row(1, self.use_button))
+        right.addWidget(self.result)
+        right.addLayout(row(self.undo_button, self.suggested_button, 1, self.use_button))
         self.lay_out(left, side)
 
     @property
-    def cards(self) -> list[_OptionCard]:
-        return self.cards_box.all_of(_OptionCard)
+    def chosen(self) -> Treatment | None:
+        return self.history.now
+
+    @property
+    def cards(self) -> list[StepCard]:
+        return self.cards_box.all_of(StepCard)
 
     def show_carrier(self, view: CarrierView | None) -> None:
-        self._view = view
+        before, self._view = self._view, view
         reading = view.judged if view else None
         self.cards_box.clear()
         self.use_button.setEnabled(reading is not None)
+        self.empty.setVisible(reading is None)
+        for part in (self.player, self.transport, self.undo_button, self.suggested_button):
+            part.setVisible(reading is not None)
         if view is None or reading is None or view.take is None:
             self.sentence.say("Read the take first.", "The treatment follows from the reading")
-            self.why.setText("")
             self.asked.setText("")
             self.asked_head.hide()
+            self.result.setText("")
             self.place.setText("")
             self.player.put(None, None, "after")
-            self._loop_key = ()
+            self.history.clear()
+            self._loop, self._source, self._source_key = None, None, ()
+            self._buttons()
             return
-        advised, why = recommended(reading)
-        self.chosen = view.treatment or advised
-        self.why.setText(why)
-        wanted = [one.words for one in proposals(reading, findings(reading, view.origin)) if one.topic != "scan"]
+        cards = findings(reading, view.origin)
+        advised = advise(reading, cards)
+        self._suggested = suggested(reading, cards)
+        same = before is not None and before.id == view.id and before.judged == reading and before.treatment == view.treatment
+        if not same or self.history.now is None:
+            self.history.begin(view.treatment or self._suggested)
+        done = {one.topic for one in advised}
+        wanted = [one.words for one in proposals(reading, cards) if one.topic not in done]
         self.asked_head.setVisible(bool(wanted))
         self.asked.setText("\n".join(f"– {words}" for words in wanted))
-        for option in options_for(reading):
-            card = _OptionCard(option, option.treatment == advised)
-            card.mark_chosen(option.treatment == self.chosen)
-            card.chosen.connect(lambda treatment=option.treatment: self.choose(treatment))
+        assert self.chosen is not None
+        for one in advised:
+            card = StepCard(one, self.chosen)
+            card.picked.connect(lambda advice, number: self.choose(taking(self._now, advice, advice.ways[number].step)))
             self.cards_box.addWidget(card)
         self._say(view, reading)
-        self._ask_loop(view, reading)
+        self._show_choice()
+
+    @property
+    def _now(self) -> Treatment:
+        return self.history.now or Treatment()
 
     def entered(self) -> None:
         self.player.run(True)
@@ -108,10 +179,9 @@ class TreatmentStation(Station):
         self.player.run(False)
 
     def choose(self, treatment: Treatment) -> None:
-        self.chosen = treatment
-        for card in self.cards:
-            card.mark_chosen(card.option.treatment == treatment)
-        self._show_loop()
+        """Another chain; what was chosen before can be had back."""
+        self.history.add(treatment)
+        self._show_choice()
 
     def toggle(self) -> None:
         self.player.hold(not self.player.held)
@@ -127,6 +197,10 @@ class TreatmentStation(Station):
     def act(self, key: str) -> None:
         if key == "play":
             self.toggle()
+        elif key == "as_suggested" and self._view is not None and self._view.judged is not None:
+            self.choose(self._suggested)
+        elif key in {"undo", "redo"} and (self.history.undo() if key == "undo" else self.history.redo()):
+            self._show_choice()
 
     def _step(self, frames: int) -> None:
         self.player.step(frames)
@@ -136,10 +210,31 @@ class TreatmentStation(Station):
         self.play_button.setText("Play" if self.player.held else "Pause")
         self.play_button.setIcon(icon("play" if self.player.held else "pause"))
 
+    def _buttons(self) -> None:
+        self.undo_button.setEnabled(self.history.can_undo)
+        self.suggested_button.setEnabled(self.chosen is not None and self.chosen != self._suggested)
+
+    def _show_choice(self) -> None:
+        """What is chosen now: on the cards, in words, and as a loop."""
+        view = self._view
+        if view is None or view.judged is None or self.chosen is None:
+            return
+        for card in self.cards:
+            card.show_of(self.chosen)
+        made = self.chosen.formats(source_format(view.judged))[-1]
+        shape, words = made.geometry, capital(self.chosen.words(source_format(view.judged)))
+        self.result.setText(f"{words}.\nResult: {shape.width} × {shape.height}, {shape.shape_words}, {rate_text(made.rate)} fps.")
+        self._buttons()
+        self._ask_loop(view, view.judged)
+
     def _say(self, view: CarrierView, reading: Reading) -> None:
-        rate = Fraction(reading.rate.nominal)
         if view.treatment is not None:
-            self.sentence.say(f"Chosen: {view.treatment.words(rate)}.", "Choosing another treatment discards the trials made with this one")
+            self.sentence.say(
+                f"Chosen: {view.treatment.words(source_format(reading))}.", "Trials made with another treatment are kept for it"
+            )
+        elif self._suggested.get(Film) is not None:
+            what = "Mixed film and video" if reading.scan.kind == "mixed" else "Film in video"
+            self.sentence.say(f"{what}: its pictures can be recovered.", "Nothing is interpolated where the cadence holds")
         elif reading.scan.kind == "interlaced":
             self.sentence.say(
                 "Needs deinterlacing for progressive screens.", "Shown on the most combed second of the take, pixel for pixel"
@@ -149,7 +244,7 @@ class TreatmentStation(Station):
         elif reading.scan.kind in {"film_2_3", "film_2_3_3_2", "film_2_2"}:
             self.sentence.say("Film with pulldown: leave the fields as they are.", "So the film frames can be recovered")
         elif reading.scan.kind == "mixed":
-            self.sentence.say("The take is mixed.", f"{mixture_words(reading)}; recommended is what suits most of it")
+            self.sentence.say("The take is mixed.", f"{mixture_words(reading)}; suggested is what suits most of it")
         elif reading.scan.kind == "blended":
             self.sentence.say("Its fields were blended before.", capital(advice_for("blended", view.origin)))
         elif reading.scan.whole_pictures:
@@ -158,32 +253,52 @@ class TreatmentStation(Station):
             self.sentence.say("No fields found.", "If you know better, overrule the reading")
 
     def _ask_loop(self, view: CarrierView, reading: Reading) -> None:
+        """The second that is judged by is decoded once; what is chosen is tried on it."""
         assert view.take is not None
-        treatments = tuple(option.treatment for option in options_for(reading))
-        key = (view.take.id, treatments, reading.most_combed_frame, reading.frames)
-        if key == self._loop_key:
-            self._show_loop()
+        place = (view.take.id, reading.most_combed_frame, reading.frames)
+        if self._source_key != place:
+            self._source_key, self._source = place, None
+            self._loops.clear()
+            self.player.put(None, None, "after")
+            width = max(200, self.player.before.view.width()) if self.player.isVisible() else 372
+            shape = reading.geometry
+            request = LoopRequest(view.take.path, reading, min(width, shape.width) // 2 * 2, min(480, shape.height))
+            self.state.calls.call(
+                "loop source", lambda: open_loop(request, SilentReporter()), lambda made: self._take_source(place, made),
+                self.state.tell_error,
+            )  # fmt: skip
+        elif self._source is not None:
+            self._treat_loop(self._source)
+
+    def _take_source(self, place: tuple[object, ...], source: LoopSource) -> None:
+        if place == self._source_key:
+            self._source = source
+            self.player.put(source.before, None, "after")
+            self._treat_loop(source)
+
+    def _treat_loop(self, source: LoopSource) -> None:
+        treatment = self.chosen
+        if treatment is None:
             return
-        self._loop_key, self._loop = key, None
-        self.player.put(None, None, "after")
-        width = max(200, self.player.before.view.width()) if self.player.isVisible() else 372
-        request = LoopRequest(
-            view.take.path, reading, treatments, width=min(width, reading.geometry.width) // 2 * 2, height=min(480, reading.geometry.height)
-        )
-        self.state.calls.call("loop", lambda: make_loop(request, SilentReporter()), self._take_loop, self.state.tell_error)
+        if treatment.digest in self._loops:
+            self._take_loop(treatment, self._loops[treatment.digest])
+            return
+        self._loop = None
+        self.player.after.put(None, "after …")
+        self.state.calls.call(
+            "loop", lambda: treat_loop(source, treatment, SilentReporter()), lambda side: self._take_loop(treatment, side),
+            self.state.tell_error,
+        )  # fmt: skip
 
-    def _take_loop(self, loop: Loop) -> None:
-        self._loop = loop
-        self._show_loop()
-
-    def _show_loop(self) -> None:
-        if self._loop is None or self._view is None or self._view.judged is None or self.chosen is None:
+    def _take_loop(self, treatment: Treatment, side: LoopSide) -> None:
+        self._loops[treatment.digest] = self._loop = side
+        self._loops.move_to_end(treatment.digest)
+        while len(self._loops) > _KEPT_LOOPS:
+            self._loops.popitem(last=False)
+        source = self._source
+        if source is None or treatment != self.chosen or self._view is None or self._view.judged is None:
             return
         reading = self._view.judged
-        options = options_for(reading)
-        number = next((i for i, option in enumerate(options) if option.treatment == self.chosen), 0)
-        self.player.put(self._loop.before, self._loop.after[number], f"after: {options[number].title.lower()}")
+        self.player.put(source.before, side, f"after: {treatment.words(source_format(reading))}")
         rate = Fraction(reading.rate.nominal)
-        self.place.setText(
-            f"1:1 around {frame_clock(reading.most_combed_frame, rate)}, from column {self._loop.left}, line {self._loop.top}"
-        )
+        self.place.setText(f"1:1 around {frame_clock(reading.most_combed_frame, rate)}, from column {source.left}, line {source.top}")

@@ -96,6 +96,23 @@ PATTERNS: tuple[Pattern, ...] = (
     Pattern("unknown", "undetermined", None, (Class.CHAOS,), 0.01, "nothing that fits together"),
 )
 
+_BY_KEY = {pattern.key: pattern.classes for pattern in PATTERNS}
+# Repeats at a longer distance than the table has are named by it: "1 in 25".
+_ONE_IN = "1 in "
+
+
+def one_in(period: int) -> str:
+    """The key of a round of so many frames, of which the first repeats the one before."""
+    return f"{_ONE_IN}{period}"
+
+
+def classes_named(key: str) -> tuple[Class, ...]:
+    """The classes of a round, by the key that a reading keeps; of a key from another version nothing that fits together."""
+    if key.startswith(_ONE_IN) and key.removeprefix(_ONE_IN).isdecimal():
+        return (Class.REPEAT, *(Class.WHOLE,) * (min(10_000, int(key.removeprefix(_ONE_IN))) - 1))
+    return _BY_KEY.get(key, (Class.CHAOS,))
+
+
 # States are laid out as (pattern, place in its round), padded to the longest round.
 ROUND = max(len(pattern.classes) for pattern in PATTERNS)
 LENGTHS = np.array([len(pattern.classes) for pattern in PATTERNS])

@@ -37,6 +37,14 @@ class Path:
     place: NDArray[np.int64]
     broken: tuple[int, ...]
 
+    def runs(self) -> tuple[tuple[int, str, int], ...]:
+        """Where a round begins that goes on undisturbed: frame, key of the pattern, place in its round there."""
+        if not len(self.pattern):
+            return ()
+        goes_on = (self.pattern[1:] == self.pattern[:-1]) & (self.place[1:] == (self.place[:-1] + 1) % LENGTHS[self.pattern[:-1]])
+        starts = [0, *(int(at) + 1 for at in np.flatnonzero(~goes_on))]
+        return tuple((at, PATTERNS[self.pattern[at]].key, int(self.place[at])) for at in starts)
+
 
 def likeliest_path(found: Values, cut: NDArray[np.bool_], *, lossy: bool) -> Path:
     """Viterbi over all states; ``found``: shape (frames, classes)."""

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from yomikomi.core.reading.scan.evidence import Evidence, Values
 from yomikomi.core.reading.scan.likelihood import likelihoods, moving_frames
-from yomikomi.core.reading.scan.patterns import CLASS_OF, PATTERNS, Class
+from yomikomi.core.reading.scan.patterns import CLASS_OF, PATTERNS, Class, one_in
 from yomikomi.core.reading.scan.regular import Regular, regular_repeats
 from yomikomi.core.reading.scan.sequence import Path, likeliest_path, pattern_chances, runs_of
 from yomikomi.core.video.standards import FieldOrder
@@ -72,7 +72,7 @@ class ScanVerdict:
     """The finding over many frames. ``confidence``: how likely the verdict is right, 0…1; ``pictures``: different pictures a
     frame, exact, where the whole take has one cadence; ``broken``: frames where a cadence breaks; ``telling``: a frame that
     shows the verdict best, None for none; ``whole``: where the kind cannot be told, how likely the pictures are whole all the same
-    (progressive, or blended from fields)."""
+    (progressive, or blended from fields); ``runs``: see :meth:`Path.runs`, of a take of which every frame was looked at."""
 
     kind: str
     field_order: FieldOrder | None
@@ -87,6 +87,7 @@ class ScanVerdict:
     broken: tuple[int, ...] = ()
     cuts: tuple[int, ...] = ()
     telling: int | None = None
+    runs: tuple[tuple[int, str, int], ...] = ()
     votes: NDArray[np.int8] = field(default_factory=lambda: np.zeros(0, np.int8))
 
 
@@ -106,7 +107,8 @@ def judge_scan(evidence: Evidence, *, lossy: bool = False) -> ScanVerdict:
         for pattern, first, end in _long_enough(path.pattern)
     ]  # fmt: skip
     segments = _joined(segments)
-    whole = replace(weigh(segments, frames=len(evidence), lossy=lossy), cuts=tuple(int(at) for at in np.flatnonzero(cut)))
+    cuts = tuple(int(at) for at in np.flatnonzero(cut))
+    whole = replace(weigh(segments, frames=len(evidence), lossy=lossy), cuts=cuts, runs=path.runs())
     votes = _votes(path.pattern, telling, found)
     regular = regular_repeats(evidence, cut) if whole.kind in {"progressive", "undetermined", "mixed"} else None
     if regular is not None and all(one.kind in {"progressive", "undetermined", "repeats"} for one in segments):
@@ -143,7 +145,7 @@ def _with_repeats(whole: ScanVerdict, regular: Regular, votes: NDArray[np.int8])
     )  # fmt: skip
     return replace(
         whole, kind="repeats", field_order=None, confidence=confidence, segments=segments, pictures=regular.pictures, pattern=regular.words,
-        agreeing=whole.informative, votes=votes,
+        agreeing=whole.informative, votes=votes, runs=((0, one_in(regular.period), -regular.phase % regular.period),),
     )  # fmt: skip
 
 

@@ -1,0 +1,72 @@
+"""Commands of treatment: what is advised for a file, and the treated file itself, lossless."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Literal
+
+import typer
+
+from yomikomi.cli.root import File, Json, answer
+from yomikomi.core.errors import WrongUseError
+from yomikomi.core.work.new_file import check_free
+
+if TYPE_CHECKING:
+    from fractions import Fraction
+
+TreatmentOption = Annotated[Path | None, typer.Option("--treatment", help="A treatment as JSON, as `advise --json` gives it.")]
+Suggested = Annotated[bool, typer.Option("--as-suggested", help="All that `advise` suggests.")]
+
+
+def advise(
+    file: File,
+    origin: Annotated[
+        Literal["played", "live", "file"], typer.Option(help="Whether it can be played again, was live, or came as a file.")
+    ] = "file",
+    as_json: Json = False,
+) -> None:
+    """Say which corrections a file needs, why, and what else could be done."""
+    from yomikomi.cli.treatment_documents import AdviseDocument
+    from yomikomi.cli.work import read_file
+    from yomikomi.core.reading.sentences import Origin
+
+    reading = read_file(file, quiet=as_json)
+    document = AdviseDocument.of(reading, Origin(origin))
+    lines = [f"{file.name}: {document.words}. Result: {document.width} × {document.height}, {document.rate_words} fps"]
+    for step in document.steps:
+        lines.append(f"  {step.key}: {step.effect}{'' if step.usual else ' (only if wanted)'}\n{'':6}{step.reason}")
+        lines += [f"{'':6}or: {other.title}. {other.gives}" for other in step.alternatives]
+    answer(document, as_json, "\n".join(lines))
+
+
+def treat(
+    file: File,
+    output: Annotated[Path, typer.Option("-o", "--output", help="The treated file, .mkv; never overwritten.")],
+    treatment: TreatmentOption = None,
+    as_suggested: Suggested = False,
+    span: Annotated[str, typer.Option(help="Only a stretch, seconds of the treated take: 12.5-20.")] = "",
+    as_json: Json = False,
+) -> None:
+    """Write the treated pictures and the sound, lossless, to a Matroska file."""
+    from yomikomi.cli.work import read_file, run_job, treatment_for
+    from yomikomi.core.run.rendering import RenderRequest, render
+
+    check_free(output)
+    if output.suffix.lower() != ".mkv":
+        raise WrongUseError(f"{output.name}: lossless files are Matroska.", remedy="Give a name that ends in .mkv.")
+    reading = read_file(file, quiet=as_json)
+    chosen = treatment_for(reading, treatment, as_suggested=as_suggested, fields="auto")
+    made = run_job(render, RenderRequest(file, output, reading, chosen, _span(span)), "treating", quiet=as_json)
+    answer(made, as_json, f"{output}: {made.frames} frames, {made.width} × {made.height}, {made.words}")
+
+
+def _span(text: str) -> tuple[Fraction, Fraction] | None:
+    from fractions import Fraction
+
+    if not text:
+        return None
+    try:
+        begin, end = (Fraction(part) for part in text.split("-"))
+    except (ValueError, ZeroDivisionError) as error:
+        raise WrongUseError(f"{text!r} is no stretch.", remedy="Write two times in seconds: 12.5-20.") from error
+    return begin, end

@@ -1,0 +1,95 @@
+"""A treatment as a document: the ordered corrections to a take."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from hashlib import sha256
+from typing import Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict, field_validator
+
+from yomikomi.core.treatment.format import PictureFormat
+from yomikomi.core.treatment.step import Step
+from yomikomi.core.treatment.steps import ORDER, AnyStep, Deinterlace, Fields, Film
+from yomikomi.core.video.standards import FieldOrder
+
+SCHEMA_VERSION: Literal[1] = 1
+_Kind = TypeVar("_Kind", bound=Step)
+
+
+class Treatment(BaseModel):
+    """``steps``: in the order in which they work, each kind once. Nothing in it: the take as it is, progressive."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    schema_version: Literal[1] = SCHEMA_VERSION
+    steps: tuple[AnyStep, ...] = ()
+
+    @field_validator("steps")
+    @classmethod
+    def _in_order(cls, steps: tuple[AnyStep, ...]) -> tuple[AnyStep, ...]:
+        kinds = [one.step for one in steps]
+        if len(set(kinds)) < len(kinds):
+            raise ValueError(f"a step stands in it twice: {', '.join(kinds)}")
+        if {"fields", "film"} <= set(kinds):
+            raise ValueError("fields are either recovered as film or treated as fields")
+        return tuple(sorted(steps, key=lambda one: ORDER.index(one.step)))
+
+    @classmethod
+    def of_fields(cls, mode: Deinterlace = Deinterlace.LEAVE, order: FieldOrder | None = None) -> Treatment:
+        """Only what happens to the fields; without an order there are none. Raises ValueError for fields that nobody knows."""
+        if order is None:
+            if mode is not Deinterlace.LEAVE:
+                raise ValueError("deinterlacing needs a field order")
+            return cls()
+        return cls(steps=(Fields(mode=mode, order=order),))
+
+    def get(self, kind: type[_Kind]) -> _Kind | None:
+        return next((one for one in self.steps if isinstance(one, kind)), None)
+
+    def having(self, step: AnyStep) -> Treatment:
+        """With a step, in place of one of its kind. Film takes the place of fields, and the reverse."""
+        gone = {step.step} | ({"fields", "film"} if step.step in {"fields", "film"} else set())
+        return Treatment(steps=(*(one for one in self.steps if one.step not in gone), step))
+
+    def without(self, kind: str) -> Treatment:
+        return Treatment(steps=tuple(one for one in self.steps if one.step != kind))
+
+    def formats(self, before: PictureFormat) -> list[PictureFormat]:
+        """What goes into each step, and at the end what comes out of the last. ``before``: as it is shown, see ``source_format``."""
+        found = [before if self.get(Fields) is not None or self.get(Film) is not None else before.progressive]
+        for one in self.steps:
+            found.append(one.output(found[-1]))
+        return found
+
+    def output_rate(self, rate: Fraction) -> Fraction:
+        fields, film = self.get(Fields), self.get(Film)
+        if film is not None:
+            return film.film_rate or 2 * rate
+        return 2 * rate if fields is not None and fields.mode is Deinterlace.DOUBLE else rate
+
+    @property
+    def deinterlace(self) -> Deinterlace:
+        fields = self.get(Fields)
+        return fields.mode if fields is not None else Deinterlace.LEAVE
+
+    @property
+    def field_order(self) -> FieldOrder | None:
+        step = self.get(Fields) or self.get(Film)
+        return step.order if step is not None else None
+
+    @property
+    def leaves_fields(self) -> bool:
+        """Whether interlaced frames reach the encoder as they are."""
+        fields = self.get(Fields)
+        return fields is not None and fields.mode is Deinterlace.LEAVE
+
+    @property
+    def digest(self) -> str:
+        """The same for the same corrections: what trials, predictions and kept pictures are known by."""
+        return sha256(self.model_dump_json().encode()).hexdigest()[:24]
+
+    def words(self, before: PictureFormat) -> str:
+        """All of it, short; "no correction" where there is none."""
+        formats = self.formats(before)
+        return ", ".join(one.words(given) for one, given in zip(self.steps, formats, strict=False)) or "no correction"

@@ -1,0 +1,103 @@
+"""What a step of a treatment is: settings that are kept, what comes out for what goes in, and how frames go through it.
+
+A step is a small document. Steps of the library's filters say which (``filters``); neighbouring ones run as one graph. Others work on
+frames themselves (``open``). To add one: a file in ``steps/`` and a row in ``steps/__init__.py``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import ClassVar, Protocol
+
+import av
+from pydantic import BaseModel, ConfigDict
+
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.treatment.format import PictureFormat
+
+Filters = list[tuple[str, str]]
+
+
+@dataclass
+class Told:
+    """What a step did, counted while it works: for the report of a copy."""
+
+    interpolated: int = 0
+    mended: int = 0
+    left_out: int = 0
+    repeated: int = 0
+
+    def add(self, other: Told) -> None:
+        self.interpolated += other.interpolated
+        self.mended += other.mended
+        self.left_out += other.left_out
+        self.repeated += other.repeated
+
+
+class Worker(Protocol):
+    """A step at work on consecutive frames."""
+
+    told: Told
+
+    def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
+        """Give a frame (None at the end), take those that are ready; each carries its stamp and its time base."""
+
+
+@dataclass(frozen=True)
+class Site:
+    """Where a step works: on which take, between which frames of it.
+
+    Parameters
+    ----------
+    first_frame : number, among the take's decoded frames, of the first one pushed.
+    first_output, end_output : frames of the step's own output that are wanted, counted from the take's beginning; None: to the end.
+    """
+
+    reading: Reading
+    first_frame: int = 0
+    first_output: int = 0
+    end_output: int | None = None
+
+
+class Step(BaseModel):
+    """``on_fields``: works on frames as they are stored, before a picture held sideways is turned; ``title``: what the step does."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    on_fields: ClassVar[bool] = False
+    title: ClassVar[str] = ""
+
+    def output(self, before: PictureFormat) -> PictureFormat:
+        """What comes out. Raises WrongUseError where the step cannot work on such frames."""
+        raise NotImplementedError
+
+    def filters(self, before: PictureFormat) -> Filters | None:
+        """The library's filters that do it; None where :meth:`open` does."""
+        raise NotImplementedError
+
+    def open(self, before: PictureFormat, site: Site | None) -> Worker:
+        """``site``: None where frames of no take are treated. Raises ValueError where the step goes by a reading."""
+        raise NotImplementedError
+
+    def words(self, before: PictureFormat) -> str:
+        """How it is set, short: "deinterlaced to 59.94"."""
+        raise NotImplementedError
+
+    @property
+    def reach(self) -> int:
+        """Frames before and after one that have a say in what becomes of it."""
+        return 0
+
+
+@dataclass
+class Tick:
+    """Puts frames at places of a constant rate."""
+
+    rate: Fraction
+    told: Told = field(default_factory=Told)
+
+    def put(self, frame: av.VideoFrame, tick: int) -> av.VideoFrame:
+        frame.pts, frame.time_base, frame.duration = tick, 1 / self.rate, 1
+        return frame

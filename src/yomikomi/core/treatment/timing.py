@@ -1,0 +1,60 @@
+"""Which frames of the output show which moments of the take: by time stamps, never by a factor."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from fractions import Fraction
+
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.treatment.cadence import Places, cadence_of, gaps_known
+from yomikomi.core.treatment.model import Treatment
+
+
+@dataclass(frozen=True)
+class Timing:
+    """Times are seconds of the output, from its first frame; a take whose stamps are wrong runs at another pace than they say.
+
+    Parameters
+    ----------
+    rate : of the output, frames a second, exact.
+    frames : of the whole output.
+    """
+
+    reading: Reading
+    rate: Fraction
+    frames: int
+
+    @classmethod
+    def of(cls, reading: Reading, treatment: Treatment) -> Timing:
+        rate = treatment.output_rate(Fraction(reading.rate.nominal))
+        seconds = Fraction(reading.duration_seconds).limit_denominator(10**6)
+        return cls(reading, rate, max(1, round(seconds * rate)) if reading.frames else 0)
+
+    def shown_at(self, frame: int) -> Fraction:
+        """When a decoded frame of the take is first seen in the output."""
+        if self.reading.rate.retimed:
+            return frame / Fraction(self.reading.rate.nominal)
+        return Places(cadence_of(self.reading).gaps).of(frame) / self.reading.rate.by_stamps
+
+    def stamped_at(self, frame: int) -> Fraction:
+        """Where a decoded frame is found in the file, seconds after its first."""
+        return frame / self.reading.rate.by_stamps if self.reading.rate.retimed else self.shown_at(frame)
+
+    def outputs(self, first: int, end: int) -> range:
+        """Frames of the output that show decoded frames ``first`` up to ``end`` (one past the last)."""
+        return range(self._output_at(self.shown_at(first)), self._output_at(self.shown_at(end)))
+
+    def source(self, outputs: range, *, reach: int) -> range:
+        """Decoded frames that have a say in some frames of the output, with ``reach`` more before and behind. All of them, where the
+        reading does not list every gap."""
+        if not gaps_known(self.reading):
+            return range(self.reading.frames)
+        pace = Fraction(self.reading.rate.nominal) if self.reading.rate.retimed else self.reading.rate.by_stamps
+        places = Places(() if self.reading.rate.retimed else cadence_of(self.reading).gaps)
+        first = places.frame_at(max(0, math.floor(outputs.start / self.rate * pace) - 1))
+        last = places.frame_at(math.ceil(outputs.stop / self.rate * pace) + 1)
+        return range(max(0, first - reach), min(self.reading.frames, last + 1 + reach))
+
+    def _output_at(self, seconds: Fraction) -> int:
+        return math.floor(seconds * self.rate + Fraction(1, 2))

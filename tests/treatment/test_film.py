@@ -1,0 +1,194 @@
+"""Film out of video: every picture as it was, in step with the take, whatever breaks its cadence; mixed takes part by part."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.making import Luma, interlace, noisy, programme_frames, pulled_down, repeated, sliding_frames, write_clip
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.treatment.advice import fields_advice, fields_treatment
+from yomikomi.core.treatment.cadence import cadence_of, plan_film
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace, Fields, Film
+from yomikomi.core.treatment.treated import TreatedFrames
+from yomikomi.core.video.planes import luma
+from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.work import SilentReporter
+
+VIDEO, FILM = Fraction(30000, 1001), Fraction(24000, 1001)
+
+
+def _made(folder: Path, frames: list[Luma], rate: Fraction | int = VIDEO, **more: object) -> tuple[Path, Reading]:
+    path = write_clip(folder / "film.mkv", frames, rate=rate, codec="ffv1", options={}, **more)  # type: ignore[arg-type]
+    return path, read(ReadRequest(path), SilentReporter())
+
+
+def _treated(path: Path, reading: Reading, treatment: Treatment, span: range | None = None) -> list[Luma]:
+    return [luma(frame).copy() for frame in TreatedFrames(path, reading, treatment, span)]
+
+
+def _numbers(out: list[Luma], truth: list[Luma]) -> list[int | None]:
+    """Which picture each frame is, to the last sample; None: none of them."""
+    known = {picture.tobytes(): number for number, picture in enumerate(truth)}
+    return [known.get(picture.tobytes()) for picture in out]
+
+
+@pytest.mark.parametrize("order", list(FieldOrder))
+@pytest.mark.parametrize("rounds", [(2, 3), (2, 3, 3, 2)])
+def test_clean_film_comes_back_to_the_last_sample(tmp_path: Path, rounds: tuple[int, ...], order: FieldOrder) -> None:
+    pictures = programme_frames(75, width=352, height=288, seed=4)
+    path, reading = _made(tmp_path, pulled_down(pictures, rounds, order, phase=2))
+    treatment = fields_treatment(reading)
+    assert treatment == Treatment(steps=(Film(rate="24000/1001", order=order),))
+    found = _numbers(_treated(path, reading, treatment), pictures)
+    found = found[:-1] if found[-1] is None else found  # one that the end cut in two
+    assert found[0] is not None
+    assert found == list(range(found[0], found[0] + len(found)))
+    assert len(found) >= len(pictures) - 3
+    assert TreatedFrames(path, reading, treatment).format.rate == FILM
+
+
+@pytest.mark.parametrize(
+    ("rounds", "rate", "film"),
+    [
+        ((2,), Fraction(60000, 1001), VIDEO), ((2, 3), Fraction(60000, 1001), FILM), ((1, 1, 1, 2), Fraction(30), Fraction(24)),
+        ((2,), Fraction(50), Fraction(25)), ((1,) * 23 + (2,), Fraction(25), Fraction(24)),
+    ],
+)  # fmt: skip
+def test_repeats_go_and_every_picture_stays(tmp_path: Path, rounds: tuple[int, ...], rate: Fraction, film: Fraction) -> None:
+    pictures = sliding_frames(110, width=352, height=288)
+    path, reading = _made(tmp_path, repeated(pictures, rounds), rate)
+    treatment = fields_treatment(reading)
+    assert treatment.output_rate(rate) == film
+    found = _numbers(_treated(path, reading, treatment), pictures)
+    assert found == list(range(len(found)))
+    assert len(found) in {109, 110}  # 114 frames at 25 last 109.4 pictures at 24
+
+
+def _joined(pieces: int, seed: int) -> tuple[list[Luma], list[Luma]]:
+    """Pieces of film joined at random places of their rounds."""
+    chance = np.random.default_rng(seed)
+    frames: list[Luma] = []
+    truth: list[Luma] = []
+    for number in range(pieces):
+        pictures = programme_frames(40, width=352, height=288, seed=20 + number)
+        frames += pulled_down(pictures, (2, 3), FieldOrder.TFF, phase=int(chance.integers(0, 5)))
+        truth += pictures
+    return frames, truth
+
+
+def test_joins_at_any_phase_cost_a_picture_each_and_no_time(tmp_path: Path) -> None:
+    """Findings: 193 of 195 exact over eight joins. Here 40 pictures a piece; at most one in doubt for each join."""
+    frames, truth = _joined(5, 3)
+    path, reading = _made(tmp_path, frames)
+    out = TreatedFrames(path, reading, fields_treatment(reading))
+    found = _numbers([luma(frame).copy() for frame in out], truth)
+    assert found.count(None) <= 5
+    kept = [number for number in found if number is not None]
+    assert kept == sorted(kept)
+    assert len(truth) - len(set(kept)) <= 10
+    # In step: each picture stands where the take shows it, within a frame.
+    assert abs(len(found) - len(frames) * 4 / 5) <= 1
+    assert out.told.interpolated + out.told.mended <= 8
+
+
+def test_lost_frames_leave_the_film_in_step(tmp_path: Path) -> None:
+    """A recorder lost seven frames in the middle: what comes after keeps its time."""
+    pictures = programme_frames(120, width=352, height=288, seed=4)
+    frames = pulled_down(pictures, (2, 3), FieldOrder.TFF)
+    stamps = [number for number in range(len(frames)) if not 70 <= number < 77]
+    path, reading = _made(tmp_path, [frames[number] for number in stamps], stamps=stamps)
+    assert reading.rate.missing_frames == 7
+    found = _numbers(_treated(path, reading, fields_treatment(reading)), pictures)
+    assert abs(len(found) - 120) <= 1
+    late = [number - place for place, number in enumerate(found) if number is not None and place > 70]
+    assert late
+    assert max(abs(one) for one in late) <= 1
+
+
+def test_a_mixed_take_keeps_film_exact_and_video_in_motion(tmp_path: Path) -> None:
+    film, video = programme_frames(64, width=352, height=288, seed=4), sliding_frames(100, width=352, height=288)
+    frames = interlace(video, FieldOrder.TFF) + pulled_down(film, (2, 3), FieldOrder.TFF, phase=2) + interlace(video, FieldOrder.TFF)
+    path, reading = _made(tmp_path, frames)
+    treatment = fields_treatment(reading)
+    assert treatment == Treatment(steps=(Film(order=FieldOrder.TFF),))
+    out = _treated(path, reading, treatment)
+    assert len(out) == 2 * len(frames)
+    shown = _numbers(out[100 : 2 * len(frames) - 100], film)
+    exact = [number for number in shown if number is not None]
+    assert len(exact) >= 0.9 * len(shown)
+    assert exact == sorted(exact)
+    assert {exact.count(number) for number in set(exact[8:-8])} <= {2, 3}  # each lasts two or three fields
+    ours = [luma(frame) for frame in TreatedFrames(path, reading, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF), range(20, 60))]
+    assert all(np.array_equal(one, two) for one, two in zip(ours, out[20:60], strict=True))
+
+
+@pytest.mark.parametrize("kind", ["film", "parts", "repeats"])
+def test_a_stretch_is_the_same_part_of_the_whole(tmp_path: Path, kind: str) -> None:
+    frames, _ = _joined(3, 8)
+    rate: Fraction = VIDEO
+    if kind == "parts":
+        frames = interlace(sliding_frames(80, width=352, height=288), FieldOrder.TFF) + frames
+    if kind == "repeats":
+        frames, rate = repeated(sliding_frames(80, width=352, height=288), (2, 3)), Fraction(60000, 1001)
+    path, reading = _made(tmp_path, frames, rate)
+    treatment = fields_treatment(reading)
+    assert treatment.get(Film) is not None
+    whole = _treated(path, reading, treatment)
+    for first, end in ((0, 7), (11, 12), (31, 60), (len(whole) - 9, len(whole))):
+        some = _treated(path, reading, treatment, range(first, end))
+        assert len(some) == end - first
+        assert all(np.array_equal(one, two) for one, two in zip(some, whole[first:end], strict=True)), (first, end)
+
+
+def test_film_is_not_promised_where_the_frames_do_not_show_it(tmp_path: Path) -> None:
+    """A person says film where there is none, an old or a quick reading keeps no cadence: the fields are left alone."""
+    _, reading = _made(tmp_path, interlace(sliding_frames(80, width=352, height=288), FieldOrder.TFF))
+    said = reading.model_copy(update={"scan": reading.scan.model_copy(update={"kind": "film_2_3"})})
+    assert fields_treatment(said).leaves_fields
+    frames, _ = _joined(1, 1)
+    (tmp_path / "film").mkdir()
+    _, film = _made(tmp_path / "film", frames)
+    assert fields_treatment(film).get(Film) is not None
+    for old in (
+        film.model_copy(update={"scan": film.scan.model_copy(update={"runs": []})}), film.model_copy(update={"mode": "quick"}),
+        film.model_copy(update={"rate": film.rate.model_copy(update={"missing_frames": 9})}),
+    ):  # fmt: skip
+        assert fields_treatment(old).leaves_fields
+        assert "in full" in fields_advice(old).reason
+
+
+def test_a_weave_against_the_cadence_is_mended(tmp_path: Path) -> None:
+    """The reading is wrong about the phase of a stretch: its pictures would be combed; most are found beside their place."""
+    pictures = sliding_frames(60, width=352, height=288, speed=3.0)
+    path, reading = _made(tmp_path, pulled_down(pictures, (2, 3), FieldOrder.TFF))
+    first, key, place = reading.scan.runs[0]
+    wrong = [(first, key, place), (25, key, (place + 25 + 3) % 5), (40, key, (place + 40) % 5)]
+    misled = reading.model_copy(update={"scan": reading.scan.model_copy(update={"runs": wrong})})
+    treatment = Treatment(steps=(Film(rate="24000/1001", order=FieldOrder.TFF),))
+    out = TreatedFrames(path, misled, treatment)
+    found = _numbers([luma(frame).copy() for frame in out], pictures)
+    assert out.told.mended > 0
+    assert found.count(None) <= 6
+    assert plan_film(cadence_of(misled), FILM).rate == FILM
+
+
+def test_noise_and_single_fields_do_no_harm(tmp_path: Path) -> None:
+    pictures = programme_frames(60, width=352, height=288, seed=4)
+    frames = noisy(pulled_down(pictures, (2, 3), FieldOrder.BFF, phase=1), 4.0)
+    path, reading = _made(tmp_path, frames)
+    out = TreatedFrames(path, reading, fields_treatment(reading))
+    made = [luma(frame).astype(int) for frame in out]
+    errors = [min(float(np.abs(one - picture.astype(int)).mean()) for picture in pictures) for one in made]
+    assert max(errors) < 5  # noise of 4 is 3.2 on average; a wrong weave is 10 and more
+    assert out.told.mended == 0
+    only = _treated(path, reading, Treatment.of_fields(Deinterlace.COMBED, FieldOrder.BFF))
+    assert len(only) == len(frames)
+    same = [np.array_equal(one, two) for one, two in zip(only, frames, strict=True)]
+    assert 0.4 * len(frames) < sum(same) < 0.75 * len(frames)  # three in five frames of film are whole
+    assert Fields(mode=Deinterlace.COMBED, order=FieldOrder.BFF).reach == 2
