@@ -96,7 +96,7 @@ def test_the_digest_is_of_the_corrections_and_not_of_how_they_were_written() -> 
     assert one == two == three
     assert one.digest == two.digest == three.digest
     assert [step.step for step in one.steps] == ["fields", "crop", "size"]
-    assert one.without("crop").digest != one.digest
+    assert one.lacking(Crop()).digest != one.digest
     assert one.having(Film(rate="24000/1001", order=TFF)).get(Fields) is None
 
 

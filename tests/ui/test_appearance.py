@@ -164,7 +164,7 @@ def test_every_filled_button_can_be_reached_in_a_small_window(window: MainWindow
         assert (window.width(), window.height()) == (960, 540)
         station = window.station(entry.key)
         page = window._stack.currentWidget()
-        assert page.horizontalScrollBar().maximum() == 0, entry.key  # type: ignore[attr-defined]
+        qtbot.waitUntil(lambda page=page: page.horizontalScrollBar().maximum() == 0, timeout=5000)  # type: ignore[attr-defined, misc]
         for made in station.findChildren(QPushButton):
             if made.isVisibleTo(station) and made.property("primary"):
                 page.ensureWidgetVisible(made)  # type: ignore[attr-defined]

@@ -21,9 +21,7 @@ from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.rates import KNOWN_RATES
-from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import Job, Reporter
 from yomikomi.core.work.job import JobState
 from yomikomi.ui.background import DEVICE, JobRunner
@@ -141,7 +139,7 @@ def test_trials_that_were_overtaken_are_not_kept(
     assert view is not None
     assert view.take is not None
     ground, folder = record.trials.ground(view.take.id), record.trials.new_folder(view.take.id)
-    record.readings.choose_treatment(view.take.id, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF))
+    record.readings.overrule(view.take.id, topic="scan", was="progressive", now="interlaced tff", reason="")
     job = Job(_waits_for_ever, None, name="trials")
     job.state = JobState.DONE
     job.result = TrialSet(

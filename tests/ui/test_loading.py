@@ -33,6 +33,7 @@ def slow_package(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[st
         del sys.modules[loaded]
 
 
+@pytest.mark.alone
 def test_the_window_takes_its_events_while_a_large_package_is_loaded(qtbot: QtBot, slow_package: str) -> None:
     told: list[bool] = []
     owner = QObject()

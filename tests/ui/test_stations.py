@@ -580,4 +580,5 @@ def test_progressive_files_need_no_treatment(window: MainWindow, qtbot: QtBot, t
     station = window.station("treatment")
     assert isinstance(station, TreatmentStation)
     assert station.sentence.text == "Deinterlacing is not needed."
-    assert len(station.cards) == 1
+    assert [card.advice.key for card in station.cards] == ["fields", "loudness"]
+    assert station.chosen == Treatment()

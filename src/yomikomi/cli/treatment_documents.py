@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.sentences import Origin, findings
 from yomikomi.core.treatment.advice import Advice, Way, advise, suggested
+from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import AnyStep
@@ -20,7 +21,7 @@ class WayDocument(BaseModel):
 
     title: str
     gives: str
-    settings: AnyStep | None
+    settings: AnyStep | AnyAudioStep | None
 
 
 class AdviceDocument(BaseModel):
@@ -29,18 +30,20 @@ class AdviceDocument(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     key: str
+    title: str = Field(description="what it is about, also which track")
     topic: str = Field(description="the finding behind it")
     reason: str
-    settings: AnyStep | None = Field(description="the step as it stands in a treatment; null: nothing is done")
+    settings: AnyStep | AnyAudioStep | None = Field(description="the step as it stands in a treatment; null: nothing is done")
     effect: str
     usual: bool = Field(description="part of what is suggested; else only if a person wants it")
     alternatives: list[WayDocument]
 
     @classmethod
     def of(cls, one: Advice, before: PictureFormat) -> AdviceDocument:
-        effect = one.step.words(before) if one.step is not None else one.ways[0].title
+        step = one.step
+        effect = one.ways[0].title if step is None else step.words if isinstance(step, AudioStep) else step.words(before)
         return cls(
-            key=one.key, topic=one.topic, reason=one.reason, settings=one.step, effect=effect, usual=one.usual,
+            key=one.key, title=one.title, topic=one.topic, reason=one.reason, settings=one.step, effect=effect, usual=one.usual,
             alternatives=[_way(way) for way in one.ways[1:]],
         )  # fmt: skip
 

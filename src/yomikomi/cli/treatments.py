@@ -34,7 +34,7 @@ def advise(
     document = AdviseDocument.of(reading, Origin(origin))
     lines = [f"{file.name}: {document.words}. Result: {document.width} × {document.height}, {document.rate_words} fps"]
     for step in document.steps:
-        lines.append(f"  {step.key}: {step.effect}{'' if step.usual else ' (only if wanted)'}\n{'':6}{step.reason}")
+        lines.append(f"  {step.title.lower()}: {step.effect}{'' if step.usual else ' (only if wanted)'}\n{'':6}{step.reason}")
         lines += [f"{'':6}or: {other.title}. {other.gives}" for other in step.alternatives]
     answer(document, as_json, "\n".join(lines))
 

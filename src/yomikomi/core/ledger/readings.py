@@ -44,8 +44,8 @@ class ReadingRoom(Room):
         with self._store.session() as session:
             take = session.get_one(Take, take_id)
             newest = take.treatments[-1] if take.treatments else None
-            if newest is not None and newest.digest == treatment.digest:
-                return
             document = treatment.model_dump(mode="json")
+            if newest is not None and newest.treatment == document:
+                return
             session.add(TreatmentRow(take_id=take_id, treatment=document, digest=treatment.digest, chosen_at=now_text()))
             self._store.note(session, take.carrier_id, f"treatment chosen: {', '.join(one.step for one in treatment.steps) or 'none'}")

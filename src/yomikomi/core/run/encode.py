@@ -17,6 +17,7 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.sounding import sound_plan
 from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, use_threads
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
@@ -141,8 +142,9 @@ class _Encode:
                 what = "nothing in it could be decoded" if damaged else "it holds nothing"
                 self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): {what}")
                 continue
-            tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.first)
-            self.sounds.append(ExpectedSound(found.ends_at, found.peak_db))
+            plan = sound_plan(self.request.treatment, number, stream.codec_context.layout)
+            tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.first, plan=plan)
+            self.sounds.append(ExpectedSound(found.ends_at + float(plan.later), found.peak_db + plan.gain_db))
             kept = sound_layout(channels)[1]
             if kept < channels:
                 self.not_carried.append(f"sound {number + 1}: {channels} channels were mixed into {kept}")

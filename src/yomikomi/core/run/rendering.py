@@ -18,7 +18,9 @@ from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.sounding import sound_plan
 from yomikomi.core.treatment.treated import TreatedFrames
+from yomikomi.core.video.graph import SoundLine
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import heard_streams, open_media
 from yomikomi.core.video.packets import frames_of
@@ -140,7 +142,7 @@ class _Track:
         context = source.codec_context
         self.rate = context.sample_rate or 48_000
         self._stream = sink.add_stream("pcm_s24le" if _deep(context) else "pcm_s16le", rate=self.rate, layout=context.layout.name)
-        self._to = av.AudioResampler(format=self._stream.codec_context.format.name, layout=context.layout.name, rate=self.rate)
+        self._line: SoundLine | None = None
         if source.language:
             self._stream.metadata["language"] = source.language
 
@@ -155,7 +157,8 @@ class _Track:
     ) -> Iterator[av.Packet]:
         """The samples between two moments of the take, seconds."""
         stream = heard_streams(container)[number]
-        first = Fraction(request.reading.first_seconds)
+        plan = sound_plan(request.treatment, number, stream.codec_context.layout)
+        first = Fraction(request.reading.first_seconds) - plan.later
         start, stop = round(begin * self.rate), round(end * self.rate)
         place: int | None = None
         for decoded in frames_of(container, stream, request.path):
@@ -167,9 +170,11 @@ class _Track:
                 place = stamped if place is None or abs(stamped - place) > self.rate // 50 else place
             if place >= stop:
                 break
-            for block in self._to.resample(decoded):
+            self._line = self._line or SoundLine(plan.filters, like=decoded, sample_format=self._stream.codec_context.format.name)
+            decoded.pts = None
+            for block in self._line.push(decoded):
                 yield from self._give(block, place, start, stop)
-            place += decoded.samples
+                place += block.samples
         yield from self._stream.encode(None)
 
     def _give(self, block: av.AudioFrame, place: int, start: int, stop: int) -> Iterator[av.Packet]:

@@ -12,6 +12,7 @@ import av.filter
 import numpy as np
 
 from yomikomi.core.balance.recipes import Recipe, sound_bits_per_second, sound_layout
+from yomikomi.core.treatment.sounding import SoundPlan
 
 _ENCODERS = {"aac": ("aac", 1024, "fltp"), "opus": ("libopus", 960, "flt")}
 _RATE = 48_000
@@ -25,10 +26,14 @@ class SoundTrack:
     Parameters
     ----------
     first : time stamp of the first picture in seconds; sound is shifted by it, so that both start together.
+    plan : what its treatment does to it.
     """
 
-    def __init__(self, sink: av.container.OutputContainer, source: av.AudioStream, recipe: Recipe, *, first: Fraction) -> None:
+    def __init__(
+        self, sink: av.container.OutputContainer, source: av.AudioStream, recipe: Recipe, *, first: Fraction, plan: SoundPlan | None = None
+    ) -> None:
         self.source = source
+        self._filters = plan.filters if plan is not None else ()
         name, self._frame_size, self._format = _ENCODERS[recipe.sound_codec]
         channels = source.codec_context.channels
         self._layout = sound_layout(channels)[0]
@@ -38,7 +43,7 @@ class SoundTrack:
         self.stream.codec_context.bit_rate = sound_bits_per_second(recipe, channels)
         if source.language:
             self.stream.metadata["language"] = source.language
-        self._first = first
+        self._first = first - (plan.later if plan is not None else 0)
         self._graph: av.filter.Graph | None = None
         self._like = ("", "", 0)
         self._matchers: dict[tuple[str, str, int], av.AudioResampler] = {}
@@ -104,6 +109,7 @@ class SoundTrack:
         nodes = [
             self._input,
             graph.add("aresample", f"{_RATE}:async=1:min_hard_comp=0.05:first_pts=0"),
+            *(graph.add(name, options) for name, options in self._filters),
             graph.add("aformat", f"sample_fmts={self._format}:sample_rates={_RATE}:channel_layouts={self._layout}"),
             graph.add("asetnsamples", f"n={self._frame_size}:p=0"),
             graph.add("abuffersink"),

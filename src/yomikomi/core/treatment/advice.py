@@ -10,12 +10,15 @@ from fractions import Fraction
 from yomikomi.core.reading.cards.finding import Finding
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import Proposal, proposals
+from yomikomi.core.treatment.audio_steps import AnyAudioStep, Channels, Gain, Hum, Move
 from yomikomi.core.treatment.cadence import FILM_KINDS, cadence_known, cadence_of, film_rate, frames_in_cadence, pictures_of
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import AnyStep, Crop, Deinterlace, Fields, Film, Levels, Shape
 from yomikomi.core.video.rates import fraction_text, rate_text
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
+from yomikomi.core.video.units import number_text
+from yomikomi.core.work.text import capital
 
 # The pictures of a cadence may be so far from what its rate asks for; else the frames do not show it.
 _FEW_ASTRAY = 0.02
@@ -27,23 +30,25 @@ _MOST_ASTRAY = 0.1
 class Way:
     """One way to do it. ``step``: None does nothing; ``gives``: what it gives and costs, in words."""
 
-    step: AnyStep | None
+    step: AnyStep | AnyAudioStep | None
     title: str
     gives: str
 
 
 @dataclass(frozen=True)
 class Advice:
-    """``topic``: the finding behind it; ``ways``: the first is the one advised; ``usual``: it is done unless a person says no."""
+    """``title``: what it is about, also which track; ``topic``: the finding behind it; ``ways``: the first is the one advised; ``usual``:
+    it is done unless a person says no."""
 
     key: str
+    title: str
     topic: str
     reason: str
     ways: tuple[Way, ...]
     usual: bool = True
 
     @property
-    def step(self) -> AnyStep | None:
+    def step(self) -> AnyStep | AnyAudioStep | None:
         return self.ways[0].step
 
 
@@ -53,7 +58,8 @@ def advise(reading: Reading, cards: list[Finding]) -> list[Advice]:
     for proposal in proposals(reading, cards):
         maker = _MAKERS.get(proposal.key)
         found += list(maker(reading, proposal)) if maker is not None else []
-    return found
+    found += _loudness(reading)
+    return list({(one.key, one.title): one for one in reversed(found)}.values())[::-1]  # two findings may ask for the same
 
 
 def suggested(reading: Reading, cards: list[Finding]) -> Treatment:
@@ -68,7 +74,7 @@ def suggested(reading: Reading, cards: list[Finding]) -> Treatment:
 def fields_treatment(reading: Reading) -> Treatment:
     """Only what is advised for fields and film."""
     step = fields_advice(reading).step
-    return Treatment(steps=(step,)) if step is not None else Treatment()
+    return Treatment().having(step) if step is not None else Treatment()
 
 
 def fields_advice(reading: Reading) -> Advice:
@@ -94,7 +100,7 @@ def fields_advice(reading: Reading) -> Advice:
         ways, reason = _mixed_ways(reading, order, rate)
     elif scan.whole_pictures:
         reason = "Progressive or blended: there are no fields to deinterlace."
-    return Advice("fields", "scan", reason, tuple(ways))
+    return Advice("fields", "Fields and film", "scan", reason, tuple(ways))
 
 
 def _field_ways(order: FieldOrder | None, rate: Fraction) -> list[Way]:
@@ -199,7 +205,7 @@ def _crop(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
     top, bottom, left, right = (round(size) for size in proposal.amount)
     step = Crop(top=top, bottom=bottom, left=left, right=right)
     yield Advice(
-        "crop", proposal.topic, "What is cut off is black, or noise of the head switching, and no part of the picture.",
+        "crop", "Crop", proposal.topic, "What is cut off is black, or noise of the head switching, and no part of the picture.",
         (
             Way(step, proposal.words.capitalize(), "Only borders go; what is left is made even."),
             Way(None, "Keep the borders", "Not a sample is lost."),
@@ -215,7 +221,7 @@ def _shape(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
     if aspect is None:
         return
     yield Advice(
-        "shape", proposal.topic, f"The picture is squeezed: flagged {shape}, players show it as it was meant.",
+        "shape", "Shape", proposal.topic, f"The picture is squeezed: flagged {shape}, players show it as it was meant.",
         (
             Way(Shape(sample_aspect=fraction_text(aspect)), f"Flag it {shape}", "Not a sample is touched."),
             Way(None, "Leave the shape as it is flagged", "Players show it as they do now."),
@@ -242,7 +248,7 @@ def _levels(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
     black, white = proposal.amount
     step = Levels(black=round(black, 1), white=round(white, 1))
     yield Advice(
-        "levels", proposal.topic, f"{proposal.words.capitalize()}: darkest {black:.0f}, brightest {white:.0f} of 255.",
+        "levels", "Levels", proposal.topic, f"{proposal.words.capitalize()}: darkest {black:.0f}, brightest {white:.0f} of 255.",
         (
             Way(step, f"Black {black:.0f} to 16, white {white:.0f} to 235", "Compare before and after: the figures leave it open."),
             Way(None, "Leave the levels", "They stay as they were recorded."),
@@ -251,6 +257,87 @@ def _levels(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
     )  # fmt: skip
 
 
-_MAKERS: dict[str, Callable[[Reading, Proposal], Iterator[Advice]]] = {"crop": _crop, "shape": _shape, "levels": _levels}
+def _sync(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
+    found = reading.sync
+    if found is None or found.offset_ms is None:
+        return
+    step = Move(later_ms=round(-found.offset_ms, 1))
+    sure = f" ({found.low:.0f} to {found.high:.0f} ms, 95 %)" if found.low is not None and found.high is not None else ""
+    yield Advice(
+        "sync", "Sync", proposal.topic, f"The sound comes {found.offset_ms:.0f} ms after its picture{sure}, by {found.events} events.",
+        (
+            Way(step, capital(step.words), "Exact to a sample; nothing is stretched."),
+            Way(None, "Leave the sound where it is", "It stays as far off as it is."),
+        ),
+    )  # fmt: skip
+
+
+def _name(reading: Reading, number: int, what: str) -> str:
+    return what if len(reading.sound) == 1 else f"{what}, sound {number + 1}"
+
+
+def _both_sides(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
+    for number, sound in enumerate(reading.sound):
+        if sound.relation == "one side" and sound.empty_channels:
+            step = Channels(track=number, how="left to both" if sound.empty_channels[0] == 1 else "right to both")
+            yield Advice(
+                "channels", _name(reading, number, "Channels"), proposal.topic, "Only one channel holds sound.",
+                (Way(step, capital(step.words), "Heard on both sides."), Way(None, "Leave the channels", "Heard on one side only.")),
+            )
+
+
+def _inverted(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
+    for number, sound in enumerate(reading.sound):
+        if sound.relation == "out of phase":
+            step = Channels(track=number, how="invert right")
+            yield Advice(
+                "channels", _name(reading, number, "Channels"), proposal.topic,
+                "The channels are out of phase: mixed to mono they cancel out.",
+                (Way(step, capital(step.words), "The channels agree again."), Way(None, "Leave the channels", "They cancel out in mono.")),
+            )  # fmt: skip
+
+
+def _hum(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
+    for number, sound in enumerate(reading.sound):
+        if sound.hum_hz:
+            step = Hum(track=number, hz=round(sound.hum_hz, 2))
+            yield Advice(
+                "hum", _name(reading, number, "Hum"), proposal.topic, f"Hum of {sound.hum_hz:.1f} Hz.",
+                (
+                    Way(step, capital(step.words), "Narrow notches at it and three overtones; music at these tones loses them too."),
+                    Way(None, "Leave the hum", "Not a tone is lost."),
+                ),
+                usual=False,
+            )  # fmt: skip
+
+
+def _loudness(reading: Reading) -> list[Advice]:
+    """To a target by plain gain, as far as the true peak leaves room (EBU R 128: −23 LUFS, at most −1 dBTP; from memory)."""
+    found = []
+    for number, sound in enumerate(reading.sound):
+        if sound.loudness is None or sound.true_peak is None:
+            continue
+        ways = [Way(None, "Leave the loudness", f"{number_text(sound.loudness, places=1)} LUFS as recorded.")]
+        for target, what in _TARGETS:
+            gain = min(target - sound.loudness, _HIGHEST_PEAK - sound.true_peak)
+            short = target - sound.loudness - gain
+            room = f" The peaks leave no room for the last {number_text(short, places=1)} dB." if short > _HEARD_DB else ""
+            if abs(gain) > _HEARD_DB:
+                step = Gain(track=number, db=round(gain, 2))
+                words = f"{number_text(sound.loudness + gain, places=1)} LUFS, {what}"
+                ways.append(Way(step, words, f"Plain gain of {step.words}.{room}"))
+        if len(ways) > 1:
+            reason = f"{number_text(sound.loudness, places=1)} LUFS, true peak {number_text(sound.true_peak, places=1)} dBTP."
+            found.append(Advice("loudness", _name(reading, number, "Loudness"), "sound", reason, tuple(ways), usual=False))
+    return found
+
+
+# Targets of integrated loudness, LUFS (EBU R 128; the others common practice, no source); the highest true peak; what nobody hears.
+_TARGETS = ((-23.0, "broadcast"), (-16.0, "web"), (-14.0, "loud web"))
+_HIGHEST_PEAK, _HEARD_DB = -1.0, 0.5
+_MAKERS: dict[str, Callable[[Reading, Proposal], Iterator[Advice]]] = {
+    "crop": _crop, "shape": _shape, "levels": _levels, "sync": _sync, "both sides": _both_sides, "turn channel": _inverted,
+    "hum filter": _hum,
+}  # fmt: skip
 
 __all__ = ["Advice", "Way", "advise", "fields_advice", "fields_treatment", "suggested"]

@@ -8,6 +8,8 @@ from typing import Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, field_validator
 
+from yomikomi.core.treatment.audio_steps import ORDER as SOUND_ORDER
+from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.step import Step
 from yomikomi.core.treatment.steps import ORDER, AnyStep, Deinterlace, Fields, Film
@@ -18,12 +20,22 @@ _Kind = TypeVar("_Kind", bound=Step)
 
 
 class Treatment(BaseModel):
-    """``steps``: in the order in which they work, each kind once. Nothing in it: the take as it is, progressive."""
+    """``steps``: for the picture, in the order in which they work, each kind once; ``sound``: for the sound, each kind once a track.
+    Nothing in it: the take as it is, progressive."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     schema_version: Literal[1] = SCHEMA_VERSION
     steps: tuple[AnyStep, ...] = ()
+    sound: tuple[AnyAudioStep, ...] = ()
+
+    @field_validator("sound")
+    @classmethod
+    def _sound_in_order(cls, sound: tuple[AnyAudioStep, ...]) -> tuple[AnyAudioStep, ...]:
+        kinds = [(one.step, one.track) for one in sound]
+        if len(set(kinds)) < len(kinds):
+            raise ValueError("a step of the sound stands in it twice for one track")
+        return tuple(sorted(sound, key=lambda one: (SOUND_ORDER.index(one.step), -1 if one.track is None else one.track)))
 
     @field_validator("steps")
     @classmethod
@@ -47,13 +59,25 @@ class Treatment(BaseModel):
     def get(self, kind: type[_Kind]) -> _Kind | None:
         return next((one for one in self.steps if isinstance(one, kind)), None)
 
-    def having(self, step: AnyStep) -> Treatment:
-        """With a step, in place of one of its kind. Film takes the place of fields, and the reverse."""
+    def having(self, step: AnyStep | AnyAudioStep) -> Treatment:
+        """With a step, in place of one of its kind (of the sound: for the same track). Film takes the place of fields, and the reverse."""
+        if isinstance(step, AudioStep):
+            return Treatment(steps=self.steps, sound=(*self.lacking(step).sound, step))
         gone = {step.step} | ({"fields", "film"} if step.step in {"fields", "film"} else set())
-        return Treatment(steps=(*(one for one in self.steps if one.step not in gone), step))
+        return Treatment(steps=(*(one for one in self.steps if one.step not in gone), step), sound=self.sound)
 
-    def without(self, kind: str) -> Treatment:
-        return Treatment(steps=tuple(one for one in self.steps if one.step != kind))
+    def lacking(self, step: AnyStep | AnyAudioStep) -> Treatment:
+        """Without the step of this one's kind (of the sound: for the same track)."""
+        if isinstance(step, AudioStep):
+            kept = tuple(one for one in self.sound if (one.step, one.track) != (step.step, step.track))
+            return Treatment(steps=self.steps, sound=kept)
+        return Treatment(steps=tuple(one for one in self.steps if one.step != step.step), sound=self.sound)
+
+    def same_kind(self, step: AnyStep | AnyAudioStep) -> AnyStep | AnyAudioStep | None:
+        """The step of the kind of this one that stands in it."""
+        if isinstance(step, AudioStep):
+            return next((one for one in self.sound if (one.step, one.track) == (step.step, step.track)), None)
+        return next((one for one in self.steps if one.step == step.step), None)
 
     def formats(self, before: PictureFormat) -> list[PictureFormat]:
         """What goes into each step, and at the end what comes out of the last. ``before``: as it is shown, see ``source_format``."""
@@ -86,10 +110,11 @@ class Treatment(BaseModel):
 
     @property
     def digest(self) -> str:
-        """The same for the same corrections: what trials, predictions and kept pictures are known by."""
-        return sha256(self.model_dump_json().encode()).hexdigest()[:24]
+        """The same for the same corrections of the picture: what trials, predictions and kept pictures are known by."""
+        return sha256(self.model_dump_json(exclude={"sound"}).encode()).hexdigest()[:24]
 
     def words(self, before: PictureFormat) -> str:
         """All of it, short; "no correction" where there is none."""
         formats = self.formats(before)
-        return ", ".join(one.words(given) for one, given in zip(self.steps, formats, strict=False)) or "no correction"
+        parts = [*(one.words(given) for one, given in zip(self.steps, formats, strict=False)), *(one.words for one in self.sound)]
+        return ", ".join(parts) or "no correction"

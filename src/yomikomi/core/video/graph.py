@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from fractions import Fraction
 
 import av
@@ -54,4 +54,42 @@ class FilterLine:
             except (av.error.BlockingIOError, av.error.EOFError):
                 return
             if isinstance(out, av.VideoFrame):
+                yield out
+
+
+class SoundLine:
+    """A straight line of sound filters with one input and one output; samples keep their number.
+
+    Parameters
+    ----------
+    like : a block whose format, layout and rate all blocks share.
+    sample_format : of what comes out.
+    """
+
+    def __init__(self, filters: Sequence[tuple[str, str]], *, like: av.AudioFrame, sample_format: str) -> None:
+        self._graph = av.filter.Graph()
+        self._source = self._graph.add(
+            "abuffer",
+            f"sample_rate={like.sample_rate}:sample_fmt={like.format.name}:channel_layout={like.layout.name}:time_base=1/{like.sample_rate}",
+        )
+        nodes = [
+            self._source,
+            *(self._graph.add(name, options) for name, options in filters),
+            self._graph.add("aformat", f"sample_fmts={sample_format}:sample_rates={like.sample_rate}:channel_layouts={like.layout.name}"),
+            self._graph.add("abuffersink"),
+        ]
+        for one, two in itertools.pairwise(nodes):
+            one.link_to(two)
+        self._graph.configure()
+        self._sink = nodes[-1]
+
+    def push(self, block: av.AudioFrame | None) -> Iterator[av.AudioFrame]:
+        """Give one block (None at the end) and take all that come out."""
+        self._source.push(block)
+        while True:
+            try:
+                out = self._sink.pull()
+            except (av.error.BlockingIOError, av.error.EOFError):
+                return
+            if isinstance(out, av.AudioFrame):
                 yield out

@@ -86,6 +86,7 @@ class ShelfStation(Station):
     def _make_list(self) -> QListView:
         made = QListView()
         made.setObjectName("shelf")
+        made.setMinimumHeight(190)  # a row of carriers, and the next one's beginning
         made.setModel(self.model)
         made.setItemDelegate(SpineDelegate(made))
         made.setViewMode(QListView.ViewMode.IconMode)

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from yomikomi.core.treatment.loop import LoopSide
 from yomikomi.core.video.rates import rate_text
-from yomikomi.ui.widgets.basics import Well, label
+from yomikomi.ui.widgets.basics import ElidedLabel, Well, label
 from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb
 
 _TICK_MS = 8
@@ -23,15 +23,14 @@ class _Side(Well):
     def __init__(self, words: str) -> None:
         super().__init__()
         self.view = PictureView(exact=True, empty="…")
-        self.words = label(words)
+        self.words = ElidedLabel(words)
         self.rate_words = label(quiet=True, figure=True)
         self._pictures: Sequence[NDArray[np.uint8]] = ()
         self._images: dict[int, QImage] = {}  # made when first shown: all at once would hold the window
         self._rate = 1.0
         self._shown = -1
         foot = QHBoxLayout()
-        foot.addWidget(self.words)
-        foot.addStretch(1)
+        foot.addWidget(self.words, 1)
         foot.addWidget(self.rate_words)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
@@ -42,7 +41,7 @@ class _Side(Well):
         self._pictures, self._images = side.pictures if side else (), {}
         self._rate = float(side.rate) if side else 1.0
         self._shown = -1
-        self.words.setText(words)
+        self.words.say(words)
         self.rate_words.setText(f"{rate_text(side.rate)} fps" if side else "")
         if not self._pictures:
             self.view.show_image(None)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
@@ -15,10 +17,11 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import proposals
 from yomikomi.core.reading.sentences import findings
 from yomikomi.core.treatment.advice import Advice, advise, suggested
-from yomikomi.core.treatment.format import source_format
+from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
+from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.loop import LoopRequest, LoopSide, LoopSource, open_loop, treat_loop
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import AnyStep, Film
+from yomikomi.core.treatment.steps import ORDER, AnyStep, Fields, Film
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.timecode import frame_clock
 from yomikomi.core.work import SilentReporter
@@ -26,14 +29,14 @@ from yomikomi.core.work.text import capital
 from yomikomi.ui.icons import icon
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
+from yomikomi.ui.treatment.by_hand import KINDS, Kind, StepForm
 from yomikomi.ui.treatment.history import History
 from yomikomi.ui.treatment.player import LoopPlayer
-from yomikomi.ui.widgets.basics import Card, CardColumn, button, label, row, side_panel
+from yomikomi.ui.widgets.basics import Card, CardColumn, button, label, menu_button, row, scrolled_widget, side_panel
 from yomikomi.ui.widgets.empty import EmptyNote
 
 # Loops that are kept: going back to a choice shows it at once.
 _KEPT_LOOPS = 6
-_TITLES = {"fields": "Fields and film", "crop": "Crop", "shape": "Shape", "levels": "Levels"}
 
 
 class StepCard(Card):
@@ -45,11 +48,11 @@ class StepCard(Card):
         super().__init__(choosable=False)
         self.advice = advice
         self.ways = QComboBox()
-        self.ways.setAccessibleName(_TITLES.get(advice.key, advice.key))
+        self.ways.setAccessibleName(advice.title)
         for number, way in enumerate(advice.ways):
             self.ways.addItem(way.title + (" (suggested)" if number == 0 and len(advice.ways) > 1 and advice.usual else ""))
         self.gives = label(quiet=True, wrap=True)
-        head = label(_TITLES.get(advice.key, advice.key), name="section")
+        head = label(advice.title, name="section")
         self.body.addWidget(head)
         self.body.addWidget(self.ways)
         self.body.addWidget(self.gives)
@@ -66,19 +69,31 @@ class StepCard(Card):
         self.gives.setText(" ".join(part for part in (reason, way.gives if way else "Set by hand.") if part))
 
 
+class HandCard(Card):
+    """A step that a person set, of a kind that nothing was advised for; or set otherwise than any way has it."""
+
+    def __init__(self, step: AnyStep | AnyAudioStep, words: str, change: Callable[[], object], remove: Callable[[], object]) -> None:
+        super().__init__(choosable=False)
+        self.step = step
+        self.change_button, self.remove_button = button("Change…", change, link=True), button("Remove", remove, link=True)
+        self.body.addLayout(row(label(step.title, name="section"), 1, self.change_button, self.remove_button))
+        self.body.addWidget(label(f"{capital(words)}. Set by hand.", quiet=True, wrap=True))
+        self.setAccessibleName(f"{step.title}: {words}")
+
+
 def way_of(advice: Advice, treatment: Treatment) -> int | None:
     """The number of the way that a treatment goes."""
-    kinds = {type(way.step) for way in advice.ways if way.step is not None}
-    now = next((one for one in treatment.steps if type(one) in kinds), None)
+    steps = [way.step for way in advice.ways if way.step is not None]
+    now = next((found for step in steps if (found := treatment.same_kind(step)) is not None), None)
     return next((number for number, way in enumerate(advice.ways) if way.step == now), None)
 
 
-def taking(treatment: Treatment, advice: Advice, step: AnyStep | None) -> Treatment:
+def taking(treatment: Treatment, advice: Advice, step: AnyStep | AnyAudioStep | None) -> Treatment:
     """A treatment with one step set as a way has it."""
     if step is not None:
         return treatment.having(step)
-    for kind in {way.step.step for way in advice.ways if way.step is not None}:
-        treatment = treatment.without(kind)
+    for way in advice.ways:
+        treatment = treatment.lacking(way.step) if way.step is not None else treatment
     return treatment
 
 
@@ -113,12 +128,22 @@ class TreatmentStation(Station):
         self.transport.setLayout(row(self.place, 1, self.back_button, self.play_button, self.on_button))
         left.addWidget(self.transport)
         side, right = side_panel(340)
-        right.addLayout(self.cards_box)
+        self.hand_box = CardColumn()
+        chain, steps = QWidget(), QVBoxLayout()
+        chain.setLayout(steps)
+        steps.setContentsMargins(0, 0, 6, 0)
+        steps.addLayout(self.cards_box)
+        steps.addLayout(self.hand_box)
+        self.add_button = menu_button("Add a step", [(f"{kind.words}…", partial(self.ask_by_hand, kind)) for kind in KINDS])
+        steps.addLayout(row(self.add_button, 1))
         self.asked_head = label("Not yet done by this program", name="section")
         self.asked = label(quiet=True, wrap=True)
-        right.addWidget(self.asked_head)
-        right.addWidget(self.asked)
-        right.addStretch(1)
+        steps.addWidget(self.asked_head)
+        steps.addWidget(self.asked)
+        steps.addStretch(1)
+        scroll = scrolled_widget(chain)
+        scroll.setMinimumHeight(190)
+        right.addWidget(scroll, 1)  # the button stays where it is, however long the chain
         right.addWidget(self.result)
         right.addLayout(row(self.undo_button, self.suggested_button, 1, self.use_button))
         self.lay_out(left, side)
@@ -137,7 +162,7 @@ class TreatmentStation(Station):
         self.cards_box.clear()
         self.use_button.setEnabled(reading is not None)
         self.empty.setVisible(reading is None)
-        for part in (self.player, self.transport, self.undo_button, self.suggested_button):
+        for part in (self.player, self.transport, self.undo_button, self.suggested_button, self.add_button):
             part.setVisible(reading is not None)
         if view is None or reading is None or view.take is None:
             self.sentence.say("Read the take first.", "The treatment follows from the reading")
@@ -147,6 +172,7 @@ class TreatmentStation(Station):
             self.place.setText("")
             self.player.put(None, None, "after")
             self.history.clear()
+            self.hand_box.clear()
             self._loop, self._source, self._source_key = None, None, ()
             self._buttons()
             return
@@ -182,6 +208,31 @@ class TreatmentStation(Station):
         """Another chain; what was chosen before can be had back."""
         self.history.add(treatment)
         self._show_choice()
+
+    def ask_by_hand(self, kind: Kind) -> StepForm | None:
+        """A step of a kind: as it stands, or as it begins."""
+        view = self._view
+        if view is None or view.judged is None or self.chosen is None:
+            return None
+        begins = kind.begin(self._given(kind.begin(source_format(view.judged))))
+        return self._open_form(self.chosen.same_kind(begins) or begins)
+
+    def _given(self, step: AnyStep | AnyAudioStep) -> PictureFormat:
+        """What goes into a step of the chain."""
+        assert self._view is not None
+        assert self._view.judged is not None
+        before = source_format(self._view.judged)
+        if isinstance(step, AudioStep):
+            return before
+        others = self._now.lacking(step)
+        ahead = [one for one in others.steps if ORDER.index(one.step) < ORDER.index(step.step)]
+        return others.formats(before)[len(ahead)]
+
+    def _open_form(self, step: AnyStep | AnyAudioStep) -> StepForm:
+        form = StepForm(step, self._given(step), self)
+        form.accepted.connect(lambda: self.choose(self._now.having(form.step)))
+        form.open()
+        return form
 
     def toggle(self) -> None:
         self.player.hold(not self.player.held)
@@ -221,14 +272,31 @@ class TreatmentStation(Station):
             return
         for card in self.cards:
             card.show_of(self.chosen)
+        self._show_by_hand()
+        self._say(view, view.judged)
         made = self.chosen.formats(source_format(view.judged))[-1]
         shape, words = made.geometry, capital(self.chosen.words(source_format(view.judged)))
         self.result.setText(f"{words}.\nResult: {shape.width} × {shape.height}, {shape.shape_words}, {rate_text(made.rate)} fps.")
         self._buttons()
         self._ask_loop(view, view.judged)
 
+    def _show_by_hand(self) -> None:
+        self.hand_box.clear()
+        advised = [way.step for card in self.cards for way in card.advice.ways if way.step is not None]
+        for step in (*self._now.steps, *self._now.sound):
+            if step not in advised and not isinstance(step, Fields | Film):
+                words = step.words if isinstance(step, AudioStep) else step.words(self._given(step))
+                change, remove = partial(self._open_form, step), partial(self._remove, step)
+                self.hand_box.addWidget(HandCard(step, words, change, remove))
+
+    def _remove(self, step: AnyStep | AnyAudioStep) -> None:
+        self.choose(self._now.lacking(step))
+
     def _say(self, view: CarrierView, reading: Reading) -> None:
-        if view.treatment is not None:
+        if view.treatment is not None and self.chosen != view.treatment:
+            words = capital(self._now.words(source_format(reading)))
+            self.sentence.say(f"{words}.", "Not used yet: copies and trials go by what was chosen before")
+        elif view.treatment is not None:
             self.sentence.say(
                 f"Chosen: {view.treatment.words(source_format(reading))}.", "Trials made with another treatment are kept for it"
             )

@@ -1,0 +1,143 @@
+"""Steps set by hand: a form for whichever step there is, made from its settings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal, get_args, get_origin
+
+from pydantic import ValidationError
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QDoubleSpinBox, QFormLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
+
+from yomikomi.core.errors import YomikomiError
+from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep, Channels, Gain, Hum, Move
+from yomikomi.core.treatment.format import PictureFormat
+from yomikomi.core.treatment.steps import AnyStep, Crop, Levels, Shape, Size
+from yomikomi.core.video.rates import fraction_text
+from yomikomi.ui.widgets.basics import button, label, row
+
+# Shown instead of what the settings are called in a document.
+_WORDS = {
+    "top": "Lines above", "bottom": "Lines below", "left": "Columns at the left", "right": "Columns at the right",
+    "width": "Width", "height": "Height", "square": "Square pixels", "kernel": "Kernel", "sample_aspect": "Pixel shape (width/height)",
+    "black": "Black is at", "white": "White is at", "to_black": "Black becomes", "to_white": "White becomes",
+    "chroma": "Chroma factor (0: as luma)", "range": "Range of the result", "later_ms": "Audio delay", "how": "Channels", "db": "Gain",
+    "hz": "Frequency", "overtones": "Tones notched", "track": "Sound track",
+}  # fmt: skip
+_UNITS = {"later_ms": " ms", "db": " dB", "hz": " Hz"}
+_WIDEST = 20_000
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A step that can be added; ``begin``: as it stands in the form at first, for a picture of some format."""
+
+    words: str
+    begin: Callable[[PictureFormat], AnyStep | AnyAudioStep]
+
+
+KINDS: tuple[Kind, ...] = (
+    Kind("Crop", lambda _now: Crop()),
+    Kind("Pixel shape", lambda now: Shape(sample_aspect=fraction_text(now.geometry.sample_aspect))),
+    Kind("Levels: full range to limited", lambda _now: Levels(black=0, white=255, chroma=round(224 / 255, 4))),
+    Kind("Size", lambda now: Size(height=now.geometry.height)),
+    Kind("Sync", lambda _now: Move(later_ms=0)),
+    Kind("Channels", lambda _now: Channels(how="mono")),
+    Kind("Gain", lambda _now: Gain(db=0)),
+    Kind("Hum filter", lambda _now: Hum(hz=50)),
+)
+
+
+class StepForm(QDialog):
+    """The settings of one step. ``step``: what is set, once it was accepted."""
+
+    def __init__(self, step: AnyStep | AnyAudioStep, before: PictureFormat, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._kind, self._before = type(step), before
+        self.step: AnyStep | AnyAudioStep = step
+        self.setWindowTitle(step.title)
+        self.setMinimumWidth(380)
+        self.fields: dict[str, QWidget] = {}
+        form = QFormLayout()
+        for name, info in self._kind.model_fields.items():
+            if name in {"step", "order"}:
+                continue
+            made = _field(name, info.annotation, info.metadata, getattr(step, name))
+            made.setAccessibleName(_WORDS.get(name, name))
+            form.addRow(_WORDS.get(name, name), made)
+            self.fields[name] = made
+        self.trouble = label("", quiet=True, wrap=True)
+        self.accept_button = button("Set", self._accept, primary=True)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 20, 24, 20)
+        layout.setSpacing(10)
+        layout.addWidget(label(step.title, name="section"))
+        layout.addLayout(form)
+        layout.addWidget(self.trouble)
+        layout.addLayout(row(1, button("Leave it", self.reject), self.accept_button))
+
+    def _accept(self) -> None:
+        try:
+            made = self._kind.model_validate({name: _value(name, field) for name, field in self.fields.items()})
+            if not isinstance(made, AudioStep):
+                made.output(self._before)  # refuses what cannot be
+        except ValidationError as error:
+            first = error.errors()[0]
+            self.trouble.setText(f"{_WORDS.get(str(first['loc'][-1]), first['loc'][-1])}: {first['msg'].lower()}.")
+            return
+        except YomikomiError as error:
+            self.trouble.setText(str(error))
+            return
+        self.step = made
+        self.accept()
+
+
+def _limits(metadata: list[Any]) -> tuple[float, float]:
+    low, high = 0.0, float(_WIDEST)
+    for one in metadata:
+        low = next((float(value) for name in ("ge", "gt") if (value := getattr(one, name, None)) is not None), low)
+        high = next((float(value) for name in ("le", "lt") if (value := getattr(one, name, None)) is not None), high)
+    return low, high
+
+
+def _field(name: str, kind: Any, metadata: list[Any], now: Any) -> QWidget:
+    low, high = _limits(metadata)
+    if name == "track":
+        made = QSpinBox()  # −1 stands for all of them
+        made.setRange(-1, 31)
+        made.setSpecialValueText("all")
+        made.setValue(-1 if now is None else now)
+        return made
+    if get_origin(kind) is Literal:
+        choice = QComboBox()
+        choice.addItems([str(one) for one in get_args(kind)])
+        choice.setCurrentText(str(now))
+        return choice
+    if kind is bool:
+        tick = QCheckBox()
+        tick.setChecked(now)
+        return tick
+    if kind is float:
+        number = QDoubleSpinBox()
+        number.setDecimals(1 if name != "chroma" else 3)
+        number.setRange(low, high)
+        number.setSuffix(_UNITS.get(name, ""))
+        number.setValue(now)
+        return number
+    if kind is str:
+        return QLineEdit(now)
+    whole = QSpinBox()
+    whole.setRange(int(low), int(high))
+    whole.setValue(now)
+    return whole
+
+
+def _value(name: str, field: QWidget) -> Any:
+    if isinstance(field, QComboBox):
+        return field.currentText()
+    if isinstance(field, QCheckBox):
+        return field.isChecked()
+    if isinstance(field, QLineEdit):
+        return field.text().strip()
+    assert isinstance(field, QSpinBox | QDoubleSpinBox)
+    return None if name == "track" and field.value() < 0 else field.value()
