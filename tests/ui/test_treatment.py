@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PySide6.QtCore import Qt
@@ -122,3 +123,17 @@ def test_sound_is_set_by_hand_and_the_trials_stay(window: MainWindow, station: T
     window.do("as_suggested")
     assert station.chosen.sound == ()
     assert not _hand_cards(station)
+
+
+def test_a_loop_that_comes_after_the_window_went_is_dropped(
+    window: MainWindow, station: TreatmentStation, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It was put into widgets that were gone: calls know whether the asker is still there where they are given a method of it."""
+    qtbot.waitUntil(lambda: station._loop is not None, timeout=30_000)
+    asked: list[Any] = []
+    monkeypatch.setattr(window.state.calls, "call", lambda _kind, _function, answer, *_: asked.append(answer))
+    assert station.chosen is not None
+    station.choose(station.chosen.having(Crop(top=8)))
+    station._source_key = ()
+    station._show_choice()
+    assert [answer.func.__self__ for answer in asked] == [station, station]

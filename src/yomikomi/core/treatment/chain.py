@@ -18,7 +18,7 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.step import Filters, Site, Told, Worker
-from yomikomi.core.treatment.steps import Deinterlace, Fields
+from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.graph import FilterLine
 from yomikomi.core.video.timecode import clock
@@ -257,6 +257,3 @@ def chain_for(
         first=Fraction(reading.first_seconds) if site is not None else None, most_filled_s=most_filled_s, retimed=reading.rate.retimed,
         site=site or Site(reading),
     )  # fmt: skip
-
-
-__all__ = ["MOST_FILLED_S", "Chain", "Deinterlace", "Fields", "PictureFormat", "Treatment", "chain_for"]

@@ -7,8 +7,7 @@ frames themselves (``open``). To add one: a file in ``steps/`` and a row in ``st
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
-from fractions import Fraction
+from dataclasses import dataclass
 from typing import ClassVar, Protocol
 
 import av
@@ -89,15 +88,3 @@ class Step(BaseModel):
     def reach(self) -> int:
         """Frames before and after one that have a say in what becomes of it."""
         return 0
-
-
-@dataclass
-class Tick:
-    """Puts frames at places of a constant rate."""
-
-    rate: Fraction
-    told: Told = field(default_factory=Told)
-
-    def put(self, frame: av.VideoFrame, tick: int) -> av.VideoFrame:
-        frame.pts, frame.time_base, frame.duration = tick, 1 / self.rate, 1
-        return frame

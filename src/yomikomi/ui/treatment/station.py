@@ -331,10 +331,8 @@ class TreatmentStation(Station):
             width = max(200, self.player.before.view.width()) if self.player.isVisible() else 372
             shape = reading.geometry
             request = LoopRequest(view.take.path, reading, min(width, shape.width) // 2 * 2, min(480, shape.height))
-            self.state.calls.call(
-                "loop source", lambda: open_loop(request, SilentReporter()), lambda made: self._take_source(place, made),
-                self.state.tell_error,
-            )  # fmt: skip
+            taken = partial(self._take_source, place)
+            self.state.calls.call("loop source", lambda: open_loop(request, SilentReporter()), taken, self.state.tell_error)
         elif self._source is not None:
             self._treat_loop(self._source)
 
@@ -353,10 +351,8 @@ class TreatmentStation(Station):
             return
         self._loop = None
         self.player.after.put(None, "after …")
-        self.state.calls.call(
-            "loop", lambda: treat_loop(source, treatment, SilentReporter()), lambda side: self._take_loop(treatment, side),
-            self.state.tell_error,
-        )  # fmt: skip
+        taken = partial(self._take_loop, treatment)
+        self.state.calls.call("loop", lambda: treat_loop(source, treatment, SilentReporter()), taken, self.state.tell_error)
 
     def _take_loop(self, treatment: Treatment, side: LoopSide) -> None:
         self._loops[treatment.digest] = self._loop = side
