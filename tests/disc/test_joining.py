@@ -14,9 +14,12 @@ import pytest
 
 from tests.disc.conftest import Disc
 from tests.making import decode_luma, psnr
+from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.disc.joining import JoinRequest, JoinResult, join_title
 from yomikomi.core.errors import CancelledError, DriveFullError, WrongUseError
 from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.run.copying import CopyRequest, make_copy
+from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.picture_at import frame_at
 from yomikomi.core.video.planes import luma
 from yomikomi.core.work import SilentReporter
@@ -100,6 +103,24 @@ def test_subtitles_and_chapters_come_at_their_times(joined: JoinResult, lessons_
         chapters = container.chapters()
     starts = [float(chapter["start"] * chapter["time_base"]) for chapter in chapters]
     assert starts == pytest.approx(true.chapter_seconds, abs=0.15)
+
+
+def test_a_copy_keeps_tracks_subtitles_and_chapters(joined: JoinResult, tmp_path: Path) -> None:
+    """The journey of a disc's title: what Matroska can hold is all there, bitmap subtitles at their times."""
+    reading = read(ReadRequest(joined.path), SilentReporter())
+    recipe = recipe_for("h264", 30, speed="ultrafast", container="mkv", sound="opus")
+    made = make_copy(CopyRequest(joined.path, tmp_path / "c.mkv", reading, fields_treatment(reading), recipe), SilentReporter())
+    assert made.verified, made.checks
+    assert made.not_carried == []
+    first = Fraction(reading.first_seconds)
+    before, after = packets(joined.path, "subtitle"), packets(tmp_path / "c.mkv", "subtitle")
+    assert [float(time - first) for time, _, _ in before] == pytest.approx([float(time) for time, _, _ in after], abs=0.002)
+    with av.open(str(joined.path)) as one, av.open(str(tmp_path / "c.mkv")) as two:
+        assert [stream.language for stream in two.streams.audio] == [stream.language for stream in one.streams.audio] == ["eng", "jpn"]
+        assert [stream.language for stream in two.streams.subtitles] == [stream.language for stream in one.streams.subtitles]
+        picture = next(packet.decode()[0] for packet in two.demux(two.streams.subtitles[0]) if packet.size)
+        assert picture.width > 100
+        assert len(two.chapters()) == len(one.chapters()) > 1
 
 
 def test_an_image_gives_the_same_take(joined: JoinResult, lessons_image: Path, tmp_path: Path) -> None:

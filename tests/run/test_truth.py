@@ -128,7 +128,7 @@ def test_what_is_not_carried_is_named(tmp_path: Path) -> None:
         sink.add_stream("pcm_s16le", rate=48_000, layout="stereo")  # a track that holds nothing
         base = Fraction(1, 1000)
         sink.set_chapters([
-            {"id": n, "start": 400 * n, "end": 400 * n + 400, "time_base": base, "metadata": {}} for n in range(2)
+            {"id": n, "start": 400 * n, "end": 400 * n + 400, "time_base": base, "metadata": {"title": f"part {n}"}} for n in range(2)
         ])  # fmt: skip
         for packet in source.demux():
             if packet.dts is not None:
@@ -140,10 +140,23 @@ def test_what_is_not_carried_is_named(tmp_path: Path) -> None:
         sink.mux(line)
     result = _copy(rich, tmp_path / "copy.mp4")
     assert result.verified
-    assert "2 chapters" in result.not_carried
-    assert "1 subtitle track" in result.not_carried
+    assert "subtitles (srt): MP4 does not take them as they are" in result.not_carried
     assert any("sound 2" in words and "holds nothing" in words for words in result.not_carried)
     assert "not in the copy: " in result.verdict
+    assert {check.name: check.found for check in result.checks}["chapters"] == "2 of 2"
+    matroska = QUICK.model_copy(update={"container": "mkv", "sound_codec": "opus"})
+    whole = make_copy(CopyRequest(rich, tmp_path / "copy.mkv", _read(rich), Treatment(), matroska), SilentReporter())
+    assert whole.verified, whole.checks
+    assert not any("subtitle" in words or "chapter" in words for words in whole.not_carried)
+    for copy in (tmp_path / "copy.mp4", tmp_path / "copy.mkv"):
+        with av.open(str(copy)) as container:
+            assert [round(float(one["start"] * one["time_base"]), 3) for one in container.chapters()] == [0.0, 0.4]  # type: ignore[operator]
+            assert [one["metadata"].get("title") for one in container.chapters()] == ["part 0", "part 1"]
+            assert len(container.streams.subtitles) == (copy.suffix == ".mkv")
+    with av.open(str(tmp_path / "copy.mkv")) as container:
+        lines = [(packet.pts, bytes(packet)) for packet in container.demux(container.streams.subtitles[0]) if packet.size]
+    assert lines == [(100, b"a line")]
+
 
 
 def test_a_reading_of_what_was_there_before_is_not_used(tmp_path: Path) -> None:

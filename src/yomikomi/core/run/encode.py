@@ -14,6 +14,7 @@ import av.container
 from yomikomi.core.balance.recipes import CODECS, Recipe, check_depth, pixel_format_for, set_up, sound_layout
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.run.others import NONE_CARRIED, Carried, Others, uncounted
 from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
 from yomikomi.core.treatment.model import Treatment
@@ -22,7 +23,6 @@ from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, use_threads
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import heard_streams, open_media, video_stream
-from yomikomi.core.video.units import counted
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import lower_all_threads, tame_encoders
 
@@ -73,6 +73,7 @@ class Encoded:
     damage : of the source, as it was decoded for this copy.
     filled, dropped : frames that stand in for missing ones; frames of the source that found no place.
     not_carried : what the source holds besides, in words.
+    carried : subtitles and chapters that were taken over.
     """
 
     path: Path
@@ -85,6 +86,7 @@ class Encoded:
     filled: int = 0
     dropped: int = 0
     not_carried: tuple[str, ...] = ()
+    carried: Carried = NONE_CARRIED
 
 
 class _Encode:
@@ -105,6 +107,7 @@ class _Encode:
         self.damage = Damage()
         self.sounds: list[ExpectedSound] = []
         self.not_carried: list[str] = []
+        self.others: Others | None = None
 
     def run(self, part: Path) -> None:
         container_kind = self.request.recipe.container
@@ -116,7 +119,10 @@ class _Encode:
             use_threads(picture, exact=True)
             video = self._add_picture(sink)
             tracks = self._add_sounds(source, sink)
-            self._name_others(source, picture)
+            self.others = Others(
+                source, sink, self.request.path, container=container_kind, first=self.first, seconds=self.request.reading.duration_seconds
+            )
+            self.not_carried += [*self.others.left, *uncounted(source, picture, len(heard_streams(source)))]
             streams = [picture, *(track.source for track in tracks.values())]
             with Decoder(source, streams, self.request.path, self.reporter.check) as decoder:
                 self._go(decoder, sink, video, tracks)
@@ -150,19 +156,6 @@ class _Encode:
                 self.not_carried.append(f"sound {number + 1}: {channels} channels were mixed into {kept}")
         return tracks
 
-    def _name_others(self, source: av.container.InputContainer, picture: av.VideoStream) -> None:
-        """What a source holds beside what a copy takes over."""
-        unknown = len(source.streams.audio) - len(heard_streams(source))
-        counts = (
-            (len(source.chapters()), "chapter", "chapters"),
-            (len(source.streams.subtitles), "subtitle track", "subtitle tracks"),
-            (sum(stream.index != picture.index for stream in source.streams.video), "further picture stream", "further picture streams"),
-            (unknown, "sound stream of an unknown kind", "sound streams of an unknown kind"),
-            (len(source.streams.data), "data stream", "data streams"),
-            (len(source.streams.attachments), "attached file", "attached files"),
-        )
-        self.not_carried += [counted(number, one, many) for number, one, many in counts if number]
-
     def _go(
         self, decoder: Decoder, sink: av.container.OutputContainer, video: av.VideoStream, tracks: dict[int, SoundTrack]
     ) -> None:
@@ -183,6 +176,8 @@ class _Encode:
             if self.frames == 0:
                 video.codec_context.open(strict=False)
                 lower_all_threads()
+                if self.others is not None:
+                    self._mux(sink, self.others.packets(self.reporter.check))
             self._mux(sink, video.encode(treated))
             self.frames += 1
             self._tell()
@@ -228,5 +223,5 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
         ) from error  # fmt: skip
     return Encoded(
         part, job.frames, treated.rate, part.stat().st_size, time.monotonic() - started, tuple(job.sounds), job.damage,
-        job.chain.filled, job.chain.dropped, tuple(job.not_carried),
+        job.chain.filled, job.chain.dropped, tuple(job.not_carried), job.others.carried if job.others is not None else NONE_CARRIED,
     )  # fmt: skip

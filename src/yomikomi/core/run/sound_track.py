@@ -41,8 +41,9 @@ class SoundTrack:
         assert isinstance(stream, av.AudioStream)
         self.stream = stream
         self.stream.codec_context.bit_rate = sound_bits_per_second(recipe, channels)
-        if source.language:
-            self.stream.metadata["language"] = source.language
+        for key in ("language", "title"):
+            if source.metadata.get(key):
+                self.stream.metadata[key] = source.metadata[key]
         self._first = first - (plan.later if plan is not None else 0)
         self._graph: av.filter.Graph | None = None
         self._like = ("", "", 0)

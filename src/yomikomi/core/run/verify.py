@@ -27,6 +27,8 @@ from yomikomi.core.work import Reporter
 # How far sound may end from where it should: a packet of either codec and the encoder's priming (common practice).
 _SOUND_TOLERANCE_S = 0.1
 _REPORT_PERIOD_S = 0.1
+# Chapters are kept in milliseconds.
+_CHAPTER_TOLERANCE_S = 0.002
 # Sound that peaks above this in the source may not be silent in the copy.
 _AUDIBLE_DB = -50.0
 
@@ -63,6 +65,8 @@ class _Seen:
     colour: ColourTags
     meters: list[SoundMeter]
     stamps: list[int | None]
+    subtitles: int = 0
+    starts: tuple[float, ...] = ()
     damage: Damage = NO_DAMAGE
 
 
@@ -81,6 +85,7 @@ def verify(expected: Expected, reporter: Reporter) -> list[Check]:
         _duration(expected, seen.stamps, seen.base),
         _rate(expected, seen.stamps, seen.base, seen.declared),
         *_sounds(expected, seen.meters),
+        *_carried(expected, seen),
         _shape(expected, seen.shape),
         _colour(expected, seen.colour),
         _index(expected, path),
@@ -101,6 +106,8 @@ def _look(expected: Expected, reporter: Reporter) -> _Seen:
             colour=ColourTags.of(picture.codec_context),
             meters=list(meters.values()),
             stamps=[],
+            subtitles=len(container.streams.subtitles),
+            starts=tuple(float(one["start"] * Fraction(one["time_base"] or 1)) for one in container.chapters()),
         )
         with Decoder(container, [picture, *container.streams.audio], path, reporter.check) as decoder:
             for index, frame in decoder.frames():
@@ -150,6 +157,19 @@ def _sounds(expected: Expected, meters: list[SoundMeter]) -> list[Check]:
         heard = peak <= _AUDIBLE_DB or meter.peak_db > _AUDIBLE_DB
         checks.append(Check(name=f"{name} present", passed=heard, found=f"peak {decibel_text(meter.peak_db)}"))
     return checks
+
+
+def _carried(expected: Expected, seen: _Seen) -> list[Check]:
+    """Subtitles and chapters, where there are any."""
+    meant, found = expected.encoded.carried, []
+    if meant.subtitles or seen.subtitles:
+        passed = seen.subtitles == meant.subtitles
+        found.append(Check(name="subtitle tracks", passed=passed, found=f"{seen.subtitles} of {meant.subtitles}"))
+    if meant.starts:
+        near = [abs(one - two) <= _CHAPTER_TOLERANCE_S for one, two in zip(seen.starts, meant.starts, strict=False)]
+        words = f"{len(seen.starts)} of {len(meant.starts)}"
+        found.append(Check(name="chapters", passed=all(near) and len(seen.starts) == len(meant.starts), found=words))
+    return found
 
 
 def _shape(expected: Expected, found: tuple[int, int, Fraction]) -> Check:

@@ -1,0 +1,112 @@
+"""What a source holds beside pictures and sound, taken over as it is: subtitles and chapters."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import av.container
+
+from yomikomi.core.video.media import open_media
+from yomikomi.core.video.packets import packets_of
+from yomikomi.core.video.units import counted
+
+# Kinds of subtitles that a container takes as they are. (Others would have to be made anew, and bitmaps cannot become text.)
+_TAKEN = {
+    "mkv": {"subrip", "srt", "ass", "ssa", "webvtt", "dvd_subtitle", "dvdsub", "dvb_subtitle", "dvbsub", "hdmv_pgs_subtitle", "pgssub"},
+    "mp4": {"mov_text"},
+}
+_KINDS = {"dvd_subtitle": "bitmaps", "dvdsub": "bitmaps", "dvbsub": "bitmaps", "pgssub": "bitmaps", "hdmv_pgs_subtitle": "bitmaps"}
+
+
+@dataclass(frozen=True)
+class Carried:
+    """``starts``: of the chapters, seconds after the first picture."""
+
+    subtitles: int = 0
+    starts: tuple[float, ...] = ()
+
+
+NONE_CARRIED = Carried()
+
+
+class Others:
+    """Subtitles and chapters of a source, put into a copy.
+
+    Parameters
+    ----------
+    first : stamp of the first picture, seconds: everything begins there.
+    seconds : length of the take; chapters that begin behind its end are left out.
+    """
+
+    def __init__(
+        self, source: av.container.InputContainer, sink: av.container.OutputContainer, path: Path, *, container: str, first: Fraction,
+        seconds: float,
+    ) -> None:  # fmt: skip
+        self._path, self._first = path, first
+        self._out: dict[int, Any] = {}
+        self.left: list[str] = []
+        for stream in source.streams.subtitles:
+            name = stream.codec_context.name if stream.codec_context is not None else "unknown"
+            if name not in _TAKEN[container]:
+                self.left.append(f"subtitles ({_KINDS.get(name, name)}): {_WORDS[container]} does not take them as they are")
+                continue
+            made = sink.add_stream_from_template(stream)
+            for key in ("language", "title"):
+                if stream.metadata.get(key):
+                    made.metadata[key] = stream.metadata[key]
+            self._out[stream.index] = made
+        chapters = list(_shifted(source.chapters(), first, seconds))
+        if chapters:
+            sink.set_chapters(chapters)
+        self.carried = Carried(len(self._out), tuple(float(one["start"] * one["time_base"]) for one in chapters))
+
+    def packets(self, check: Callable[[], None]) -> Iterator[av.Packet]:
+        """The subtitles, for the copy; they are few, so all of them come before the pictures, and the container puts them in order."""
+        if not self._out:
+            return
+        with open_media(self._path) as again:
+            for packet in packets_of(again, [again.streams[index] for index in self._out], self._path):
+                check()
+                if packet.pts is None or not packet.size:
+                    continue
+                base = Fraction(packet.time_base or Fraction(1, 1000))
+                shift = round(self._first / base)
+                if packet.pts < shift and packet.pts + (packet.duration or 0) <= shift:
+                    continue  # over before the first picture
+                out = self._out[packet.stream.index]
+                packet.pts = max(0, packet.pts - shift)
+                packet.dts = packet.pts
+                packet.stream = out
+                yield packet
+
+
+def _shifted(chapters: list[Any], first: Fraction, seconds: float) -> Iterator[Any]:
+    """Chapters counted from the first picture; those that lie outside of the take are left out."""
+    for one in chapters:
+        base = Fraction(one["time_base"])
+        start, end = one["start"] * base - first, one["end"] * base - first
+        if end > 0 and start < seconds:
+            begin = max(Fraction(0), start)
+            yield {
+                "id": one["id"], "start": round(begin * 1000), "end": round(max(begin, end) * 1000), "time_base": Fraction(1, 1000),
+                "metadata": dict(one.get("metadata") or {}),
+            }  # fmt: skip
+
+
+_WORDS = {"mkv": "Matroska", "mp4": "MP4"}
+
+
+def uncounted(source: av.container.InputContainer, picture: av.VideoStream, known: int) -> list[str]:
+    """What a copy does not take over at all, in words; ``known``: sound streams that can be decoded."""
+    counts = (
+        (sum(stream.index != picture.index for stream in source.streams.video), "further picture stream", "further picture streams"),
+        (len(source.streams.audio) - known, "sound stream of an unknown kind", "sound streams of an unknown kind"),
+        (len(source.streams.data), "data stream", "data streams"),
+        (len(source.streams.attachments), "attached file", "attached files"),
+    )
+    return [counted(number, one, many) for number, one, many in counts if number]
