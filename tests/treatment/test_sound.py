@@ -54,7 +54,7 @@ def _noise(seed: int = 1, level: float = 0.1) -> Wave:
 
 def _rendered(path: Path, reading: Reading, treatment: Treatment, span: tuple[Fraction, Fraction] | None = None) -> Wave:
     """Shape (samples, 2), full scale 1."""
-    target = path.with_name(f"{treatment.model_dump_json(include={'sound'}).__hash__()}-{span is None}.mkv")
+    target = path.with_name(f"{abs(hash(treatment.model_dump_json()))}-{span is None}.mkv")
     render(RenderRequest(path, target, reading, treatment, span), SilentReporter())
     with av.open(str(target)) as container:
         blocks = [(round(block.pts * block.time_base * RATE), block.to_ndarray().reshape(-1, 2)) for block in container.decode(audio=0)]

@@ -10,7 +10,7 @@ Source of the sampling theory: Cochran, Sampling Techniques, chapters 6, 9A and 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -60,6 +60,11 @@ class Plan:
     whole: bool
     more: tuple[Segment, ...] = ()
     kept: float = 1.0
+
+    def moved(self, frames: int) -> Plan:
+        """The same of a part that begins so many frames into the take."""
+        segments, more = (tuple(replace(one, first=one.first + frames) for one in some) for some in (self.segments, self.more))
+        return replace(self, segments=segments, more=more)
 
 
 def plan_segments(complexity: Complexity, *, frames: int, count: int = _USUAL_SEGMENTS, more: int = 0, seed: int = 1) -> Plan:

@@ -20,8 +20,9 @@ from yomikomi.core.balance.segments import Segment, plan_segments
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.balance.trial import Trial, busiest_place, run_trial, save_crop
 from yomikomi.core.reading.current import check_current
-from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.models import Complexity, Reading
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import tame_encoders
@@ -57,7 +58,9 @@ class _Bench:
     def __init__(self, request: TrialRequest, reporter: Reporter) -> None:
         self.request, self.reporter = request, reporter
         self.reading = request.reading
-        self.plan = plan_segments(self.reading.complexity, frames=self.reading.frames, count=request.segments, more=request.more)
+        self.timing = Timing.of(self.reading, request.treatment)
+        self.complexity, self.offset, frames = self._kept_complexity()
+        self.plan = plan_segments(self.complexity, frames=frames, count=request.segments, more=request.more).moved(self.offset)
         self.found: dict[Recipe, list[tuple[Segment, Trial]]] = {recipe: [] for recipe in request.recipes}
         self.treat_times: list[float] = []
         self.crops: dict[Recipe, str] = {}
@@ -67,7 +70,18 @@ class _Bench:
         self.steps = len(self.plan.segments) * len(request.recipes) + len(self.plan.more) * len(self.anchors)
         self.done = 0
         self.rate = request.treatment.output_rate(Fraction(self.reading.rate.nominal))
-        self.frames = Timing.of(self.reading, request.treatment).frames
+        self.frames = self.timing.frames
+
+    def _kept_complexity(self) -> tuple[Complexity, int, int]:
+        """Of what the treatment keeps of the take: complexity, the first frame, frames."""
+        whole, frames = self.reading.complexity, self.reading.frames
+        if self.request.treatment.get(Trim) is None:
+            return whole, 0, frames
+        kept = self.timing.source(range(self.timing.frames), reach=0)
+        each = whole.frames_per_cell
+        first, end = kept.start // each, max(kept.start // each + 1, -(-kept.stop // each))
+        part = Complexity(frames_per_cell=each, cell_bytes=whole.cell_bytes[first:end] or whole.cell_bytes[-1:])
+        return part, first * each, max(1, min(frames, end * each) - first * each)
 
     def run(self) -> TrialSet:
         # Hardest, easiest and typical first: the picture of the trade-off stands after three segments.
@@ -134,7 +148,7 @@ class _Bench:
             treatment=treatment,
             rate=f"{self.rate.numerator}/{self.rate.denominator}",
             frames=self.frames,
-            duration_seconds=self.reading.duration_seconds,
+            duration_seconds=self._seconds,
             sound_bytes=self._sound_bytes(recipes[0]),
             segments=[TriedSegment(first_frame=s.first, frames=s.frames, role=s.role) for s in self.plan.segments],
             sized_on=len(self.plan.segments) + min((len(pairs) for pairs in self.sizing.values()), default=0),
@@ -155,7 +169,7 @@ class _Bench:
         keys = estimate.periodic_key_bytes(pairs, frames=self.frames, key_distance=round(5 * self.rate))
         anchor = self._anchor_of(recipe)
         picture = estimate.picture_bytes(
-            pairs, self.plan, total_complexity=sum(self.reading.complexity.cell_bytes), key_bytes=keys, anchor=anchor
+            pairs, self.plan, total_complexity=sum(self.complexity.cell_bytes), key_bytes=keys, anchor=anchor
         )
         fidelity, noise = estimate.fidelity(pairs, self.plan, anchor)
         return TrialPoint(
@@ -177,11 +191,16 @@ class _Bench:
             return None
         return estimate.Anchor(self.found[known], self.sizing[recipe.codec])
 
+    @property
+    def _seconds(self) -> float:
+        """Length of the copy."""
+        return float(self.timing.seconds) if self.request.treatment.get(Trim) is not None else self.reading.duration_seconds
+
     def _sound_bytes(self, recipe: Recipe) -> int:
-        return int(sum(s.seconds * sound_bits_per_second(recipe, s.channels) / 8 for s in self.reading.sound))
+        return int(sum(min(s.seconds, self._seconds) * sound_bits_per_second(recipe, s.channels) / 8 for s in self.reading.sound))
 
     def _overhead(self, recipe: Recipe) -> int:
-        packets = sum(int(s.seconds / _SOUND_PACKET[recipe.sound_codec]) for s in self.reading.sound)
+        packets = sum(int(min(s.seconds, self._seconds) / _SOUND_PACKET[recipe.sound_codec]) for s in self.reading.sound)
         return overhead_bytes(frames=self.frames, sound_packets=packets, container=recipe.container)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -19,6 +20,8 @@ from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.sounding import sound_plan
+from yomikomi.core.treatment.steps import Trim
+from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, use_threads
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
@@ -98,7 +101,10 @@ class _Encode:
             pixel_format=pixel_format_for(request.recipe.codec, bit_depth=reading.bit_depth),
             most_filled_s=None if request.fill_gaps else MOST_FILLED_S,
         )  # fmt: skip
-        self.expected = max(1, round(Fraction(reading.duration_seconds).limit_denominator(10**6) * self.chain.format.rate))
+        self.timing = Timing.of(reading, request.treatment)
+        self.expected = max(1, self.timing.frames)
+        self.begin = Fraction(reading.first_seconds) + self.timing.begins  # where sound, subtitles and chapters begin, by the file's stamps
+        self.trimmed = request.treatment.get(Trim) is not None
         self.frames = 0
         self.bytes = 0
         self.started = time.monotonic()
@@ -120,7 +126,7 @@ class _Encode:
             video = self._add_picture(sink)
             tracks = self._add_sounds(source, sink)
             self.others = Others(
-                source, sink, self.request.path, container=container_kind, first=self.first, seconds=self.request.reading.duration_seconds
+                source, sink, self.request.path, container=container_kind, first=self.begin, seconds=float(self.timing.seconds)
             )
             self.not_carried += [*self.others.left, *uncounted(source, picture, len(heard_streams(source)))]
             streams = [picture, *(track.source for track in tracks.values())]
@@ -149,12 +155,19 @@ class _Encode:
                 self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): {what}")
                 continue
             plan = sound_plan(self.request.treatment, number, stream.codec_context.layout)
-            tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.first, plan=plan)
-            self.sounds.append(ExpectedSound(found.ends_at + float(plan.later), found.peak_db + plan.gain_db))
+            ends = self.timing.seconds if self.trimmed else None
+            tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.begin, plan=plan, ends=ends)
+            self.sounds.append(self._expected(found.ends_at + float(plan.later), found.peak_db + plan.gain_db))
             kept = sound_layout(channels)[1]
             if kept < channels:
                 self.not_carried.append(f"sound {number + 1}: {channels} channels were mixed into {kept}")
         return tracks
+
+    def _expected(self, ends_at: float, peak_db: float) -> ExpectedSound:
+        """Of a part of the take nobody knows the peak."""
+        if not self.trimmed:
+            return ExpectedSound(ends_at, peak_db)
+        return ExpectedSound(min(ends_at - float(self.timing.begins), float(self.timing.seconds)), -math.inf)
 
     def _go(
         self, decoder: Decoder, sink: av.container.OutputContainer, video: av.VideoStream, tracks: dict[int, SoundTrack]
@@ -164,6 +177,8 @@ class _Encode:
                 self._picture(frame, sink, video)
             else:
                 self._mux(sink, tracks[index].push(frame))
+            if self.trimmed and self.frames >= self.timing.frames and all(track.over for track in tracks.values()):
+                break  # what comes is cut off
         self._picture(None, sink, video)
         if self.frames == 0:
             raise UnreadableError(f"No frame of {self.request.path.name} can be decoded.", remedy="Read it again.")
@@ -173,6 +188,10 @@ class _Encode:
 
     def _picture(self, frame: av.VideoFrame | None, sink: av.container.OutputContainer, video: av.VideoStream) -> None:
         for treated in self.chain.push(frame):
+            if self.trimmed:
+                treated.pts = (treated.pts or 0) - self.timing.kept.start
+                if not 0 <= treated.pts < self.timing.frames:
+                    continue
             if self.frames == 0:
                 video.codec_context.open(strict=False)
                 lower_all_threads()

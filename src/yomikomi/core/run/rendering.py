@@ -109,7 +109,8 @@ def _span(request: RenderRequest) -> range | None:
 def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter: Reporter) -> tuple[int, int]:
     """Frames and sound tracks written."""
     rate, span = treated.format.rate, treated.span or range(treated.timing.frames)
-    begin, end = Fraction(span.start) / rate, Fraction(span.stop) / rate
+    begin = treated.timing.begins + Fraction(span.start) / rate
+    end = begin + Fraction(len(span)) / rate
     with open_media(request.path) as source, av.open(str(part), "w", format="matroska") as sink:
         video = sink.add_stream("ffv1", rate=rate, options={"level": "3", "slicecrc": "1", "g": "1"})
         assert isinstance(video, av.VideoStream)

@@ -5,11 +5,13 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator
 from fractions import Fraction
+from typing import Any
 
 import av
 import av.container
 import av.filter
 import numpy as np
+from numpy.typing import NDArray
 
 from yomikomi.core.balance.recipes import Recipe, sound_bits_per_second, sound_layout
 from yomikomi.core.treatment.sounding import SoundPlan
@@ -27,10 +29,18 @@ class SoundTrack:
     ----------
     first : time stamp of the first picture in seconds; sound is shifted by it, so that both start together.
     plan : what its treatment does to it.
+    ends : seconds after the first picture where it is cut off; None: where it ends.
     """
 
     def __init__(
-        self, sink: av.container.OutputContainer, source: av.AudioStream, recipe: Recipe, *, first: Fraction, plan: SoundPlan | None = None
+        self,
+        sink: av.container.OutputContainer,
+        source: av.AudioStream,
+        recipe: Recipe,
+        *,
+        first: Fraction,
+        plan: SoundPlan | None = None,
+        ends: Fraction | None = None,
     ) -> None:
         self.source = source
         self._filters = plan.filters if plan is not None else ()
@@ -49,17 +59,44 @@ class SoundTrack:
         self._like = ("", "", 0)
         self._matchers: dict[tuple[str, str, int], av.AudioResampler] = {}
         self._samples = 0
+        self._ends = ends
         self._next: Fraction = Fraction(0)  # seconds after the first picture where the sound given so far ends
 
     def push(self, frame: av.AudioFrame) -> Iterator[av.Packet]:
         """Give a decoded block, take packets. A gap before it becomes silence, piece by piece."""
         base = Fraction(frame.time_base or Fraction(1, frame.sample_rate))
         begin = frame.pts * base - self._first if frame.pts is not None else self._next
+        kept = self._inside(frame, begin)
+        if kept is None:
+            return
+        frame = kept
         while begin - self._next > 2 * _SILENCE_S:
             yield from self._give(self._silence(frame), self._next)
             self._next += _SILENCE_S
         yield from self._give(frame, begin)
         self._next = max(self._next, begin + Fraction(frame.samples, frame.sample_rate))
+
+    @property
+    def over(self) -> bool:
+        """Whether it is cut off here."""
+        return self._ends is not None and self._next >= self._ends
+
+    def _inside(self, frame: av.AudioFrame, begin: Fraction) -> av.AudioFrame | None:
+        """The part of a block before the cut; None where there is none."""
+        if self._ends is None:
+            return frame
+        count = int((self._ends - begin) * frame.sample_rate)
+        if count >= frame.samples:
+            return frame
+        self._next = max(self._next, self._ends)
+        if count <= 0:
+            return None
+        channels = len(frame.layout.channels)
+        samples = frame.to_ndarray()
+        part: NDArray[Any] = np.ascontiguousarray(samples[:, :count] if frame.format.is_planar else samples[:, : count * channels])
+        made = av.AudioFrame.from_ndarray(part, format=frame.format.name, layout=frame.layout.name)
+        made.sample_rate = frame.sample_rate
+        return made
 
     def finish(self) -> list[av.Packet]:
         if self._graph is None:

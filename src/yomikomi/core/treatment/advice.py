@@ -14,9 +14,10 @@ from yomikomi.core.treatment.audio_steps import AnyAudioStep, Channels, Gain, Hu
 from yomikomi.core.treatment.cadence import FILM_KINDS, cadence_known, cadence_of, film_rate, frames_in_cadence, pictures_of
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import AnyStep, Crop, Deinterlace, Fields, Film, Levels, Shape
+from yomikomi.core.treatment.steps import AnyStep, Crop, Deinterlace, Fields, Film, Levels, Shape, Trim
 from yomikomi.core.video.rates import fraction_text, rate_text
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
+from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import number_text
 from yomikomi.core.work.text import capital
 
@@ -257,6 +258,31 @@ def _levels(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
     )  # fmt: skip
 
 
+def _trim(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
+    """Black at both ends, and what lies behind it at the end."""
+    found = reading.structure
+    if found is None:
+        return
+    pace = reading.rate.by_stamps
+    stray = min((first for first, _ in found.fragments), default=None)
+    end = reading.duration_seconds - found.tail_black_seconds
+    if stray is not None and stray / pace > reading.duration_seconds / 2:
+        black = next((first for first, last in found.black if first < stray <= last + _NEXT_TO), stray)
+        end = min(end, float(black / pace))
+    step = Trim(start=round(found.head_black_seconds, 3), end=round(end, 3) if end < reading.duration_seconds - _HEARD_TRIM_S else 0)
+    if step == Trim() or (step.end and step.end <= step.start):
+        return
+    off = step.start + (reading.duration_seconds - step.end if step.end else 0)
+    yield Advice(
+        "trim", "In and out", proposal.topic, f"{spoken(off)} at the ends are black, or a stray recording.",
+        (
+            Way(step, capital(step.words(source_format(reading))), f"Cuts off {spoken(off)}; look at both ends first."),
+            Way(None, "The whole take", "Black is copied with it."),
+        ),
+        usual=False,
+    )  # fmt: skip
+
+
 def _sync(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
     found = reading.sync
     if found is None or found.offset_ms is None:
@@ -335,8 +361,10 @@ def _loudness(reading: Reading) -> list[Advice]:
 # Targets of integrated loudness, LUFS (EBU R 128; the others common practice, no source); the highest true peak; what nobody hears.
 _TARGETS = ((-23.0, "broadcast"), (-16.0, "web"), (-14.0, "loud web"))
 _HIGHEST_PEAK, _HEARD_DB = -1.0, 0.5
+# A stray recording begins right behind black, within so many frames; less than so much at the end is not worth a cut, seconds.
+_NEXT_TO, _HEARD_TRIM_S = 3, 0.2
 _MAKERS: dict[str, Callable[[Reading, Proposal], Iterator[Advice]]] = {
-    "crop": _crop, "shape": _shape, "levels": _levels, "sync": _sync, "both sides": _both_sides, "turn channel": _inverted,
+    "trim": _trim, "crop": _crop, "shape": _shape, "levels": _levels, "sync": _sync, "both sides": _both_sides, "turn channel": _inverted,
     "hum filter": _hum,
 }  # fmt: skip
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Crop
+from yomikomi.core.treatment.steps import Crop, Trim
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import HeldFrames, TreatedFrames, hold_frames
 from yomikomi.core.video.planes import frame_from_planes, luma, plane_samples, rgb
@@ -80,6 +80,7 @@ def open_loop(request: LoopRequest, reporter: Reporter) -> LoopSource:
 def treat_loop(source: LoopSource, treatment: Treatment, reporter: Reporter) -> LoopSide:
     """The same second, treated; the same place of the scene."""
     request = source.request
+    treatment = treatment.lacking(Trim())  # the place may lie in what is cut off
     outputs = Timing.of(request.reading, treatment).outputs(source.frames.start, source.frames.stop)
     treated = TreatedFrames(
         request.path, request.reading, treatment, outputs, "yuv444p", reporter.check, held=source.held, most_filled_s=None

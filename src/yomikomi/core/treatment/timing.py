@@ -9,6 +9,7 @@ from fractions import Fraction
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.cadence import Places, cadence_of, gaps_known
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Trim
 
 
 @dataclass(frozen=True)
@@ -18,18 +19,35 @@ class Timing:
     Parameters
     ----------
     rate : of the output, frames a second, exact.
-    frames : of the whole output.
+    kept : the frames of the whole, untrimmed output that are kept; those of the output are numbered from 0 all the same.
     """
 
     reading: Reading
     rate: Fraction
-    frames: int
+    kept: range
 
     @classmethod
     def of(cls, reading: Reading, treatment: Treatment) -> Timing:
         rate = treatment.output_rate(Fraction(reading.rate.nominal))
         seconds = Fraction(reading.duration_seconds).limit_denominator(10**6)
-        return cls(reading, rate, max(1, round(seconds * rate)) if reading.frames else 0)
+        whole = max(1, round(seconds * rate)) if reading.frames else 0
+        trim = treatment.get(Trim)
+        return cls(reading, rate, trim.ticks(rate, whole) if trim is not None and whole else range(whole))
+
+    @property
+    def frames(self) -> int:
+        """Of the output."""
+        return len(self.kept)
+
+    @property
+    def begins(self) -> Fraction:
+        """The moment of the take that the output begins with, seconds."""
+        return self.kept.start / self.rate
+
+    @property
+    def seconds(self) -> Fraction:
+        """Length of the output."""
+        return self.frames / self.rate
 
     def shown_at(self, frame: int) -> Fraction:
         """When a decoded frame of the take is first seen in the output."""
@@ -43,13 +61,16 @@ class Timing:
 
     def outputs(self, first: int, end: int) -> range:
         """Frames of the output that show decoded frames ``first`` up to ``end`` (one past the last)."""
-        return range(self._output_at(self.shown_at(first)), self._output_at(self.shown_at(end)))
+        begin, stop = (self._output_at(self.shown_at(frame)) - self.kept.start for frame in (first, end))
+        begin = max(0, min(begin, self.frames))
+        return range(begin, max(begin, min(stop, self.frames)))
 
     def source(self, outputs: range, *, reach: int) -> range:
         """Decoded frames that have a say in some frames of the output, with ``reach`` more before and behind. All of them, where the
         reading does not list every gap."""
         if not gaps_known(self.reading):
             return range(self.reading.frames)
+        outputs = range(outputs.start + self.kept.start, outputs.stop + self.kept.start)
         pace = Fraction(self.reading.rate.nominal) if self.reading.rate.retimed else self.reading.rate.by_stamps
         places = Places(() if self.reading.rate.retimed else cadence_of(self.reading).gaps)
         first = places.frame_at(max(0, math.floor(outputs.start / self.rate * pace) - 1))

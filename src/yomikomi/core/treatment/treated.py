@@ -63,8 +63,8 @@ def _from(path: Path, reading: Reading, number: int) -> Iterator[av.VideoFrame]:
 
 @dataclass
 class TreatedFrames:
-    """Frames number ``span.start`` up to ``span.stop`` of the treated take (None: all of it), numbered from 0. Each pass decodes anew; a
-    stretch comes out as the same part of the whole does.
+    """Frames number ``span.start`` up to ``span.stop`` of the treated (and trimmed) take (None: all of it), numbered from 0. Each pass
+    decodes anew; a stretch comes out as the same part of the whole does.
 
     Parameters
     ----------
@@ -100,12 +100,13 @@ class TreatedFrames:
         timing = self.timing
         span = self.span if self.span is not None else range(timing.frames)
         source = timing.source(span, reach=_SPARE + sum(step.reach for step in self.treatment.steps))
-        site = Site(self.reading, source.start, span.start, span.stop)
+        begin = timing.kept.start + span.start
+        site = Site(self.reading, source.start, begin, begin + len(span))
         chain = self._chain(site)
         held = self.held is not None and self.held.covers(source)
         found = self.held.part(source) if self.held is not None and held else _from(self.path, self.reading, source.start)
         for out in chain.treat(self._some(found, len(source))):
-            number = (out.pts or 0) - span.start
+            number = (out.pts or 0) - begin
             self.told = chain.told
             if number >= len(span):
                 return

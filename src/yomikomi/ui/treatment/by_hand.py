@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QDoubleSpinBox, QFo
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep, Channels, Gain, Hum, Move
 from yomikomi.core.treatment.format import PictureFormat
-from yomikomi.core.treatment.steps import AnyStep, Crop, Levels, Shape, Size
+from yomikomi.core.treatment.steps import AnyStep, Crop, Levels, Shape, Size, Trim
 from yomikomi.core.video.rates import fraction_text
 from yomikomi.ui.widgets.basics import button, label, row
 
@@ -22,9 +22,9 @@ _WORDS = {
     "width": "Width", "height": "Height", "square": "Square pixels", "kernel": "Kernel", "sample_aspect": "Pixel shape (width/height)",
     "black": "Black is at", "white": "White is at", "to_black": "Black becomes", "to_white": "White becomes",
     "chroma": "Chroma factor (0: as luma)", "range": "Range of the result", "later_ms": "Audio delay", "how": "Channels", "db": "Gain",
-    "hz": "Frequency", "overtones": "Tones notched", "track": "Sound track",
+    "start": "From", "end": "To (0: the end)", "hz": "Frequency", "overtones": "Tones notched", "track": "Sound track",
 }  # fmt: skip
-_UNITS = {"later_ms": " ms", "db": " dB", "hz": " Hz"}
+_UNITS = {"later_ms": " ms", "db": " dB", "hz": " Hz", "start": " s", "end": " s"}
 _WIDEST = 20_000
 
 
@@ -37,6 +37,7 @@ class Kind:
 
 
 KINDS: tuple[Kind, ...] = (
+    Kind("In and out", lambda _now: Trim()),
     Kind("Crop", lambda _now: Crop()),
     Kind("Pixel shape", lambda now: Shape(sample_aspect=fraction_text(now.geometry.sample_aspect))),
     Kind("Levels: full range to limited", lambda _now: Levels(black=0, white=255, chroma=round(224 / 255, 4))),
@@ -119,7 +120,7 @@ def _field(name: str, kind: Any, metadata: list[Any], now: Any) -> QWidget:
         return tick
     if kind is float:
         number = QDoubleSpinBox()
-        number.setDecimals(1 if name != "chroma" else 3)
+        number.setDecimals(3 if name in {"chroma", "start", "end"} else 1)
         number.setRange(low, high)
         number.setSuffix(_UNITS.get(name, ""))
         number.setValue(now)

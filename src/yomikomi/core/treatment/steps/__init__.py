@@ -11,9 +11,10 @@ from yomikomi.core.treatment.steps.fields import Deinterlace, Fields
 from yomikomi.core.treatment.steps.film import Film
 from yomikomi.core.treatment.steps.levels import Levels
 from yomikomi.core.treatment.steps.size import Shape, Size
+from yomikomi.core.treatment.steps.trim import Trim
 
-AnyStep = Annotated[Fields | Film | Crop | Shape | Levels | Size, Field(discriminator="step")]
+AnyStep = Annotated[Trim | Fields | Film | Crop | Shape | Levels | Size, Field(discriminator="step")]
 # Fields first, while lines are still where they were recorded; levels before a resize that would spread what they clip.
-ORDER: tuple[str, ...] = ("fields", "film", "crop", "shape", "levels", "size")
+ORDER: tuple[str, ...] = ("trim", "fields", "film", "crop", "shape", "levels", "size")
 
-__all__ = ["ORDER", "AnyStep", "Crop", "Deinterlace", "Fields", "Film", "Levels", "Shape", "Size"]
+__all__ = ["ORDER", "AnyStep", "Crop", "Deinterlace", "Fields", "Film", "Levels", "Shape", "Size", "Trim"]
