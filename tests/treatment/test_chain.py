@@ -94,6 +94,8 @@ def test_odd_sizes_lose_a_line_and_turned_pictures_are_turned() -> None:
     lumas = [frame[:119, :157] for frame in sliding_frames(4, width=160, height=120)]
     out = _treat(Treatment(), lumas)
     assert (out[0].width, out[0].height) == (156, 118)
+    fields = _treat(Treatment.of_fields(Deinterlace.LEAVE, FieldOrder.TFF), lumas)
+    assert (fields[0].width, fields[0].height) == (156, 116)  # encoders of interlaced frames refuse fields of odd lines
     flat = np.full((64, 96), 60, np.uint8)
     flat[:32] = 180
     turned = _treat(Treatment(), [flat] * 3, rotation=90)[0]

@@ -7,12 +7,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.making import Luma, interlace, noisy, programme_frames, pulled_down, repeated, sliding_frames, write_clip
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.scan.patterns import PATTERNS
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.treatment.advice import fields_advice, fields_treatment
-from yomikomi.core.treatment.cadence import cadence_of, plan_film
+from yomikomi.core.treatment.cadence import Cadence, cadence_of, picture_count, pictures_of, plan_film
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace, Fields, Film
 from yomikomi.core.treatment.treated import TreatedFrames
@@ -109,6 +112,22 @@ def test_lost_frames_leave_the_film_in_step(tmp_path: Path) -> None:
     late = [number - place for place, number in enumerate(found) if number is not None and place > 70]
     assert late
     assert max(abs(one) for one in late) <= 1
+
+
+@given(st.data())
+def test_pictures_are_counted_as_they_are_numbered(data: st.DataObject) -> None:
+    """Any sequence of rounds, each begun anywhere."""
+    keys = [pattern.key for pattern in PATTERNS] + ["1 in 25", "of another version"]
+    lengths = data.draw(st.lists(st.integers(1, 40), min_size=1, max_size=8))
+    starts = [sum(lengths[:number]) for number in range(len(lengths))]
+    runs = tuple((start, data.draw(st.sampled_from(keys)), data.draw(st.integers(0, 30))) for start in starts)
+    cadence = Cadence(sum(lengths), VIDEO, data.draw(st.sampled_from(list(FieldOrder))), runs, ())
+    pictures, of_frame = pictures_of(cadence)
+    assert picture_count(cadence) == len(pictures)
+    assert len(of_frame) == cadence.frames
+    assert sum(picture.count for picture in pictures) == 2 * cadence.frames, "every field belongs to one picture"
+    assert all(picture.frames for picture in pictures)
+    assert [picture.field for picture in pictures] == sorted(picture.field for picture in pictures)
 
 
 def test_a_mixed_take_keeps_film_exact_and_video_in_motion(tmp_path: Path) -> None:

@@ -21,6 +21,7 @@ from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import findings
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import advise, fields_treatment
+from yomikomi.core.treatment.audio_steps import Move
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Crop, Deinterlace, Trim
 from yomikomi.core.treatment.timing import Timing
@@ -93,6 +94,28 @@ def test_sound_goes_with_the_pictures_to_the_sample(tmp_path: Path) -> None:
             update={"container": "mkv", "sound_codec": "opus"}
         )), SilentReporter())
         assert made.verified, made.checks
+
+
+def test_a_variable_rate_is_treated_whole_and_in_parts(tmp_path: Path) -> None:
+    """Stretches of it were other frames than the same part of the whole, and the end was lost."""
+    stamps = np.cumsum(np.random.default_rng(2).integers(1, 4, 60)).tolist()
+    path = write_clip(tmp_path / "v.mkv", sliding_frames(60, width=96, height=64), codec="ffv1", options={}, stamps=stamps)
+    reading = read(ReadRequest(path), SilentReporter())
+    for treatment in (Treatment(), Treatment(steps=(Trim(start=0.8, end=2.0),)), Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF)):
+        out = TreatedFrames(path, reading, treatment, most_filled_s=None)
+        whole = [luma(frame).copy() for frame in out]
+        assert abs(len(whole) - out.timing.frames) <= 2
+        third = len(whole) // 3
+        part = [luma(frame) for frame in TreatedFrames(path, reading, treatment, range(third, 2 * third), most_filled_s=None)]
+        assert all(np.array_equal(one, two) for one, two in zip(part, whole[third : 2 * third], strict=True))
+
+
+def test_sound_that_lies_outside_is_named_and_not_waited_for(tmp_path: Path) -> None:
+    path, reading = _file(tmp_path / "a.mkv", _noise(1), _noise(2))
+    gone = Treatment(sound=(Move(later_ms=-5000),))
+    made = make_copy(CopyRequest(path, tmp_path / "c.mp4", reading, gone, QUICK), SilentReporter())
+    assert made.verified, made.checks
+    assert made.not_carried == ["sound 1 (pcm_s16le): all of it lies before the first picture"]
 
 
 def test_trials_size_what_is_kept(tmp_path: Path) -> None:

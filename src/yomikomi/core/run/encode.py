@@ -155,9 +155,15 @@ class _Encode:
                 self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): {what}")
                 continue
             plan = sound_plan(self.request.treatment, number, stream.codec_context.layout)
+            meant = self._expected(found.ends_at + float(plan.later), found.peak_db + plan.gain_db)
+            begins_at = found.starts_at + float(plan.later) - float(self.timing.begins)
+            if meant.ends_at <= 0 or (self.trimmed and begins_at >= float(self.timing.seconds)):
+                where = "before the first picture" if meant.ends_at <= 0 else "behind the last picture"
+                self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): all of it lies {where}")
+                continue
             ends = self.timing.seconds if self.trimmed else None
             tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.begin, plan=plan, ends=ends)
-            self.sounds.append(self._expected(found.ends_at + float(plan.later), found.peak_db + plan.gain_db))
+            self.sounds.append(meant)
             kept = sound_layout(channels)[1]
             if kept < channels:
                 self.not_carried.append(f"sound {number + 1}: {channels} channels were mixed into {kept}")

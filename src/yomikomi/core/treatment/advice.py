@@ -11,7 +11,7 @@ from yomikomi.core.reading.cards.finding import Finding
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import Proposal, proposals
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, Channels, Gain, Hum, Move
-from yomikomi.core.treatment.cadence import FILM_KINDS, cadence_known, cadence_of, film_rate, frames_in_cadence, pictures_of
+from yomikomi.core.treatment.cadence import FILM_KINDS, cadence_known, cadence_of, film_rate, frames_in_cadence, picture_count
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import AnyStep, Crop, Deinterlace, Fields, Film, Levels, Shape, Trim
@@ -136,10 +136,10 @@ def _cadence_shown(reading: Reading, rate: Fraction | None) -> bool:
     """Whether the frames' own cadence gives about as many pictures as the film's rate asks for."""
     if rate is None or not cadence_known(reading):
         return False
-    pictures, _ = pictures_of(cadence_of(reading))
+    found = picture_count(cadence_of(reading))
     wanted = float(reading.frames * rate / Fraction(reading.rate.nominal))
     # At each break a picture may be cut in two.
-    return abs(len(pictures) - wanted) <= 1 + len(reading.scan.runs) + _FEW_ASTRAY * wanted
+    return abs(found - wanted) <= 1 + len(reading.scan.runs) + _FEW_ASTRAY * wanted
 
 
 def _parts_shown(reading: Reading) -> bool:

@@ -125,6 +125,24 @@ def film_rate(reading: Reading) -> Fraction | None:
     return true if reading.scan.kind == "repeats" and true is not None and true < nominal else None
 
 
+def picture_count(cadence: Cadence) -> int:
+    """How many pictures there are, without numbering them: a window asks, and a long take has hundreds of thousands."""
+    total, ends = 0, [*(first for first, _, _ in cadence.runs[1:]), cadence.frames]
+    for (first, key, place), end in zip(cadence.runs, ends, strict=True):
+        classes = classes_named(key)
+        new = [_new_in(kind) for kind in classes]
+        rounds, rest = divmod(max(0, end - first), len(classes))
+        total += rounds * sum(new) + sum(new[(place + at) % len(new)] for at in range(rest))
+        begins = classes[place % len(classes)]
+        total += int(end > first and (begins in _HELD or begins in _SPLIT or begins in _JOIN))  # nobody knows whose field it is
+    return total
+
+
+def _new_in(kind: Class) -> int:
+    """Pictures that begin in a frame of a class."""
+    return 0 if kind in _JOIN else 2 if kind in {Class.TOP, Class.BOTTOM} else 1
+
+
 def frames_in_cadence(reading: Reading, parts: Sequence[ScanSegment]) -> int:
     """Frames within some parts of a take for which the reading keeps a place in a round."""
     runs = reading.scan.runs
@@ -143,7 +161,7 @@ def classes_of(cadence: Cadence) -> Iterator[tuple[int, Class, bool]]:
             yield frame, classes[(place + frame - first) % len(classes)], frame == first and number > 0
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=2)
 def pictures_of(cadence: Cadence) -> tuple[tuple[FilmPicture, ...], tuple[tuple[int, int], ...]]:
     """The film pictures in their order; and, for each frame, the numbers of the pictures that its top and its bottom field show."""
     places = Places(cadence.gaps)
@@ -184,7 +202,7 @@ def pictures_of(cadence: Cadence) -> tuple[tuple[FilmPicture, ...], tuple[tuple[
     return tuple(FilmPicture(*row) for row in zip(tops, bottoms, fields, counts, strict=True)), tuple(of_frame)
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=2)
 def plan_film(cadence: Cadence, rate: Fraction) -> FilmPlan:
     """Every film picture once, at a constant rate; where the cadence breaks, in step with the take all the same.
 

@@ -66,9 +66,10 @@ class Timing:
         return range(begin, max(begin, min(stop, self.frames)))
 
     def source(self, outputs: range, *, reach: int) -> range:
-        """Decoded frames that have a say in some frames of the output, with ``reach`` more before and behind. All of them, where the
-        reading does not list every gap."""
-        if not gaps_known(self.reading):
+        """Decoded frames that have a say in some frames of the output, with ``reach`` more before and behind. All of them, where all of
+        the output is asked for, and where frames do not stand at a constant rate with every gap known."""
+        steady = self.reading.rate.retimed or self.reading.rate.constant or not self.reading.rate.off_places
+        if not (steady and gaps_known(self.reading)) or outputs == range(self.kept.stop):
             return range(self.reading.frames)
         outputs = range(outputs.start + self.kept.start, outputs.stop + self.kept.start)
         pace = Fraction(self.reading.rate.nominal) if self.reading.rate.retimed else self.reading.rate.by_stamps
