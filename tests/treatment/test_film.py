@@ -5,6 +5,7 @@ from __future__ import annotations
 from fractions import Fraction
 from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 from hypothesis import given
@@ -19,7 +20,8 @@ from yomikomi.core.treatment.cadence import Cadence, cadence_of, picture_count, 
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace, Fields, Film
 from yomikomi.core.treatment.treated import TreatedFrames
-from yomikomi.core.video.planes import luma
+from yomikomi.core.treatment.weaving import weave
+from yomikomi.core.video.planes import luma, plane_samples
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import SilentReporter
 
@@ -195,6 +197,22 @@ def test_a_weave_against_the_cadence_is_mended(tmp_path: Path) -> None:
     assert out.told.mended > 0
     assert found.count(None) <= 6
     assert plan_film(cadence_of(misled), FILM).rate == FILM
+
+
+@pytest.mark.parametrize("kind", ["yuv420p", "nv12", "bgr0", "yuyv422", "yuv422p10le", "gray"])
+def test_weaving_takes_whole_lines_of_any_format(kind: str) -> None:
+    """Packed formats hold several components in a plane; a quarter of each line was taken."""
+    one, two = (av.VideoFrame(98, 64, "yuv444p") for _ in range(2))
+    for frame, seed in ((one, 1), (two, 2)):
+        for plane in frame.planes:
+            plane_samples(plane)[...] = np.random.default_rng(seed).integers(16, 235, (64, 98))
+    first, second = one.reformat(format=kind), two.reformat(format=kind)
+    made = weave(first, second).reformat(format="yuv444p").to_ndarray()
+    a, b = (frame.reformat(format="yuv444p").to_ndarray() for frame in (first, second))
+    if kind not in {"yuv420p", "nv12"}:  # chroma of two lines is one there
+        assert np.array_equal(made[:, 0::2], a[:, 0::2])
+        assert np.array_equal(made[:, 1::2], b[:, 1::2])
+    assert np.array_equal(made[0, 0::2], a[0, 0::2])
 
 
 def test_noise_and_single_fields_do_no_harm(tmp_path: Path) -> None:

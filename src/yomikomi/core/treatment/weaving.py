@@ -12,7 +12,7 @@ from yomikomi.core.treatment.cadence import FilmPicture
 from yomikomi.core.treatment.combing import combing
 from yomikomi.core.treatment.step import Told
 from yomikomi.core.video.graph import FilterLine
-from yomikomi.core.video.planes import bits, luma, plane_samples
+from yomikomi.core.video.planes import bits, luma
 
 # A weave with less combing than this is not looked at further (8-bit code values, see combing).
 _CLEAN = 5.0
@@ -21,13 +21,14 @@ _CLEARLY = 0.5
 
 
 def weave(top: av.VideoFrame, bottom: av.VideoFrame) -> av.VideoFrame:
-    """The top field of one frame and the bottom field of another, sample for sample. Both must be of one size and format."""
+    """The top field of one frame and the bottom field of another, line by line. Both must be of one size and format."""
     made = av.VideoFrame(top.width, top.height, top.format.name)
-    kind = np.uint16 if bits(top) > 8 else np.uint8
     for target, upper, lower in zip(made.planes, top.planes, bottom.planes, strict=True):
-        out = plane_samples(target, kind)
-        out[0::2] = plane_samples(upper, kind)[0::2]
-        out[1::2] = plane_samples(lower, kind)[1::2]
+        # Whole lines in bytes: a plane may hold several components beside each other.
+        length = min(plane.line_size for plane in (target, upper, lower))
+        out, first, second = (np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, -1) for plane in (target, upper, lower))
+        out[0::2, :length] = first[0::2, :length]
+        out[1::2, :length] = second[1::2, :length]
     made.colorspace, made.color_range = top.colorspace, top.color_range
     made.color_primaries, made.color_trc = top.color_primaries, top.color_trc
     return made
