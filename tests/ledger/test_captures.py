@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.ledger.ages import open_old
 from yomikomi.core.capture.marks import Mark
 from yomikomi.core.capture.mend import Mended
 from yomikomi.core.capture.recording import RecordAs
@@ -35,10 +36,7 @@ def _result(path: Path, **more: object) -> CaptureResult:
 
 def test_a_workspace_of_before_keeps_its_takes(tmp_path: Path) -> None:
     folder = tmp_path / "old"
-    folder.mkdir()
-    with sqlite3.connect(folder / "workspace.sqlite") as connection:
-        connection.executescript((Path(__file__).parent / "workspace-0003.sql").read_text())
-    workspace = Workspace(folder, trust=True)
+    workspace = open_old(folder, "0003")
     record = Record(workspace)
     view = record.carriers()[0]
     assert view.take is not None

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.ledger.ages import open_old
 from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.result import CaptureResult
@@ -90,11 +91,7 @@ def _live(record: Record, number: int, chance: random.Random, reading: Reading) 
 
 @pytest.mark.parametrize("old", ["0001", "0002", "0003", "0004"])
 def test_workspaces_of_every_age(tmp_path: Path, old: str) -> None:
-    folder = tmp_path / "old"
-    folder.mkdir()
-    with sqlite3.connect(folder / "workspace.sqlite") as connection:
-        connection.executescript((Path(__file__).parent / f"workspace-{old}.sql").read_text())
-    workspace = Workspace(folder, trust=True)
+    workspace = open_old(tmp_path / "old", old)
     found = first_look(workspace)
     assert found is not None
     assert found.spines
@@ -104,11 +101,7 @@ def test_workspaces_of_every_age(tmp_path: Path, old: str) -> None:
 
 def test_treatments_of_before_become_documents(tmp_path: Path) -> None:
     """Each with its trials and copies; the migration's own digest is the program's."""
-    folder = tmp_path / "old"
-    folder.mkdir()
-    with sqlite3.connect(folder / "workspace.sqlite") as connection:
-        connection.executescript((Path(__file__).parent / "workspace-0004.sql").read_text())
-    workspace = Workspace(folder, trust=True)
+    workspace = open_old(tmp_path / "old", "0004")
     record = Record(workspace)
     parade, plain, fields, untreated = record.carriers()
     assert parade.treatment == Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.BFF)

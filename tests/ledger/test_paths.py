@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.ledger.ages import open_old
 from tests.path.making import BOX_TABLE, TAPE_TABLE, VHS, best
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.ledger.record import Record
@@ -37,10 +38,7 @@ def _sheet(table: tuple[str, ...] = BOX_TABLE) -> PathSheet:
 def test_a_workspace_of_the_second_form_is_carried_over(tmp_path: Path) -> None:
     """As it stood in a file before there were paths."""
     folder = tmp_path / "old"
-    folder.mkdir()
-    with sqlite3.connect(folder / "workspace.sqlite") as connection:
-        connection.executescript((Path(__file__).parent / "workspace-0002.sql").read_text())
-    workspace = Workspace(folder, trust=True)
+    workspace = open_old(folder, "0002")
     record = Record(workspace)
     view = record.carriers()[0]
     assert (view.label, view.details.sound, view.path, view.progress, view.next_station) == ("K-001", "mono", None, 1, "path")

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 from sqlalchemy import event
 
+from tests.ledger.ages import open_old
 from tests.making import sliding_frames, write_clip
 from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.ledger.gathering import gather
@@ -39,10 +40,7 @@ def judged(view: CarrierView, condition: Condition, note: str = "") -> Intake:
 def test_a_workspace_of_the_first_form_is_taken_over_whole(tmp_path: Path) -> None:
     """The first released form, as it stood in a file."""
     folder = tmp_path / "old"
-    folder.mkdir()
-    with sqlite3.connect(folder / "workspace.sqlite") as connection:
-        connection.executescript((Path(__file__).parent / "workspace-0001.sql").read_text())
-    workspace = Workspace(folder, trust=True)
+    workspace = open_old(folder, "0001")
     record = Record(workspace)
     view = record.carriers()[0]
     assert (view.label, view.title, view.standard, view.nominal_seconds, view.note) == (

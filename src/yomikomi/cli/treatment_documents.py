@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.sentences import Origin, findings
-from yomikomi.core.treatment.advice import Advice, Way, advise, suggested
+from yomikomi.core.treatment.advice import Advice, Way, advise, usual_of
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
@@ -39,9 +39,13 @@ class AdviceDocument(BaseModel):
     alternatives: list[WayDocument]
 
     @classmethod
-    def of(cls, one: Advice, before: PictureFormat) -> AdviceDocument:
+    def of(cls, one: Advice, suggested: Treatment, before: PictureFormat) -> AdviceDocument:
+        """``before``: the take's pictures, before everything that is suggested."""
         step = one.step
-        effect = one.ways[0].title if step is None else step.words if isinstance(step, AudioStep) else step.words(before)
+        if step is None:
+            effect = one.ways[0].title
+        else:
+            effect = step.words if isinstance(step, AudioStep) else step.words(suggested.given_to(step, before))
         return cls(
             key=one.key, title=one.title, topic=one.topic, reason=one.reason, settings=one.step, effect=effect, usual=one.usual,
             alternatives=[_way(way) for way in one.ways[1:]],
@@ -50,12 +54,6 @@ class AdviceDocument(BaseModel):
 
 def _way(way: Way) -> WayDocument:
     return WayDocument(title=way.title, gives=way.gives, settings=way.step)
-
-
-def _given(one: Advice, treatment: Treatment, before: PictureFormat) -> PictureFormat:
-    """What goes into an advised step when everything suggested is done."""
-    whole = treatment.having(one.step) if one.step is not None else treatment
-    return next((given for step, given in zip(whole.steps, whole.formats(before), strict=False) if step == one.step), before)
 
 
 class AdviseDocument(BaseModel):
@@ -78,11 +76,11 @@ class AdviseDocument(BaseModel):
     @classmethod
     def of(cls, reading: Reading, origin: Origin) -> AdviseDocument:
         cards, before = findings(reading, origin), source_format(reading)
-        treatment = suggested(reading, cards)
+        advised = advise(reading, cards)
+        treatment = usual_of(advised)
         made = treatment.formats(before)[-1]
         return cls(
-            file=reading.file, steps=[AdviceDocument.of(one, _given(one, treatment, before)) for one in advise(reading, cards)],
-            treatment=treatment,
+            file=reading.file, steps=[AdviceDocument.of(one, treatment, before) for one in advised], treatment=treatment,
             digest=treatment.digest, words=treatment.words(before), rate=fraction_text(made.rate), rate_words=rate_text(made.rate),
             width=made.geometry.width, height=made.geometry.height, sample_aspect=fraction_text(made.geometry.sample_aspect),
         )  # fmt: skip

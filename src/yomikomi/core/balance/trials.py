@@ -23,7 +23,7 @@ from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Complexity, Reading
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim
-from yomikomi.core.treatment.timing import Timing
+from yomikomi.core.treatment.timing import Timing, length_of
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import tame_encoders
 
@@ -59,6 +59,7 @@ class _Bench:
         self.request, self.reporter = request, reporter
         self.reading = request.reading
         self.timing = Timing.of(self.reading, request.treatment)
+        self._seconds = length_of(self.reading, request.treatment)  # of the copy
         self.complexity, self.offset, frames = self._kept_complexity()
         self.plan = plan_segments(self.complexity, frames=frames, count=request.segments, more=request.more).moved(self.offset)
         self.found: dict[Recipe, list[tuple[Segment, Trial]]] = {recipe: [] for recipe in request.recipes}
@@ -190,11 +191,6 @@ class _Bench:
         if known is None or len(self.sizing[recipe.codec]) < len(self.plan.more):
             return None
         return estimate.Anchor(self.found[known], self.sizing[recipe.codec])
-
-    @property
-    def _seconds(self) -> float:
-        """Length of the copy."""
-        return float(self.timing.seconds) if self.request.treatment.get(Trim) is not None else self.reading.duration_seconds
 
     def _sound_bytes(self, recipe: Recipe) -> int:
         return int(sum(min(s.seconds, self._seconds) * sound_bits_per_second(recipe, s.channels) / 8 for s in self.reading.sound))

@@ -10,8 +10,7 @@ from yomikomi.core.reading.current import check_current
 from yomikomi.core.run.encode import CopyProgress, CopyRequest, encode
 from yomikomi.core.run.verify import Check, Expected, verify
 from yomikomi.core.treatment.chain import chain_for
-from yomikomi.core.treatment.steps import Trim
-from yomikomi.core.treatment.timing import Timing
+from yomikomi.core.treatment.timing import length_of
 from yomikomi.core.video.damage import Damage, damage_words
 from yomikomi.core.video.units import counted
 from yomikomi.core.work import Reporter
@@ -71,11 +70,10 @@ def make_copy(request: CopyRequest, reporter: Reporter) -> CopyResult:
     check_current(request.path, reading, reporter.check)
     with new_file(request.target, safe=_SAFE) as made:
         encoded = encode(request, made.part, reporter)
-        trimmed = request.treatment.get(Trim) is not None
-        seconds = float(Timing.of(reading, request.treatment).seconds) if trimmed else reading.duration_seconds
         expected = Expected(
-            encoded=encoded, treated=chain_for(reading, request.treatment).format, seconds=seconds,
-            container=request.recipe.container, source=request.path, source_content=reading.content,
+            encoded=encoded, treated=chain_for(reading, request.treatment).format,
+            seconds=length_of(reading, request.treatment), container=request.recipe.container, source=request.path,
+            source_content=reading.content,
         )  # fmt: skip
         checks = verify(expected, reporter)
         verified = all(check.passed for check in checks)

@@ -19,6 +19,7 @@ from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.sounding import sound_plan
+from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.video.graph import SoundLine
 from yomikomi.core.video.matroska import set_display_shape
@@ -95,8 +96,8 @@ def render(request: RenderRequest, reporter: Reporter) -> Rendered:
 def _span(request: RenderRequest) -> range | None:
     if request.span is None:
         return None
-    whole = TreatedFrames(request.path, request.reading, request.treatment)
-    rate, frames = whole.timing.rate, whole.timing.frames
+    timing = Timing.of(request.reading, request.treatment)
+    rate, frames = timing.rate, timing.frames
     first, end = (max(0, min(frames, round(at * rate))) for at in request.span)
     if end <= first:
         raise WrongUseError(

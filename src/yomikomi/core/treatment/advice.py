@@ -65,8 +65,13 @@ def advise(reading: Reading, cards: list[Finding]) -> list[Advice]:
 
 def suggested(reading: Reading, cards: list[Finding]) -> Treatment:
     """All that is usually done."""
+    return usual_of(advise(reading, cards))
+
+
+def usual_of(advised: list[Advice]) -> Treatment:
+    """What of some advice is usually done."""
     treatment = Treatment()
-    for one in advise(reading, cards):
+    for one in advised:
         if one.usual and one.step is not None:
             treatment = treatment.having(one.step)
     return treatment
@@ -367,5 +372,3 @@ _MAKERS: dict[str, Callable[[Reading, Proposal], Iterator[Advice]]] = {
     "trim": _trim, "crop": _crop, "shape": _shape, "levels": _levels, "sync": _sync, "both sides": _both_sides, "turn channel": _inverted,
     "hum filter": _hum,
 }  # fmt: skip
-
-__all__ = ["Advice", "Way", "advise", "fields_advice", "fields_treatment", "suggested"]

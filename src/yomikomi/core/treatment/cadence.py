@@ -25,10 +25,10 @@ _AHEAD, _AHEAD_ORPHAN, _BEHIND = Fraction(-11, 20), Fraction(1, 10), Fraction(3,
 # A stretch of so many frames shows all of a round, whatever round it is.
 _LONG_RUN = 120
 
-_HELD = {Class.HELD_T, Class.HELD_B}
-_SPLIT = {Class.SPLIT_T, Class.SPLIT_B}
+# The first field goes on with the picture before; both fields do.
+_HALF_JOIN = {Class.HELD_T, Class.HELD_B, Class.SPLIT_T, Class.SPLIT_B}
 _JOIN = {Class.JOIN_T, Class.JOIN_B, Class.REPEAT}
-_OF_FILM = _HELD | _SPLIT | _JOIN
+_OF_FILM = _HALF_JOIN | _JOIN
 
 
 @dataclass(frozen=True)
@@ -80,8 +80,19 @@ class Cadence:
 
 def cadence_of(reading: Reading) -> Cadence:
     order = FieldOrder(reading.scan.field_order) if reading.scan.field_order else FieldOrder.TFF
-    gaps = () if reading.rate.retimed else tuple(reading.rate.gap_places)
-    return Cadence(reading.frames, Fraction(reading.rate.nominal), order, tuple(reading.scan.runs), gaps)
+    return Cadence(reading.frames, Fraction(reading.rate.nominal), order, tuple(reading.scan.runs), gaps_of(reading))
+
+
+def gaps_of(reading: Reading) -> tuple[tuple[int, int], ...]:
+    """Frame before a gap, frames missing there; where stamps are wrong there are none."""
+    return () if reading.rate.retimed else tuple(reading.rate.gap_places)
+
+
+def _stretches(cadence: Cadence) -> Iterator[tuple[int, int, tuple[Class, ...], int]]:
+    """(first frame, end, classes of a round, place in it) of each run."""
+    for number, (first, key, place) in enumerate(cadence.runs, start=1):
+        end = cadence.runs[number][0] if number < len(cadence.runs) else cadence.frames
+        yield first, end, classes_named(key), place
 
 
 class Places:
@@ -127,14 +138,13 @@ def film_rate(reading: Reading) -> Fraction | None:
 
 def picture_count(cadence: Cadence) -> int:
     """How many pictures there are, without numbering them: a window asks, and a long take has hundreds of thousands."""
-    total, ends = 0, [*(first for first, _, _ in cadence.runs[1:]), cadence.frames]
-    for (first, key, place), end in zip(cadence.runs, ends, strict=True):
-        classes = classes_named(key)
+    total = 0
+    for first, end, classes, place in _stretches(cadence):
         new = [_new_in(kind) for kind in classes]
         rounds, rest = divmod(max(0, end - first), len(classes))
         total += rounds * sum(new) + sum(new[(place + at) % len(new)] for at in range(rest))
         begins = classes[place % len(classes)]
-        total += int(end > first and (begins in _HELD or begins in _SPLIT or begins in _JOIN))  # nobody knows whose field it is
+        total += int(end > first and begins in _OF_FILM)  # nobody knows whose field it is
     return total
 
 
@@ -145,18 +155,13 @@ def _new_in(kind: Class) -> int:
 
 def frames_in_cadence(reading: Reading, parts: Sequence[ScanSegment]) -> int:
     """Frames within some parts of a take for which the reading keeps a place in a round."""
-    runs = reading.scan.runs
-    ends = [*(first for first, _, _ in runs[1:]), reading.frames]
-    held = [(first, end) for (first, key, _), end in zip(runs, ends, strict=True) if set(classes_named(key)) & _OF_FILM]
+    held = [(first, end) for first, end, classes, _ in _stretches(cadence_of(reading)) if set(classes) & _OF_FILM]
     return sum(max(0, min(end, one.end_frame) - max(first, one.first_frame)) for first, end in held for one in parts)
 
 
 def classes_of(cadence: Cadence) -> Iterator[tuple[int, Class, bool]]:
     """(frame, class, whether a round begins anew there) for every frame."""
-    runs = cadence.runs
-    for number, (first, key, place) in enumerate(runs):
-        end = runs[number + 1][0] if number + 1 < len(runs) else cadence.frames
-        classes = classes_named(key)
+    for number, (first, end, classes, place) in enumerate(_stretches(cadence)):
         for frame in range(first, min(end, cadence.frames)):
             yield frame, classes[(place + frame - first) % len(classes)], frame == first and number > 0
 
@@ -181,7 +186,7 @@ def pictures_of(cadence: Cadence) -> tuple[tuple[FilmPicture, ...], tuple[tuple[
     current = -1
     for frame, kind, anew in classes_of(cadence):
         fresh = current < 0 or anew
-        if kind in _HELD or kind in _SPLIT:
+        if kind in _HALF_JOIN:
             first = new() if fresh else current  # after a break nobody knows whose field it is
             second = new()
         elif kind in _JOIN:
@@ -210,8 +215,10 @@ def plan_film(cadence: Cadence, rate: Fraction) -> FilmPlan:
     ----------
     rate : of the film, pictures a second.
 
-    Source: findings, "Film recovery": the drift rule.
+    Raises ValueError for a cadence without runs. Source: findings, "Film recovery": the drift rule.
     """
+    if not cadence.runs:
+        raise ValueError("film is recovered by the cadence of a reading, and this one keeps none")
     pictures, _ = pictures_of(cadence)
     a_field = rate / (2 * cadence.rate)  # pictures that one field lasts
     least, most = _within_a_round(cadence, pictures, a_field)
@@ -237,9 +244,8 @@ def plan_film(cadence: Cadence, rate: Fraction) -> FilmPlan:
 def _within_a_round(cadence: Cadence, pictures: tuple[FilmPicture, ...], a_field: Fraction) -> tuple[Fraction, Fraction]:
     """How far pictures run ahead of an even pace and lag behind it while nothing breaks, as the first long stretch shows: within 2:3 by
     a fifth of a picture, within 24 pictures in 25 frames by nearly one."""
-    starts = [first for first, _, _ in cadence.runs]
-    ends = [*starts[1:], cadence.frames]
-    first, end = max(zip(starts, ends, strict=True), key=lambda run: min(run[1] - run[0], _LONG_RUN), default=(0, cadence.frames))
+    stretches = ((first, end) for first, end, _, _ in _stretches(cadence))
+    first, end = max(stretches, key=lambda run: min(run[1] - run[0], _LONG_RUN))
     drifts = [
         picture.field * a_field - number for number, picture in enumerate(pictures)
         if not picture.orphan and first <= min(picture.frames) and max(picture.frames) < end

@@ -16,11 +16,11 @@ import av
 from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.format import PictureFormat, source_format
+from yomikomi.core.treatment.late_line import LateLine
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.step import Filters, Site, Told, Worker
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.geometry import Geometry
-from yomikomi.core.video.graph import FilterLine
 from yomikomi.core.video.timecode import clock
 
 # Where frames are missing the last one stands in for so long (seconds); a longer gap is no loss but something else.
@@ -62,7 +62,7 @@ class Chain:
         self._before, self._retimed, self._most_filled_s = before, retimed, most_filled_s
         self._first = self._origin = first
         self._number = site.first_frame if site is not None else 0
-        self._taken = self._given = self.filled = 0
+        self._given = self.filled = 0
         self._last_in: Fraction | None = None
         self._last_out: av.VideoFrame | None = None
         self._number_out: int | None = None
@@ -74,7 +74,6 @@ class Chain:
     def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
         """Give a decoded frame with its stamp (None at the end) and take the treated ones."""
         if frame is not None:
-            self._taken += 1
             self._place(frame)
         for out in self._through(0, frame):
             self._count(out)
@@ -149,25 +148,17 @@ class Chain:
 
 
 class _Graph:
-    """Filters of the library as one graph, made when the first frame comes."""
+    """Filters of the library as one graph."""
 
     def __init__(self, filters: Filters, before: PictureFormat) -> None:
         self.told, self.taken = Told(), 0
-        self._filters, self._before = filters, before
-        self._line: FilterLine | None = None
+        self._line = LateLine(filters, before)
         self._like: tuple[int, int, str] | None = None
 
     def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
         if frame is not None:
             self.taken += 1
             frame = self._alike(frame)
-        if self._line is None:
-            if frame is None:
-                return
-            base = Fraction(frame.time_base or Fraction(1, 1000))
-            self._line = FilterLine(
-                self._filters, template=frame, time_base=base, rate=self._before.rate, sample_aspect=self._before.geometry.sample_aspect
-            )
         yield from self._line.push(frame)
 
     def _alike(self, frame: av.VideoFrame) -> av.VideoFrame:

@@ -86,6 +86,14 @@ class Treatment(BaseModel):
             found.append(one.output(found[-1]))
         return found
 
+    def given_to(self, step: AnyStep | AnyAudioStep, before: PictureFormat) -> PictureFormat:
+        """What goes into a step that stands in it, or would. ``before``: as it is shown."""
+        if isinstance(step, AudioStep):
+            return before
+        others = self.lacking(step)
+        ahead = [one for one in others.steps if ORDER.index(one.step) < ORDER.index(step.step)]
+        return others.formats(before)[len(ahead)]
+
     def output_rate(self, rate: Fraction) -> Fraction:
         fields, film = self.get(Fields), self.get(Film)
         if film is not None:

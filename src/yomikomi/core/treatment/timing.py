@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.treatment.cadence import Places, cadence_of, gaps_known
+from yomikomi.core.treatment.cadence import Places, gaps_known, gaps_of
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim
 
@@ -51,9 +51,7 @@ class Timing:
 
     def shown_at(self, frame: int) -> Fraction:
         """When a decoded frame of the take is first seen in the output."""
-        if self.reading.rate.retimed:
-            return frame / Fraction(self.reading.rate.nominal)
-        return Places(cadence_of(self.reading).gaps).of(frame) / self.reading.rate.by_stamps
+        return Places(gaps_of(self.reading)).of(frame) / self._pace
 
     def stamped_at(self, frame: int) -> Fraction:
         """Where a decoded frame is found in the file, seconds after its first."""
@@ -72,11 +70,20 @@ class Timing:
         if not (steady and gaps_known(self.reading)) or outputs == range(self.kept.stop):
             return range(self.reading.frames)
         outputs = range(outputs.start + self.kept.start, outputs.stop + self.kept.start)
-        pace = Fraction(self.reading.rate.nominal) if self.reading.rate.retimed else self.reading.rate.by_stamps
-        places = Places(() if self.reading.rate.retimed else cadence_of(self.reading).gaps)
+        pace, places = self._pace, Places(gaps_of(self.reading))
         first = places.frame_at(max(0, math.floor(outputs.start / self.rate * pace) - 1))
         last = places.frame_at(math.ceil(outputs.stop / self.rate * pace) + 1)
         return range(max(0, first - reach), min(self.reading.frames, last + 1 + reach))
 
+    @property
+    def _pace(self) -> Fraction:
+        """Frames a second that the take runs at."""
+        return Fraction(self.reading.rate.nominal) if self.reading.rate.retimed else self.reading.rate.by_stamps
+
     def _output_at(self, seconds: Fraction) -> int:
         return math.floor(seconds * self.rate + Fraction(1, 2))
+
+
+def length_of(reading: Reading, treatment: Treatment) -> float:
+    """Seconds that a copy lasts: of a whole take what the reading tells, else what is kept of it."""
+    return float(Timing.of(reading, treatment).seconds) if treatment.get(Trim) is not None else reading.duration_seconds

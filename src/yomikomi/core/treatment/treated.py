@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import cached_property
 from pathlib import Path
 
 import av
@@ -83,7 +84,7 @@ class TreatedFrames:
     held: HeldFrames | None = None
     told: Told = field(default_factory=Told)
 
-    @property
+    @cached_property
     def timing(self) -> Timing:
         return Timing.of(self.reading, self.treatment)
 
@@ -92,7 +93,7 @@ class TreatedFrames:
         """What goes into the first step, as it is shown."""
         return source_format(self.reading)
 
-    @property
+    @cached_property
     def format(self) -> PictureFormat:
         return self._chain(Site(self.reading)).format
 

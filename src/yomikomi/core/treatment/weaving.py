@@ -58,18 +58,16 @@ class Weaver:
             return from_field(frames[number], keep_top=picture.top is not None)
         top, bottom = frames[picture.top], frames[picture.bottom]
         made = weave(top, bottom)
-        if combing(luma(made), depth=bits(made)) < _CLEAN:
-            return made
-        return self._mended(picture, made, frames)
+        own = combing(luma(made), depth=bits(made))
+        return made if own < _CLEAN else self._mended(picture, made, own, frames)
 
-    def _mended(self, picture: FilmPicture, made: av.VideoFrame, frames: Mapping[int, av.VideoFrame]) -> av.VideoFrame:
-        """The cadence may be wrong here: where the top field goes with the bottom field of a neighbour, that one is taken; where it goes
-        with none, and the fields of other pictures nearby do, the top field alone is."""
+    def _mended(self, picture: FilmPicture, made: av.VideoFrame, own: float, frames: Mapping[int, av.VideoFrame]) -> av.VideoFrame:
+        """The cadence may be wrong here: where the top field goes with the bottom field of a neighbour, that one is taken.
+        ``own``: combing of what the cadence gives."""
         assert picture.top is not None
         assert picture.bottom is not None
         top = frames[picture.top]
         depth = bits(top)
-        own = combing(luma(made), depth=depth)
         near = (number for number in (picture.top - 1, picture.top, picture.top + 1) if number in frames)
         others = {number: combing(luma(top), luma(frames[number]), depth=depth) for number in near}
         best = min(others, key=others.__getitem__, default=picture.bottom)

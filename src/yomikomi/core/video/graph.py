@@ -3,15 +3,42 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from fractions import Fraction
+from typing import Generic, TypeVar
 
 import av
 import av.filter
 
+_Given = TypeVar("_Given", av.VideoFrame, av.AudioFrame)
 
-class FilterLine:
-    """A straight line of filters with one input and one output.
+
+class _Line(Generic[_Given]):
+    """A straight line of filters with one input and one output, that takes and gives things of one ``kind``."""
+
+    def __init__(self, kind: type[_Given], source: tuple[str, str], filters: Iterable[tuple[str, str]], sink: str) -> None:
+        self._kind: type[_Given] = kind
+        self._graph = av.filter.Graph()
+        nodes = [self._graph.add(name, options) for name, options in (source, *filters)] + [self._graph.add(sink)]
+        for one, two in itertools.pairwise(nodes):
+            one.link_to(two)
+        self._graph.configure()
+        self._source, self._sink = nodes[0], nodes[-1]
+
+    def push(self, given: _Given | None) -> Iterator[_Given]:
+        """Give one (None at the end) and take all that come out."""
+        self._source.push(given)
+        while True:
+            try:
+                out = self._sink.pull()
+            except (av.error.BlockingIOError, av.error.EOFError):
+                return
+            if isinstance(out, self._kind):
+                yield out
+
+
+class FilterLine(_Line[av.VideoFrame]):
+    """A line of filters for pictures.
 
     Parameters
     ----------
@@ -30,35 +57,18 @@ class FilterLine:
         rate: Fraction,
         sample_aspect: Fraction = Fraction(1),
     ) -> None:
-        self._graph = av.filter.Graph()
-        source = self._graph.add(
-            "buffer",
+        options = (
             f"video_size={template.width}x{template.height}:pix_fmt={template.format.name}"
             f":time_base={time_base.numerator}/{time_base.denominator}"
             f":pixel_aspect={sample_aspect.numerator}/{sample_aspect.denominator}"
             f":frame_rate={rate.numerator}/{rate.denominator}"
-            f":colorspace={int(template.colorspace)}:range={int(template.color_range)}",
+            f":colorspace={int(template.colorspace)}:range={int(template.color_range)}"
         )
-        nodes = [source, *(self._graph.add(name, args) for name, args in filters), self._graph.add("buffersink")]
-        for one, two in itertools.pairwise(nodes):
-            one.link_to(two)
-        self._graph.configure()
-        self._source, self._sink = source, nodes[-1]
-
-    def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
-        """Give one frame (None at the end) and take all that come out."""
-        self._source.push(frame)
-        while True:
-            try:
-                out = self._sink.pull()
-            except (av.error.BlockingIOError, av.error.EOFError):
-                return
-            if isinstance(out, av.VideoFrame):
-                yield out
+        super().__init__(av.VideoFrame, ("buffer", options), filters, "buffersink")
 
 
-class SoundLine:
-    """A straight line of sound filters with one input and one output; samples keep their number.
+class SoundLine(_Line[av.AudioFrame]):
+    """A line of filters for blocks of sound; samples keep their number.
 
     Parameters
     ----------
@@ -67,29 +77,8 @@ class SoundLine:
     """
 
     def __init__(self, filters: Sequence[tuple[str, str]], *, like: av.AudioFrame, sample_format: str) -> None:
-        self._graph = av.filter.Graph()
-        self._source = self._graph.add(
-            "abuffer",
-            f"sample_rate={like.sample_rate}:sample_fmt={like.format.name}:channel_layout={like.layout.name}:time_base=1/{like.sample_rate}",
+        options = (
+            f"sample_rate={like.sample_rate}:sample_fmt={like.format.name}:channel_layout={like.layout.name}:time_base=1/{like.sample_rate}"
         )
-        nodes = [
-            self._source,
-            *(self._graph.add(name, options) for name, options in filters),
-            self._graph.add("aformat", f"sample_fmts={sample_format}:sample_rates={like.sample_rate}:channel_layouts={like.layout.name}"),
-            self._graph.add("abuffersink"),
-        ]
-        for one, two in itertools.pairwise(nodes):
-            one.link_to(two)
-        self._graph.configure()
-        self._sink = nodes[-1]
-
-    def push(self, block: av.AudioFrame | None) -> Iterator[av.AudioFrame]:
-        """Give one block (None at the end) and take all that come out."""
-        self._source.push(block)
-        while True:
-            try:
-                out = self._sink.pull()
-            except (av.error.BlockingIOError, av.error.EOFError):
-                return
-            if isinstance(out, av.AudioFrame):
-                yield out
+        form = ("aformat", f"sample_fmts={sample_format}:sample_rates={like.sample_rate}:channel_layouts={like.layout.name}")
+        super().__init__(av.AudioFrame, ("abuffer", options), (*filters, form), "abuffersink")

@@ -16,12 +16,12 @@ from yomikomi.core.reading.cards.scanned import mixture_words
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import proposals
 from yomikomi.core.reading.sentences import findings
-from yomikomi.core.treatment.advice import Advice, advise, suggested
+from yomikomi.core.treatment.advice import Advice, advise, usual_of
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.loop import LoopRequest, LoopSide, LoopSource, open_loop, treat_loop
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import ORDER, AnyStep, Fields, Film
+from yomikomi.core.treatment.steps import AnyStep, Fields, Film
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.timecode import frame_clock
 from yomikomi.core.work import SilentReporter
@@ -44,7 +44,7 @@ class StepCard(Card):
 
     picked = Signal(object, int)
 
-    def __init__(self, advice: Advice, treatment: Treatment) -> None:
+    def __init__(self, advice: Advice) -> None:
         super().__init__(choosable=False)
         self.advice = advice
         self.ways = QComboBox()
@@ -57,7 +57,6 @@ class StepCard(Card):
         self.body.addWidget(self.ways)
         self.body.addWidget(self.gives)
         self.ways.setToolTip(advice.reason)
-        self.show_of(treatment)
         self.ways.activated.connect(lambda number: self.picked.emit(self.advice, number))
 
     def show_of(self, treatment: Treatment) -> None:
@@ -178,7 +177,7 @@ class TreatmentStation(Station):
             return
         cards = findings(reading, view.origin)
         advised = advise(reading, cards)
-        self._suggested = suggested(reading, cards)
+        self._suggested = usual_of(advised)
         same = before is not None and before.id == view.id and before.judged == reading and before.treatment == view.treatment
         if not same or self.history.now is None:
             self.history.begin(view.treatment or self._suggested)
@@ -186,12 +185,10 @@ class TreatmentStation(Station):
         wanted = [one.words for one in proposals(reading, cards) if one.topic not in done]
         self.asked_head.setVisible(bool(wanted))
         self.asked.setText("\n".join(f"– {words}" for words in wanted))
-        assert self.chosen is not None
         for one in advised:
-            card = StepCard(one, self.chosen)
+            card = StepCard(one)
             card.picked.connect(lambda advice, number: self.choose(taking(self._now, advice, advice.ways[number].step)))
             self.cards_box.addWidget(card)
-        self._say(view, reading)
         self._show_choice()
 
     @property
@@ -221,12 +218,7 @@ class TreatmentStation(Station):
         """What goes into a step of the chain."""
         assert self._view is not None
         assert self._view.judged is not None
-        before = source_format(self._view.judged)
-        if isinstance(step, AudioStep):
-            return before
-        others = self._now.lacking(step)
-        ahead = [one for one in others.steps if ORDER.index(one.step) < ORDER.index(step.step)]
-        return others.formats(before)[len(ahead)]
+        return self._now.given_to(step, source_format(self._view.judged))
 
     def _open_form(self, step: AnyStep | AnyAudioStep) -> StepForm:
         form = StepForm(step, self._given(step), self)

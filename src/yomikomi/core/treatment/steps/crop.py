@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import ClassVar, Literal
 
-from pydantic import Field, NonNegativeInt
+from pydantic import NonNegativeInt
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.treatment.format import PictureFormat
@@ -25,7 +25,7 @@ class Crop(Step):
     top: NonNegativeInt = 0
     bottom: NonNegativeInt = 0
     left: NonNegativeInt = 0
-    right: NonNegativeInt = Field(default=0)
+    right: NonNegativeInt = 0
 
     def window(self, before: PictureFormat) -> tuple[int, int, int, int]:
         """Left, top, width, height of what stays. Raises WrongUseError where next to nothing does."""

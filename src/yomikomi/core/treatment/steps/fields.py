@@ -6,15 +6,14 @@ import enum
 from collections import deque
 from collections.abc import Iterator
 from dataclasses import replace
-from fractions import Fraction
 from typing import ClassVar, Literal
 
 import av
 
 from yomikomi.core.treatment.combing import combing
 from yomikomi.core.treatment.format import PictureFormat
+from yomikomi.core.treatment.late_line import LateLine
 from yomikomi.core.treatment.step import Filters, Site, Step, Told, Worker
-from yomikomi.core.video.graph import FilterLine
 from yomikomi.core.video.planes import bits, luma
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import FieldOrder
@@ -32,7 +31,7 @@ class Deinterlace(enum.StrEnum):
 
 
 # Combing (root mean square of the worst blocks, 8-bit code values) from which a frame counts as combed. Noise of 3 makes 2 of it, fine
-# lettering up to 4, teeth of slow movement 8 and more (tests/treatment/test_fields.py).
+# lettering up to 4, teeth of slow movement 8 and more (tests/treatment/test_steps.py).
 COMBED_FROM = 6.0
 # Lines one, two, one: what a blend of both fields is.
 _BLEND = "0 1 0 0 2 0 0 1 0"
@@ -86,18 +85,10 @@ class _OnlyCombed:
 
     def __init__(self, order: FieldOrder, before: PictureFormat) -> None:
         self.told = Told()
-        self._filters, self._before = deinterlacer(order, double=False), before
-        self._line: FilterLine | None = None
+        self._line = LateLine(deinterlacer(order, double=False), before)
         self._waiting: deque[av.VideoFrame] = deque()
 
     def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
-        if self._line is None:
-            if frame is None:
-                return
-            self._line = FilterLine(
-                self._filters, template=frame, time_base=Fraction(frame.time_base or 1), rate=self._before.rate,
-                sample_aspect=self._before.geometry.sample_aspect,
-            )  # fmt: skip
         if frame is not None:
             self._waiting.append(frame)
         for made in self._line.push(frame):

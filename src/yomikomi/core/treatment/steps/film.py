@@ -13,10 +13,10 @@ from pydantic import Field
 
 from yomikomi.core.treatment.cadence import FILM_KINDS, FilmPicture, cadence_of, pictures_of, plan_film
 from yomikomi.core.treatment.format import PictureFormat
+from yomikomi.core.treatment.late_line import LateLine
 from yomikomi.core.treatment.step import Site, Step, Told, Worker
 from yomikomi.core.treatment.steps.fields import deinterlacer
 from yomikomi.core.treatment.weaving import Weaver
-from yomikomi.core.video.graph import FilterLine
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import FieldOrder
 
@@ -68,13 +68,11 @@ class _Kept:
         self.frames: OrderedDict[int, av.VideoFrame] = OrderedDict()
         self.next = first
 
-    def add(self, frame: av.VideoFrame) -> int:
-        number = self.next
-        self.frames[number] = frame
+    def add(self, frame: av.VideoFrame) -> None:
+        self.frames[self.next] = frame
         self.next += 1
         while len(self.frames) > 2 * _KEPT:
             self.frames.popitem(last=False)
-        return number
 
     def holds(self, picture: FilmPicture) -> bool:
         return all(number in self.frames for number in picture.frames)
@@ -114,22 +112,15 @@ class _ByParts:
 
     def __init__(self, order: FieldOrder, before: PictureFormat, site: Site) -> None:
         self.told = Told()
-        self._order, self._before = order, before
+        self._order = order
         self._weaver, self._kept = Weaver(self.told), _Kept(site.first_frame)
         self._pictures, self._of_frame = pictures_of(cadence_of(site.reading))
         self._film = [(one.first_frame, one.end_frame) for one in site.reading.scan.segments if one.kind in FILM_KINDS]
-        self._line: FilterLine | None = None
+        self._line = LateLine(deinterlacer(order, double=True), before)
         self._made = 2 * site.first_frame
         self._waiting: deque[tuple[int, av.VideoFrame]] = deque()
 
     def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
-        if self._line is None:
-            if frame is None:
-                return
-            self._line = FilterLine(
-                deinterlacer(self._order, double=True), template=frame, time_base=Fraction(frame.time_base or 1), rate=self._before.rate,
-                sample_aspect=self._before.geometry.sample_aspect,
-            )  # fmt: skip
         if frame is not None:
             self._kept.add(frame)
         for made in self._line.push(frame):

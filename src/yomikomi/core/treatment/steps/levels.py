@@ -48,7 +48,7 @@ class Levels(Step):
         chroma = f"clip((val-{middle})*{gain:.8f}+{middle}+0.5,0,{top})"
         return [
             ("lutyuv", f"y='{luma}':u='{chroma}':v='{chroma}'"),
-            ("setparams", f"range={'limited' if self.range == 'limited' else 'full'}"),
+            ("setparams", f"range={self.range}"),
         ]
 
     def words(self, before: PictureFormat) -> str:

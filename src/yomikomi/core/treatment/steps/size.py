@@ -12,6 +12,7 @@ from yomikomi.core.errors import WrongUseError
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.step import Filters, Step
 from yomikomi.core.video.geometry import Geometry
+from yomikomi.core.video.rates import fraction_text
 
 # Interlaced frames are scaled field by field: a height is even in each.
 _LARGEST, _LEAST = 16_384, 16
@@ -31,7 +32,7 @@ class Shape(Step):
         return replace(before, geometry=Geometry(shape.width, shape.height, Fraction(self.sample_aspect)))
 
     def filters(self, before: PictureFormat) -> Filters:
-        return [("setsar", Fraction(self.sample_aspect).__str__())]
+        return [("setsar", fraction_text(Fraction(self.sample_aspect)))]
 
     def words(self, before: PictureFormat) -> str:
         return f"flagged {self.output(before).geometry.shape_words}"
@@ -61,9 +62,8 @@ class Size(Step):
     def filters(self, before: PictureFormat) -> Filters:
         made = self.output(before).geometry
         flags = f"{self.kernel}+accurate_rnd+full_chroma_int"
-        aspect = made.sample_aspect
         scaled = ("scale", f"{made.width}:{made.height}:interl={int(before.interlaced)}:flags={flags}")
-        return [scaled, ("setsar", f"{aspect.numerator}/{aspect.denominator}")]
+        return [scaled, ("setsar", fraction_text(made.sample_aspect))]
 
     def words(self, before: PictureFormat) -> str:
         made = self.output(before).geometry
