@@ -6,7 +6,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from yomikomi.core.disc.contents import TitleData
@@ -102,6 +102,7 @@ def test_what_is_less_clear_is_less_certain() -> None:
     tracks=st.lists(st.integers(0, 3), min_size=12, max_size=12),
     stills=st.lists(st.booleans(), min_size=12, max_size=12),
 )
+@example(lengths=[5e-324, 0.0], tracks=[1] * 12, stills=[False] * 12)
 def test_every_title_is_judged_whatever_its_length(lengths: list[float], tracks: list[int], stills: list[bool]) -> None:
     disc = [title(n + 1, length, sounds=tracks[n], still=stills[n]) for n, length in enumerate(lengths)]
     judged = judge_titles(disc)

@@ -22,6 +22,7 @@ _SLOT_S = (17 * 60, 65 * 60)  # half-hour and hour slots with and without breaks
 _EXTRA_S = 60  # extras last under a minute, or at any rate much less than the programme
 _LIKE = 0.25  # episodes differ by less than this part of their middle length
 _MUCH_SHORTER = 0.45
+_MOMENT_S = 0.001  # broken tables tell of titles that last no time at all; shorter ones count as this
 
 
 @dataclass(frozen=True)
@@ -166,7 +167,7 @@ def _programme_evidence(title: TitleData, whole: Sequence[TitleData]) -> Evidenc
     if not others:
         evidence.append((1.6, "the only title with content"))
     elif seconds >= others[0]:
-        times = seconds / max(others[0], 0.001)
+        times = max(seconds, _MOMENT_S) / max(others[0], _MOMENT_S)
         evidence.append((min(2.2, 1.1 * math.log2(times) + 0.4), f"{times:.1f} times as long as the next"))
     if seconds >= _FILM_S:
         evidence.append((1.6, "the length of a film"))
