@@ -101,6 +101,8 @@ def test_odd_sizes_lose_a_line_and_turned_pictures_are_turned() -> None:
     turned = _treat(Treatment(), [flat] * 3, rotation=90)[0]
     assert (turned.width, turned.height) == (64, 96)
     assert abs(float(luma(turned)[:, :28].mean()) - float(luma(turned)[:, 36:].mean())) > 100
+    picture = np.random.default_rng(1).integers(16, 235, (64, 96)).astype(np.uint8)
+    assert np.array_equal(luma(_treat(Treatment(), [picture], rotation=180)[0]), np.rot90(picture, 2))
     chain = Chain(Treatment(), PictureFormat(Geometry(96, 64, Fraction(8, 9)), RATE, "yuv422p", BT601_525), rotation=270)
     assert chain.format.geometry == Geometry(64, 96, Fraction(9, 8))
 

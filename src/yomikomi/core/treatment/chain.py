@@ -18,7 +18,7 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.late_line import LateLine
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.step import Filters, Site, Told, Worker
+from yomikomi.core.treatment.step import UPSIDE_DOWN, Filters, Site, Told, Worker
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.timecode import clock
@@ -26,7 +26,7 @@ from yomikomi.core.video.timecode import clock
 # Where frames are missing the last one stands in for so long (seconds); a longer gap is no loss but something else.
 MOST_FILLED_S = 10
 # Turning back what a camera that was held sideways recorded; degrees counter-clockwise, as the library tells them.
-_TURNS: dict[int, Filters] = {90: [("transpose", "cclock")], 180: [("hflip", ""), ("vflip", "")], 270: [("transpose", "clock")]}
+_TURNS: dict[int, Filters] = {90: [("transpose", "cclock")], 180: [("hflip", ""), *UPSIDE_DOWN], 270: [("transpose", "clock")]}
 
 
 class Chain:

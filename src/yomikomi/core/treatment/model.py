@@ -12,7 +12,7 @@ from yomikomi.core.treatment.audio_steps import ORDER as SOUND_ORDER
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.step import Step
-from yomikomi.core.treatment.steps import ORDER, AnyStep, Deinterlace, Fields, Film
+from yomikomi.core.treatment.steps import ORDER, AnyStep, Deinterlace, Fields, Film, RateCap
 from yomikomi.core.video.standards import FieldOrder
 
 SCHEMA_VERSION: Literal[1] = 1
@@ -95,10 +95,12 @@ class Treatment(BaseModel):
         return others.formats(before)[len(ahead)]
 
     def output_rate(self, rate: Fraction) -> Fraction:
-        fields, film = self.get(Fields), self.get(Film)
+        fields, film, cap = self.get(Fields), self.get(Film), self.get(RateCap)
         if film is not None:
-            return film.film_rate or 2 * rate
-        return 2 * rate if fields is not None and fields.mode is Deinterlace.DOUBLE else rate
+            made = film.film_rate or 2 * rate
+        else:
+            made = 2 * rate if fields is not None and fields.mode is Deinterlace.DOUBLE else rate
+        return made / cap.each if cap is not None else made
 
     @property
     def deinterlace(self) -> Deinterlace:

@@ -17,6 +17,8 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.format import PictureFormat
 
 Filters = list[tuple[str, str]]
+# The library turns a picture upside down by counting its lines backwards; copied, it can be read like any other.
+UPSIDE_DOWN: Filters = [("vflip", ""), ("copy", "")]
 
 
 @dataclass

@@ -5,12 +5,18 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterable, Iterator, Sequence
 from fractions import Fraction
+from pathlib import Path
 from typing import Generic, TypeVar
 
 import av
 import av.filter
 
 _Given = TypeVar("_Given", av.VideoFrame, av.AudioFrame)
+
+
+def quoted(path: Path) -> str:
+    """A file's name as the library reads it in the options of a filter: everything between single quotes stands for itself."""
+    return "'" + str(path).replace("'", r"'\''") + "'"
 
 
 class _Line(Generic[_Given]):

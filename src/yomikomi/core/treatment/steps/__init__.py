@@ -6,15 +6,36 @@ from typing import Annotated
 
 from pydantic import Field
 
+from yomikomi.core.treatment.steps.colour import Colour
 from yomikomi.core.treatment.steps.crop import Crop
 from yomikomi.core.treatment.steps.fields import Deinterlace, Fields
 from yomikomi.core.treatment.steps.film import Film
+from yomikomi.core.treatment.steps.frame import Frame
+from yomikomi.core.treatment.steps.high_range import HighRange
+from yomikomi.core.treatment.steps.legal import Legal
 from yomikomi.core.treatment.steps.levels import Levels
+from yomikomi.core.treatment.steps.mask import Mask
+from yomikomi.core.treatment.steps.matrix import Matrix
+from yomikomi.core.treatment.steps.rate import RateCap
+from yomikomi.core.treatment.steps.reframe import KeyPosition, Reframe
 from yomikomi.core.treatment.steps.size import Shape, Size
+from yomikomi.core.treatment.steps.table import Table
 from yomikomi.core.treatment.steps.trim import Trim
+from yomikomi.core.treatment.steps.turn import Turn
 
-AnyStep = Annotated[Trim | Fields | Film | Crop | Shape | Levels | Size, Field(discriminator="step")]
-# Fields first, while lines are still where they were recorded; levels before a resize that would spread what they clip.
-ORDER: tuple[str, ...] = ("trim", "fields", "film", "crop", "shape", "levels", "size")
+AnyStep = Annotated[
+    Trim | Fields | Film | RateCap | Mask | Crop | Turn | Reframe | Shape
+    | Levels | Colour | Matrix | Size | HighRange | Table | Legal | Frame,
+    Field(discriminator="step"),
+]
+# Fields first, while lines are still where they were recorded; levels before a resize that would spread what they clip; what costs by
+# the sample after what makes fewer of them; bars last, so that nothing is done to them.
+ORDER: tuple[str, ...] = (
+    "trim", "fields", "film", "rate", "mask", "crop", "turn", "reframe", "shape", "levels", "colour", "matrix", "size", "high range",
+    "table", "legal", "frame",
+)  # fmt: skip
 
-__all__ = ["ORDER", "AnyStep", "Crop", "Deinterlace", "Fields", "Film", "Levels", "Shape", "Size", "Trim"]
+__all__ = [
+    "ORDER", "AnyStep", "Colour", "Crop", "Deinterlace", "Fields", "Film", "Frame", "HighRange", "KeyPosition", "Legal", "Levels", "Mask",
+    "Matrix", "RateCap", "Reframe", "Shape", "Size", "Table", "Trim", "Turn",
+]  # fmt: skip
