@@ -10,6 +10,7 @@ Source of the sampling theory: Cochran, Sampling Techniques, chapters 6, 9A and 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -61,9 +62,15 @@ class Plan:
     more: tuple[Segment, ...] = ()
     kept: float = 1.0
 
-    def moved(self, frames: int) -> Plan:
-        """The same of a part that begins so many frames into the take."""
-        segments, more = (tuple(replace(one, first=one.first + frames) for one in some) for some in (self.segments, self.more))
+    def placed(self, place: Callable[[int], int]) -> Plan:
+        """The same of a take of which parts were left out before it was planned; ``place``: of a frame that is left, its number in the
+        take."""
+
+        def moved(one: Segment) -> Segment:
+            first = place(one.first)
+            return replace(one, first=first, frames=place(one.first + one.frames - 1) + 1 - first)
+
+        segments, more = (tuple(moved(one) for one in some) for some in (self.segments, self.more))
         return replace(self, segments=segments, more=more)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -22,7 +23,6 @@ from yomikomi.core.balance.trial import Trial, busiest_place, run_trial, save_cr
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Complexity, Reading
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.treatment.timing import Timing, length_of
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import tame_encoders
@@ -60,8 +60,8 @@ class _Bench:
         self.reading = request.reading
         self.timing = Timing.of(self.reading, request.treatment)
         self._seconds = length_of(self.reading, request.treatment)  # of the copy
-        self.complexity, self.offset, frames = self._kept_complexity()
-        self.plan = plan_segments(self.complexity, frames=frames, count=request.segments, more=request.more).moved(self.offset)
+        self.complexity, place, frames = self._kept_complexity()
+        self.plan = plan_segments(self.complexity, frames=frames, count=request.segments, more=request.more).placed(place)
         self.found: dict[Recipe, list[tuple[Segment, Trial]]] = {recipe: [] for recipe in request.recipes}
         self.treat_times: list[float] = []
         self.crops: dict[Recipe, str] = {}
@@ -73,16 +73,17 @@ class _Bench:
         self.rate = request.treatment.output_rate(Fraction(self.reading.rate.nominal))
         self.frames = self.timing.frames
 
-    def _kept_complexity(self) -> tuple[Complexity, int, int]:
-        """Of what the treatment keeps of the take: complexity, the first frame, frames."""
+    def _kept_complexity(self) -> tuple[Complexity, Callable[[int], int], int]:
+        """Of what the treatment keeps of the take: complexity, the number in the take of a frame that is left, how many are left."""
         whole, frames = self.reading.complexity, self.reading.frames
-        if self.request.treatment.get(Trim) is None:
-            return whole, 0, frames
-        kept = self.timing.source(range(self.timing.frames), reach=0)
-        each = whole.frames_per_cell
-        first, end = kept.start // each, max(kept.start // each + 1, -(-kept.stop // each))
-        part = Complexity(frames_per_cell=each, cell_bytes=whole.cell_bytes[first:end] or whole.cell_bytes[-1:])
-        return part, first * each, max(1, min(frames, end * each) - first * each)
+        if not self.timing.cut:
+            return whole, lambda frame: frame, frames
+        each, last = whole.frames_per_cell, max(0, len(whole.cell_bytes) - 1)
+        parts = [self.timing.source(part, reach=0) for part in self.timing.kept.parts]
+        cells = sorted({min(cell, last) for part in parts for cell in range(part.start // each, max(1, -(-part.stop // each)))})
+        left = Complexity(frames_per_cell=each, cell_bytes=[whole.cell_bytes[cell] for cell in cells] if whole.cell_bytes else [])
+        count = max(1, min(frames, (cells[-1] + 1) * each) - cells[-1] * each + (len(cells) - 1) * each)
+        return left, lambda frame: cells[min(frame // each, len(cells) - 1)] * each + frame % each, count
 
     def run(self) -> TrialSet:
         # Hardest, easiest and typical first: the picture of the trade-off stands after three segments.

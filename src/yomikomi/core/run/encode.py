@@ -19,8 +19,9 @@ from yomikomi.core.run.others import NONE_CARRIED, Carried, Others, uncounted
 from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.pieces import Piece
 from yomikomi.core.treatment.sounding import sound_plan
-from yomikomi.core.treatment.steps import Trim
+from yomikomi.core.treatment.steps import Fade
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, use_threads
 from yomikomi.core.video.geometry import Geometry
@@ -103,8 +104,7 @@ class _Encode:
         )  # fmt: skip
         self.timing = Timing.of(reading, request.treatment)
         self.expected = max(1, self.timing.frames)
-        self.begin = Fraction(reading.first_seconds) + self.timing.begins  # where sound, subtitles and chapters begin, by the file's stamps
-        self.trimmed = request.treatment.get(Trim) is not None
+        self.faded = request.treatment.get(Fade) is not None
         self.frames = 0
         self.bytes = 0
         self.started = time.monotonic()
@@ -126,8 +126,9 @@ class _Encode:
             video = self._add_picture(sink)
             tracks = self._add_sounds(source, sink)
             self.others = Others(
-                source, sink, self.request.path, container=container_kind, first=self.begin, seconds=float(self.timing.seconds)
-            )
+                source, sink, self.request.path, container=container_kind, first=self.first, pieces=self.timing.pieces,
+                seconds=self.timing.between[1],
+            )  # fmt: skip
             self.not_carried += [*self.others.left, *uncounted(source, picture, len(heard_streams(source)))]
             streams = [picture, *(track.source for track in tracks.values())]
             with Decoder(source, streams, self.request.path, self.reporter.check) as decoder:
@@ -154,26 +155,30 @@ class _Encode:
                 what = "nothing in it could be decoded" if damaged else "it holds nothing"
                 self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): {what}")
                 continue
-            plan = sound_plan(self.request.treatment, number, stream.codec_context.layout)
-            meant = self._expected(found.ends_at + float(plan.later), found.peak_db + plan.gain_db)
-            begins_at = found.starts_at + float(plan.later) - float(self.timing.begins)
-            if meant.ends_at <= 0 or (self.trimmed and begins_at >= float(self.timing.seconds)):
-                where = "before the first picture" if meant.ends_at <= 0 else "behind the last picture"
-                self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): all of it lies {where}")
+            plan = sound_plan(self.request.treatment, number, stream.codec_context.layout, self.timing.seconds)
+            begins, ends = (Fraction(at).limit_denominator(10**6) + plan.later for at in (found.starts_at, found.ends_at))
+            heard_there = list(self.timing.pieces.inside(begins, ends))
+            if not heard_there:
+                self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): {self._outside(begins, ends)}")
                 continue
-            ends = self.timing.seconds if self.trimmed else None
-            tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.begin, plan=plan, ends=ends)
-            self.sounds.append(meant)
+            tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.first, plan=plan, pieces=self.timing.pieces)
+            self.sounds.append(self._expected(heard_there[-1], found.peak_db + plan.gain_db))
             kept = sound_layout(channels)[1]
             if kept < channels:
                 self.not_carried.append(f"sound {number + 1}: {channels} channels were mixed into {kept}")
         return tracks
 
-    def _expected(self, ends_at: float, peak_db: float) -> ExpectedSound:
-        """Of a part of the take nobody knows the peak."""
-        if not self.trimmed:
-            return ExpectedSound(ends_at, peak_db)
-        return ExpectedSound(min(ends_at - float(self.timing.begins), float(self.timing.seconds)), -math.inf)
+    def _outside(self, begins: Fraction, ends: Fraction) -> str:
+        first, last = self.timing.between if self.timing.cut else (Fraction(0), ends)
+        if ends <= first or begins >= last:
+            return f"all of it lies {'before the first' if ends <= first else 'behind the last'} picture"
+        return "all of it lies in what is cut out"
+
+    def _expected(self, last: Piece, peak_db: float) -> ExpectedSound:
+        """``last``: the last that is heard. Of a part of the take, or of faded sound, nobody knows the peak."""
+        assert last.end is not None
+        whole = not self.timing.cut and not self.faded
+        return ExpectedSound(float(last.at + last.end - last.begin), peak_db if whole else -math.inf)
 
     def _go(
         self, decoder: Decoder, sink: av.container.OutputContainer, video: av.VideoStream, tracks: dict[int, SoundTrack]
@@ -183,7 +188,7 @@ class _Encode:
                 self._picture(frame, sink, video)
             else:
                 self._mux(sink, tracks[index].push(frame))
-            if self.trimmed and self.frames >= self.timing.frames and all(track.over for track in tracks.values()):
+            if self.timing.cut and self.frames >= self.timing.frames and all(track.over for track in tracks.values()):
                 break  # what comes is cut off
         self._picture(None, sink, video)
         if self.frames == 0:
@@ -194,10 +199,11 @@ class _Encode:
 
     def _picture(self, frame: av.VideoFrame | None, sink: av.container.OutputContainer, video: av.VideoStream) -> None:
         for treated in self.chain.push(frame):
-            if self.trimmed:
-                treated.pts = (treated.pts or 0) - self.timing.kept.start
-                if not 0 <= treated.pts < self.timing.frames:
+            if self.timing.cut:
+                number = self.timing.kept.number(treated.pts or 0)
+                if number is None:
                     continue
+                treated.pts = number
             if self.frames == 0:
                 video.codec_context.open(strict=False)
                 lower_all_threads()

@@ -11,6 +11,7 @@ from typing import Any
 import av
 import av.container
 
+from yomikomi.core.treatment.pieces import Pieces
 from yomikomi.core.video.media import open_media
 from yomikomi.core.video.packets import packets_of
 from yomikomi.core.video.units import counted
@@ -39,15 +40,16 @@ class Others:
 
     Parameters
     ----------
-    first : stamp of the first picture, seconds: everything begins there.
-    seconds : length of the take; chapters that begin behind its end are left out.
+    first : stamp of the first picture, seconds: everything counts from there.
+    pieces : what is kept of the take.
+    seconds : where the last picture ends; chapters that begin behind it are left out.
     """
 
     def __init__(
         self, source: av.container.InputContainer, sink: av.container.OutputContainer, path: Path, *, container: str, first: Fraction,
-        seconds: float,
+        pieces: Pieces, seconds: Fraction,
     ) -> None:  # fmt: skip
-        self._path, self._first = path, first
+        self._path, self._first, self._pieces = path, first, pieces
         self._out: dict[int, Any] = {}
         self.left: list[str] = []
         for stream in source.streams.subtitles:
@@ -60,7 +62,7 @@ class Others:
                 if stream.metadata.get(key):
                     made.metadata[key] = stream.metadata[key]
             self._out[stream.index] = made
-        chapters = list(_shifted(source.chapters(), first, seconds))
+        chapters = list(_shifted(source.chapters(), first, pieces, seconds))
         if chapters:
             sink.set_chapters(chapters)
         self.carried = Carried(len(self._out), tuple(float(one["start"] * one["time_base"]) for one in chapters))
@@ -75,25 +77,28 @@ class Others:
                 if packet.pts is None or not packet.size:
                     continue
                 base = Fraction(packet.time_base or Fraction(1, 1000))
-                shift = round(self._first / base)
-                if packet.pts < shift and packet.pts + (packet.duration or 0) <= shift:
-                    continue  # over before the first picture
+                begin, lasts = packet.pts * base - self._first, (packet.duration or 0) * base
+                kept = list(self._pieces.inside(max(begin, Fraction(0)), max(begin + lasts, begin + base)))
+                if not kept:
+                    continue  # over before the first picture, or cut out
                 out = self._out[packet.stream.index]
-                packet.pts = max(0, packet.pts - shift)
-                packet.dts = packet.pts
+                packet.pts = packet.dts = round(kept[0].at / base)
+                if lasts and kept[-1].end is not None:
+                    packet.duration = max(1, round((kept[-1].at + kept[-1].end - kept[-1].begin - kept[0].at) / base))
                 packet.stream = out
                 yield packet
 
 
-def _shifted(chapters: list[Any], first: Fraction, seconds: float) -> Iterator[Any]:
-    """Chapters counted from the first picture; those that lie outside of the take are left out."""
+def _shifted(chapters: list[Any], first: Fraction, pieces: Pieces, seconds: Fraction) -> Iterator[Any]:
+    """Chapters counted from the first picture; those of which nothing is kept are left out."""
     for one in chapters:
         base = Fraction(one["time_base"])
-        start, end = one["start"] * base - first, one["end"] * base - first
-        if end > 0 and start < seconds:
-            begin = max(Fraction(0), start)
+        start, end = max(Fraction(0), one["start"] * base - first), one["end"] * base - first
+        if end > 0 and start < seconds and (start >= end or any(pieces.inside(start, end))):
+            begin = pieces.place(start)
             yield {
-                "id": one["id"], "start": round(begin * 1000), "end": round(max(begin, end) * 1000), "time_base": Fraction(1, 1000),
+                "id": one["id"], "start": round(begin * 1000), "end": round(max(begin, pieces.place(end)) * 1000),
+                "time_base": Fraction(1, 1000),
                 "metadata": dict(one.get("metadata") or {}),
             }  # fmt: skip
 

@@ -18,6 +18,7 @@ from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.pieces import Kept, Pieces
 from yomikomi.core.treatment.sounding import sound_plan
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
@@ -110,8 +111,7 @@ def _span(request: RenderRequest) -> range | None:
 def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter: Reporter) -> tuple[int, int]:
     """Frames and sound tracks written."""
     rate, span = treated.format.rate, treated.span or range(treated.timing.frames)
-    begin = treated.timing.begins + Fraction(span.start) / rate
-    end = begin + Fraction(len(span)) / rate
+    pieces = Pieces.of(Kept(tuple(treated.timing.kept.stretches(span))), rate)
     with open_media(request.path) as source, av.open(str(part), "w", format="matroska") as sink:
         video = sink.add_stream("ffv1", rate=rate, options={"level": "3", "slicecrc": "1", "g": "1"})
         assert isinstance(video, av.VideoStream)
@@ -132,7 +132,7 @@ def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter:
         sink.mux(video.encode(None))
         for number, track in enumerate(tracks):
             with open_media(request.path) as again:
-                for packet in track.packets(again, number, request, begin, end, reporter):
+                for packet in track.packets(again, number, request, pieces, reporter):
                     sink.mux(packet)
     return frames, len(tracks)
 
@@ -153,15 +153,15 @@ class _Track:
         container: av.container.InputContainer,
         number: int,
         request: RenderRequest,
-        begin: Fraction,
-        end: Fraction,
+        pieces: Pieces,
         reporter: Reporter,
     ) -> Iterator[av.Packet]:
-        """The samples between two moments of the take, seconds."""
+        """The samples of ``pieces`` of the take."""
         stream = heard_streams(container)[number]
-        plan = sound_plan(request.treatment, number, stream.codec_context.layout)
+        whole_begin, whole_end = Timing.of(request.reading, request.treatment).between
+        plan = sound_plan(request.treatment, number, stream.codec_context.layout, whole_end - whole_begin)
         first = Fraction(request.reading.first_seconds) - plan.later
-        start, stop = round(begin * self.rate), round(end * self.rate)
+        wanted = [tuple(round(at * self.rate) for at in (one.begin, one.end or one.begin, one.at)) for one in pieces.all]
         place: int | None = None
         for decoded in frames_of(container, stream, request.path):
             reporter.check()
@@ -170,23 +170,24 @@ class _Track:
                 stamped = round(((decoded.pts or 0) * base - first) * self.rate)
                 # Stamps of milliseconds jitter by less than a block lasts: sound goes on where it ended unless it is farther off.
                 place = stamped if place is None or abs(stamped - place) > self.rate // 50 else place
-            if place >= stop:
+            if place >= wanted[-1][1]:
                 break
             self._line = self._line or SoundLine(plan.filters, like=decoded, sample_format=self._stream.codec_context.format.name)
-            decoded.pts = None
+            decoded.pts, decoded.time_base = place - round(whole_begin * self.rate), Fraction(1, self.rate)  # fades go by them
             for block in self._line.push(decoded):
-                yield from self._give(block, place, start, stop)
+                for start, stop, at in wanted:
+                    yield from self._give(block, place, start, stop, at)
                 place += block.samples
         yield from self._stream.encode(None)
 
-    def _give(self, block: av.AudioFrame, place: int, start: int, stop: int) -> Iterator[av.Packet]:
+    def _give(self, block: av.AudioFrame, place: int, start: int, stop: int, at: int) -> Iterator[av.Packet]:
         skip, keep = max(0, start - place), min(block.samples, stop - place)
         if keep <= skip:
             return
         channels = block.layout.nb_channels
         samples: NDArray[Any] = np.ascontiguousarray(block.to_ndarray().reshape(-1, channels)[skip:keep].reshape(1, -1))
         made = av.AudioFrame.from_ndarray(samples, format=block.format.name, layout=block.layout.name)
-        made.sample_rate, made.pts, made.time_base = self.rate, place + skip - start, Fraction(1, self.rate)
+        made.sample_rate, made.pts, made.time_base = self.rate, at + place + skip - start, Fraction(1, self.rate)
         yield from self._stream.encode(made)
 
 

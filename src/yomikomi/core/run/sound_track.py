@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.balance.recipes import Recipe, sound_bits_per_second, sound_layout
+from yomikomi.core.treatment.pieces import Pieces
 from yomikomi.core.treatment.sounding import SoundPlan
 
 _ENCODERS = {"aac": ("aac", 1024, "fltp"), "opus": ("libopus", 960, "flt")}
@@ -29,7 +30,7 @@ class SoundTrack:
     ----------
     first : time stamp of the first picture in seconds; sound is shifted by it, so that both start together.
     plan : what its treatment does to it.
-    ends : seconds after the first picture where it is cut off; None: where it ends.
+    pieces : what is kept of the take.
     """
 
     def __init__(
@@ -40,7 +41,7 @@ class SoundTrack:
         *,
         first: Fraction,
         plan: SoundPlan | None = None,
-        ends: Fraction | None = None,
+        pieces: Pieces | None = None,
     ) -> None:
         self.source = source
         self._filters = plan.filters if plan is not None else ()
@@ -59,44 +60,32 @@ class SoundTrack:
         self._like = ("", "", 0)
         self._matchers: dict[tuple[str, str, int], av.AudioResampler] = {}
         self._samples = 0
-        self._ends = ends
-        self._next: Fraction = Fraction(0)  # seconds after the first picture where the sound given so far ends
+        self._pieces = pieces if pieces is not None else Pieces()
+        self._next: Fraction = Fraction(0)  # seconds of the output where the sound given so far ends
+        self._came: Fraction = Fraction(0)  # seconds of the take after its first picture where what was pushed so far ends
 
     def push(self, frame: av.AudioFrame) -> Iterator[av.Packet]:
         """Give a decoded block, take packets. A gap before it becomes silence, piece by piece."""
         base = Fraction(frame.time_base or Fraction(1, frame.sample_rate))
-        begin = frame.pts * base - self._first if frame.pts is not None else self._next
-        kept = self._inside(frame, begin)
-        if kept is None:
-            return
-        frame = kept
-        while begin - self._next > 2 * _SILENCE_S:
+        begin = frame.pts * base - self._first if frame.pts is not None else self._came
+        self._came = begin + Fraction(frame.samples, frame.sample_rate)
+        for piece in self._pieces.inside(begin, self._came):
+            assert piece.end is not None
+            first, count = (round(part * frame.sample_rate) for part in (piece.begin - begin, piece.end - piece.begin))
+            yield from self._place(_part(frame, first, count), piece.at)
+
+    def _place(self, frame: av.AudioFrame, at: Fraction) -> Iterator[av.Packet]:
+        while at - self._next > 2 * _SILENCE_S:
             yield from self._give(self._silence(frame), self._next)
             self._next += _SILENCE_S
-        yield from self._give(frame, begin)
-        self._next = max(self._next, begin + Fraction(frame.samples, frame.sample_rate))
+        yield from self._give(frame, at)
+        self._next = max(self._next, at + Fraction(frame.samples, frame.sample_rate))
 
     @property
     def over(self) -> bool:
-        """Whether it is cut off here."""
-        return self._ends is not None and self._next >= self._ends
-
-    def _inside(self, frame: av.AudioFrame, begin: Fraction) -> av.AudioFrame | None:
-        """The part of a block before the cut; None where there is none."""
-        if self._ends is None:
-            return frame
-        count = int((self._ends - begin) * frame.sample_rate)
-        if count >= frame.samples:
-            return frame
-        self._next = max(self._next, self._ends)
-        if count <= 0:
-            return None
-        channels = len(frame.layout.channels)
-        samples = frame.to_ndarray()
-        part: NDArray[Any] = np.ascontiguousarray(samples[:, :count] if frame.format.is_planar else samples[:, : count * channels])
-        made = av.AudioFrame.from_ndarray(part, format=frame.format.name, layout=frame.layout.name)
-        made.sample_rate = frame.sample_rate
-        return made
+        """Whether all that comes is cut off."""
+        end = self._pieces.all[-1].end
+        return end is not None and self._came >= end
 
     def finish(self) -> list[av.Packet]:
         if self._graph is None:
@@ -168,3 +157,15 @@ class SoundTrack:
             frame.time_base = Fraction(1, _RATE)
             self._samples += frame.samples
             yield from self.stream.encode(frame)
+
+
+def _part(frame: av.AudioFrame, first: int, count: int) -> av.AudioFrame:
+    """Some samples of a block."""
+    if first <= 0 and count >= frame.samples:
+        return frame
+    first, each = max(0, first), 1 if frame.format.is_planar else len(frame.layout.channels)
+    samples = frame.to_ndarray()[:, first * each : (first + max(1, count)) * each]
+    part: NDArray[Any] = np.ascontiguousarray(samples)
+    made = av.AudioFrame.from_ndarray(part, format=frame.format.name, layout=frame.layout.name)
+    made.sample_rate = frame.sample_rate
+    return made

@@ -20,6 +20,7 @@ from yomikomi.core.treatment.late_line import LateLine
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.step import UPSIDE_DOWN, Filters, Site, Told, Worker
 from yomikomi.core.treatment.steps import Deinterlace
+from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.timecode import clock
 
@@ -101,7 +102,7 @@ class Chain:
         """What the steps counted."""
         found = Told()
         for stage in self._stages:
-            found.add(stage.told)
+            found = found.and_more(stage.told)
         return found
 
     def _place(self, frame: av.VideoFrame) -> None:
@@ -244,8 +245,9 @@ def chain_for(
     site: Site | None = None,
 ) -> Chain:  # fmt: skip
     """A fresh chain for a read take: for all of it, or for the stretch that ``site`` says, whose frames keep the take's numbers."""
+    kept = Timing.of(reading, treatment).between
     return Chain(
         treatment, source_format(reading, turned=False), rotation=reading.rotation, pixel_format=pixel_format,
         first=Fraction(reading.first_seconds) if site is not None else None, most_filled_s=most_filled_s, retimed=reading.rate.retimed,
-        site=site or Site(reading),
+        site=replace(site or Site(reading), kept=kept),
     )  # fmt: skip

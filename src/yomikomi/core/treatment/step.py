@@ -7,7 +7,8 @@ frames themselves (``open``). To add one: a file in ``steps/`` and a row in ``st
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
+from fractions import Fraction
 from typing import ClassVar, Protocol
 
 import av
@@ -30,11 +31,10 @@ class Told:
     left_out: int = 0
     repeated: int = 0
 
-    def add(self, other: Told) -> None:
-        self.interpolated += other.interpolated
-        self.mended += other.mended
-        self.left_out += other.left_out
-        self.repeated += other.repeated
+    def and_more(self, other: Told) -> Told:
+        """What both counted."""
+        pairs = zip(astuple(self), astuple(other), strict=True)
+        return Told(*(one + two for one, two in pairs))
 
 
 class Worker(Protocol):
@@ -54,12 +54,14 @@ class Site:
     ----------
     first_frame : number, among the take's decoded frames, of the first one pushed.
     first_output, end_output : frames of the step's own output that are wanted, counted from the take's beginning; None: to the end.
+    kept : seconds of the take between which everything lies that is kept of it.
     """
 
     reading: Reading
     first_frame: int = 0
     first_output: int = 0
     end_output: int | None = None
+    kept: tuple[Fraction, Fraction] | None = None
 
 
 class Step(BaseModel):

@@ -9,7 +9,8 @@ from fractions import Fraction
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.cadence import Places, gaps_known, gaps_of
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Trim
+from yomikomi.core.treatment.pieces import Kept, Pieces
+from yomikomi.core.treatment.steps import CutOut, Trim
 
 
 @dataclass(frozen=True)
@@ -19,20 +20,24 @@ class Timing:
     Parameters
     ----------
     rate : of the output, frames a second, exact.
-    kept : the frames of the whole, untrimmed output that are kept; those of the output are numbered from 0 all the same.
+    kept : the frames of the whole, uncut output that are kept.
+    cut : whether anything is cut off or out.
     """
 
     reading: Reading
     rate: Fraction
-    kept: range
+    kept: Kept
+    cut: bool
 
     @classmethod
     def of(cls, reading: Reading, treatment: Treatment) -> Timing:
         rate = treatment.output_rate(Fraction(reading.rate.nominal))
         seconds = Fraction(reading.duration_seconds).limit_denominator(10**6)
         whole = max(1, round(seconds * rate)) if reading.frames else 0
-        trim = treatment.get(Trim)
-        return cls(reading, rate, trim.ticks(rate, whole) if trim is not None and whole else range(whole))
+        trim, cuts = treatment.get(Trim), treatment.get(CutOut)
+        inside = trim.ticks(rate, whole) if trim is not None and whole else range(whole)
+        parts = tuple(cuts.left(inside, rate)) if cuts is not None and whole else (inside,)
+        return cls(reading, rate, Kept(parts), trim is not None or cuts is not None)
 
     @property
     def frames(self) -> int:
@@ -49,6 +54,16 @@ class Timing:
         """Length of the output."""
         return self.frames / self.rate
 
+    @property
+    def pieces(self) -> Pieces:
+        """What is kept, in seconds; of a take that is not cut everything, also sound that lasts longer than the pictures."""
+        return Pieces.of(self.kept, self.rate) if self.cut else Pieces()
+
+    @property
+    def between(self) -> tuple[Fraction, Fraction]:
+        """Seconds of the take between which everything lies that is kept."""
+        return self.kept.start / self.rate, self.kept.stop / self.rate
+
     def shown_at(self, frame: int) -> Fraction:
         """When a decoded frame of the take is first seen in the output."""
         return Places(gaps_of(self.reading)).of(frame) / self._pace
@@ -59,17 +74,15 @@ class Timing:
 
     def outputs(self, first: int, end: int) -> range:
         """Frames of the output that show decoded frames ``first`` up to ``end`` (one past the last)."""
-        begin, stop = (self._output_at(self.shown_at(frame)) - self.kept.start for frame in (first, end))
-        begin = max(0, min(begin, self.frames))
-        return range(begin, max(begin, min(stop, self.frames)))
+        begin, stop = (self.kept.before(self._output_at(self.shown_at(frame))) for frame in (first, end))
+        return range(begin, max(begin, stop))
 
     def source(self, outputs: range, *, reach: int) -> range:
-        """Decoded frames that have a say in some frames of the output, with ``reach`` more before and behind. All of them, where all of
-        the output is asked for, and where frames do not stand at a constant rate with every gap known."""
+        """Decoded frames that have a say in some frames of the uncut output, with ``reach`` more before and behind. All of them, where
+        all of it is asked for, and where frames do not stand at a constant rate with every gap known."""
         steady = self.reading.rate.retimed or self.reading.rate.constant or not self.reading.rate.off_places
-        if not (steady and gaps_known(self.reading)) or outputs == range(self.kept.stop):
+        if not (steady and gaps_known(self.reading)) or (not self.cut and self.kept.parts == (outputs,)):
             return range(self.reading.frames)
-        outputs = range(outputs.start + self.kept.start, outputs.stop + self.kept.start)
         pace, places = self._pace, Places(gaps_of(self.reading))
         first = places.frame_at(max(0, math.floor(outputs.start / self.rate * pace) - 1))
         last = places.frame_at(math.ceil(outputs.stop / self.rate * pace) + 1)
@@ -86,4 +99,5 @@ class Timing:
 
 def length_of(reading: Reading, treatment: Treatment) -> float:
     """Seconds that a copy lasts: of a whole take what the reading tells, else what is kept of it."""
-    return float(Timing.of(reading, treatment).seconds) if treatment.get(Trim) is not None else reading.duration_seconds
+    timing = Timing.of(reading, treatment)
+    return float(timing.seconds) if timing.cut else reading.duration_seconds

@@ -100,20 +100,26 @@ class TreatedFrames:
     def __iter__(self) -> Iterator[av.VideoFrame]:
         timing = self.timing
         span = self.span if self.span is not None else range(timing.frames)
-        source = timing.source(span, reach=_SPARE + sum(step.reach for step in self.treatment.steps))
-        begin = timing.kept.start + span.start
-        site = Site(self.reading, source.start, begin, begin + len(span))
-        chain = self._chain(site)
+        told, given = Told(), 0
+        for stretch in timing.kept.stretches(span):
+            for out, so_far in self._stretch(stretch):
+                self.told = told.and_more(so_far)
+                out.pts = given
+                given += 1
+                yield out
+            told = self.told
+
+    def _stretch(self, wanted: range) -> Iterator[tuple[av.VideoFrame, Told]]:
+        """Frames of the uncut output, by their numbers in it, and what was counted for them so far."""
+        source = self.timing.source(wanted, reach=_SPARE + sum(step.reach for step in self.treatment.steps))
+        chain = self._chain(Site(self.reading, source.start, wanted.start, wanted.stop))
         held = self.held is not None and self.held.covers(source)
         found = self.held.part(source) if self.held is not None and held else _from(self.path, self.reading, source.start)
         for out in chain.treat(self._some(found, len(source))):
-            number = (out.pts or 0) - begin
-            self.told = chain.told
-            if number >= len(span):
+            if (out.pts or 0) >= wanted.stop:
                 return
-            if number >= 0:
-                out.pts = number
-                yield out
+            if (out.pts or 0) >= wanted.start:
+                yield out, chain.told
 
     def _some(self, frames: Iterator[av.VideoFrame], count: int) -> Iterator[av.VideoFrame]:
         for number, frame in enumerate(frames):
