@@ -46,7 +46,8 @@ def test_what_is_kept_is_counted_like_a_list(parts: list[tuple[float, float]], t
     cut = _cut(*((start, start + length) for start, length in parts))
     inside = Trim(start=0.5, end=9).ticks(rate, frames) if trimmed else range(frames)
     kept = Kept(tuple(cut.left(inside, rate)))
-    gone = {n for part in cut.parts for n in range(round(part.start * 25), round(part.end * 25))}
+    edges = [tuple(round(Fraction(at).limit_denominator(10**6) * 25) for at in (part.start, part.end)) for part in cut.parts]
+    gone = {n for start, end in edges for n in range(start, end)}
     plain = [n for n in inside if n not in gone] or [inside.start]
     assert len(kept) == len(plain)
     assert [n for stretch in kept.stretches(range(len(kept))) for n in stretch] == plain

@@ -158,7 +158,7 @@ def test_masked_edges_are_black_of_their_range(span: int) -> None:
     assert np.array_equal(y[:54, 4:], planes[0][:54, 4:])
     assert set(np.unique(y[54:])) == set(np.unique(y[:, :4])) == {16 if span == 1 else 0}
     assert set(np.unique(u[27:])) == {128}
-    with pytest.raises(WrongUseError, match="whole picture"):
+    with pytest.raises(WrongUseError, match="leaves no picture"):
         Mask(top=40, bottom=40).output(before)
 
 

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
 import av
 import av.container
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.errors import UnreadableError, WrongUseError
@@ -19,13 +16,11 @@ from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Kept, Pieces
-from yomikomi.core.treatment.sounding import sound_plan
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
-from yomikomi.core.video.graph import SoundLine
+from yomikomi.core.treatment.treated_sound import TreatedSound
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import heard_streams, open_media
-from yomikomi.core.video.packets import frames_of
 from yomikomi.core.video.rates import fraction_text
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.new_file import new_file
@@ -131,9 +126,8 @@ def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter:
             raise UnreadableError(f"No frame of {request.path.name} can be decoded there.", remedy="Read it again.", path=request.path)
         sink.mux(video.encode(None))
         for number, track in enumerate(tracks):
-            with open_media(request.path) as again:
-                for packet in track.packets(again, number, request, pieces, reporter):
-                    sink.mux(packet)
+            for packet in track.packets(request, number, pieces, reporter.check):
+                sink.mux(packet)
     return frames, len(tracks)
 
 
@@ -144,51 +138,16 @@ class _Track:
         context = source.codec_context
         self.rate = context.sample_rate or 48_000
         self._stream = sink.add_stream("pcm_s24le" if _deep(context) else "pcm_s16le", rate=self.rate, layout=context.layout.name)
-        self._line: SoundLine | None = None
         if source.language:
             self._stream.metadata["language"] = source.language
 
-    def packets(
-        self,
-        container: av.container.InputContainer,
-        number: int,
-        request: RenderRequest,
-        pieces: Pieces,
-        reporter: Reporter,
-    ) -> Iterator[av.Packet]:
+    def packets(self, request: RenderRequest, number: int, pieces: Pieces, check: Callable[[], None]) -> Iterator[av.Packet]:
         """The samples of ``pieces`` of the take."""
-        stream = heard_streams(container)[number]
-        whole_begin, whole_end = Timing.of(request.reading, request.treatment).between
-        plan = sound_plan(request.treatment, number, stream.codec_context.layout, whole_end - whole_begin)
-        first = Fraction(request.reading.first_seconds) - plan.later
-        wanted = [tuple(round(at * self.rate) for at in (one.begin, one.end or one.begin, one.at)) for one in pieces.all]
-        place: int | None = None
-        for decoded in frames_of(container, stream, request.path):
-            reporter.check()
-            if place is None or decoded.pts is not None:
-                base = Fraction(decoded.time_base or Fraction(1, self.rate))
-                stamped = round(((decoded.pts or 0) * base - first) * self.rate)
-                # Stamps of milliseconds jitter by less than a block lasts: sound goes on where it ended unless it is farther off.
-                place = stamped if place is None or abs(stamped - place) > self.rate // 50 else place
-            if place >= wanted[-1][1]:
-                break
-            self._line = self._line or SoundLine(plan.filters, like=decoded, sample_format=self._stream.codec_context.format.name)
-            decoded.pts, decoded.time_base = place - round(whole_begin * self.rate), Fraction(1, self.rate)  # fades go by them
-            for block in self._line.push(decoded):
-                for start, stop, at in wanted:
-                    yield from self._give(block, place, start, stop, at)
-                place += block.samples
+        kind = self._stream.codec_context.format.name
+        for place, block in TreatedSound(request.path, request.reading, request.treatment, number, pieces, kind, check):
+            block.pts, block.time_base = place, Fraction(1, self.rate)
+            yield from self._stream.encode(block)
         yield from self._stream.encode(None)
-
-    def _give(self, block: av.AudioFrame, place: int, start: int, stop: int, at: int) -> Iterator[av.Packet]:
-        skip, keep = max(0, start - place), min(block.samples, stop - place)
-        if keep <= skip:
-            return
-        channels = block.layout.nb_channels
-        samples: NDArray[Any] = np.ascontiguousarray(block.to_ndarray().reshape(-1, channels)[skip:keep].reshape(1, -1))
-        made = av.AudioFrame.from_ndarray(samples, format=block.format.name, layout=block.layout.name)
-        made.sample_rate, made.pts, made.time_base = self.rate, at + place + skip - start, Fraction(1, self.rate)
-        yield from self._stream.encode(made)
 
 
 def _deep(context: av.AudioCodecContext) -> bool:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+# shape=(…), of any shape that a function does not say itself.
 Array = NDArray[np.float64]
 
 # SMPTE ST 2084 (and ITU-R BT.2100-2 table 4).

@@ -25,7 +25,7 @@ class Mask(Step):
     def output(self, before: PictureFormat) -> PictureFormat:
         _left, _top, width, height = self._window(before)
         if width < 2 or height < 2:
-            raise WrongUseError("The mask covers the whole picture.", remedy="Mask less.")
+            raise WrongUseError("The mask leaves no picture.", remedy="Mask less.")
         return before
 
     def _window(self, before: PictureFormat) -> tuple[int, int, int, int]:

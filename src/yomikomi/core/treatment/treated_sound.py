@@ -1,0 +1,99 @@
+"""Treated sound of a take or of a stretch of it, in the samples that the take has: nothing is resampled."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import av.container
+import numpy as np
+from numpy.typing import NDArray
+
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.pieces import Pieces
+from yomikomi.core.treatment.sounding import sound_plan
+from yomikomi.core.treatment.timing import Timing
+from yomikomi.core.video.graph import SoundLine
+from yomikomi.core.video.media import heard_streams, open_media
+from yomikomi.core.video.packets import BARE_STREAMS, frames_of
+
+_USUAL_RATE = 48_000
+# A seek lands before what is wanted, and filters settle.
+_EARLY = Fraction(2)
+
+
+@dataclass
+class TreatedSound:
+    """Blocks of sound with their places, in samples of the output from its beginning, in order and not overlapping. Where there is no
+    sound, no block comes.
+
+    Parameters
+    ----------
+    number : of the sound stream, from 0.
+    pieces : what is wanted, of what the treatment keeps.
+    sample_format : of the blocks, as the library names it; packed.
+    check : called for every block; may raise to stop.
+    from_near : begin to decode shortly before the first piece. Filters begin there too, so that samples differ a little from those of a
+        pass over all of it.
+    """
+
+    path: Path
+    reading: Reading
+    treatment: Treatment
+    number: int
+    pieces: Pieces
+    sample_format: str
+    check: Callable[[], None] = lambda: None
+    from_near: bool = False
+
+    def __iter__(self) -> Iterator[tuple[int, av.AudioFrame]]:
+        with open_media(self.path) as container:
+            yield from self._blocks(container, heard_streams(container)[self.number])
+
+    def _blocks(self, container: av.container.InputContainer, stream: av.AudioStream) -> Iterator[tuple[int, av.AudioFrame]]:
+        rate = stream.codec_context.sample_rate or _USUAL_RATE
+        begins, ends = Timing.of(self.reading, self.treatment).between
+        plan = sound_plan(self.treatment, self.number, stream.codec_context.layout, ends - begins)
+        first = Fraction(self.reading.first_seconds) - plan.later
+        wanted = [tuple(round(at * rate) for at in (one.begin, one.end or ends, one.at)) for one in self.pieces.all]
+        self._seek(container, stream, first)
+        place: int | None = None
+        line: SoundLine | None = None
+        for decoded in frames_of(container, stream, self.path):
+            self.check()
+            if place is None or decoded.pts is not None:
+                base = Fraction(decoded.time_base or Fraction(1, rate))
+                stamped = round(((decoded.pts or 0) * base - first) * rate)
+                # Stamps of milliseconds jitter by less than a block lasts: sound goes on where it ended unless it is farther off.
+                place = stamped if place is None or abs(stamped - place) > rate // 50 else place
+            if place >= wanted[-1][1]:
+                return
+            line = line or SoundLine(plan.filters, like=decoded, sample_format=self.sample_format)
+            decoded.pts, decoded.time_base = place - round(begins * rate), Fraction(1, rate)  # fades go by them
+            for block in line.push(decoded):
+                for start, stop, at in wanted:
+                    kept = _part(block, max(0, start - place), min(block.samples, stop - place))
+                    if kept is not None:
+                        yield at + place + max(0, start - place) - start, kept
+                place += block.samples
+
+    def _seek(self, container: av.container.InputContainer, stream: av.AudioStream, first: Fraction) -> None:
+        begin = self.pieces.all[0].begin - _EARLY
+        if self.from_near and begin > 0 and container.format.name not in BARE_STREAMS:
+            container.seek(int((first + begin) / (stream.time_base or Fraction(1, 1000))), stream=stream)
+
+
+def _part(block: av.AudioFrame, skip: int, keep: int) -> av.AudioFrame | None:
+    """Samples ``skip`` up to ``keep`` of a packed block."""
+    if keep <= skip:
+        return None
+    channels = block.layout.nb_channels
+    samples: NDArray[Any] = np.ascontiguousarray(block.to_ndarray().reshape(-1, channels)[skip:keep].reshape(1, -1))
+    made = av.AudioFrame.from_ndarray(samples, format=block.format.name, layout=block.layout.name)
+    made.sample_rate = block.sample_rate
+    return made
