@@ -31,7 +31,8 @@ if [ -z "$python" ]; then
 fi
 "$python" -c 'import ensurepip, venv' 2>/dev/null || apt_install python3-venv
 
-# Libraries that the Qt wheels expect from the system: the offscreen platform needs the first group, a window the second.
+# Libraries that the Qt wheels expect from the system: the offscreen platform needs the first group, a window the second; the last is for
+# sound output.
 missing=""
 libraries=$(ldconfig -p 2>/dev/null || /sbin/ldconfig -p)
 need() { case "$libraries" in *"$1"*) ;; *) missing="$missing $2" ;; esac; }
@@ -48,6 +49,7 @@ need libxcb-keysyms.so.1 libxcb-keysyms1
 need libxcb-render-util.so.0 libxcb-render-util0
 need libxcb-shape.so.0 libxcb-shape0
 need libxkbcommon-x11.so.0 libxkbcommon-x11-0
+need libportaudio.so.2 libportaudio2
 # shellcheck disable=SC2086
 [ -z "$missing" ] || apt_install $missing
 

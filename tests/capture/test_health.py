@@ -16,6 +16,7 @@ from yomikomi.core.capture.clocks import DriftWatch, FrameNumberer
 from yomikomi.core.capture.content import ContentJudge
 from yomikomi.core.capture.health import Health, read_health
 from yomikomi.core.capture.looking import LookAs, look_of
+from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.rules import Condition, EndRules, ending, warnings
 from yomikomi.core.capture.scopes import outside_limits
 from yomikomi.core.capture.sound_watch import SoundWatch, clipped_runs, find_hum
@@ -73,7 +74,7 @@ def test_how_a_source_is_made_is_no_fault(spec: SourceSpec) -> None:
 def test_what_is_found_stands_in_the_log_beside_the_take(tmp_path: Path) -> None:
     spec = replace(_TAPE, seconds=4)
     faults = Faults(repeated=frozenset({30, 61}), lost=frozenset({80, 81, 100}))
-    result = captured(FaultySpec(spec, faults), tmp_path / "take.mkv")
+    result = captured(FaultySpec(spec, faults), tmp_path / "take.mkv", record_as=RecordAs(codec="uncompressed"))
     rows, end = read_health(tmp_path / "take.mkv")
     assert end is not None
     assert result.gaps == end.gaps == ((80, 2), (100, 1))
@@ -149,7 +150,7 @@ def test_clocks_that_part_are_measured(ppm: float) -> None:
 
 def test_a_fast_sound_clock_is_seen_through_the_whole_pass(tmp_path: Path) -> None:
     spec = FaultySpec(replace(SMALL, seconds=16), Faults(sound_ppm=400))
-    captured(spec, tmp_path / "take.mkv")
+    captured(spec, tmp_path / "take.mkv", record_as=RecordAs(codec="uncompressed"))
     _, end = read_health(tmp_path / "take.mkv")
     assert end is not None
     assert end.drift_ms_per_hour == pytest.approx(1440, rel=0.05)

@@ -195,7 +195,7 @@ def _rehearsed(spec: SourceSpec, expected: SourceSpec, folder: Path, *, silent: 
     path = folder / "rehearsal.mkv"
     for old in (path, health_path(path)):
         old.unlink(missing_ok=True)
-    result = captured(spec, path)
+    result = captured(spec, path, record_as=RecordAs(codec="uncompressed"))
     reading = read(ReadRequest(path, complexity=False), SilentReporter())
     told = judge_rehearsal(result, reading, expected.open().format, read_health(path)[1], silent=silent)
     # Headroom is the machine's, not the source's: other work beside the tests must not decide.

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -15,8 +17,13 @@ from yomikomi.core.video.planes import frame_from_planes, luma
 Plane = NDArray[np.uint8]
 
 
-def textured(*, width: int = 720, height: int = 480, seed: int = 1, low: int = 30, high: int = 220, fine: float = 4.0) -> Luma:
-    """A picture with detail of all sizes, as filmed things have."""
+def textured(**what: Any) -> Luma:
+    """A picture with detail of all sizes, as filmed things have; to be written on."""
+    return _textured(**what).copy()
+
+
+@lru_cache(maxsize=16)
+def _textured(*, width: int = 720, height: int = 480, seed: int = 1, low: int = 30, high: int = 220, fine: float = 4.0) -> Luma:
     rng = np.random.default_rng(seed)
     down, across = np.fft.fftfreq(height)[:, None], np.fft.rfftfreq(width)[None, :]
     frequency = np.hypot(down, across) + 2 / width

@@ -134,14 +134,14 @@ def test_a_file_cut_in_the_middle_is_read_as_far_as_it_goes(tmp_path: Path, tape
     assert "not whole" in findings(reading)[0].title
 
 
-def test_damage_in_the_middle_is_counted_and_passed_over(tmp_path: Path, tape: Path) -> None:
-    data = bytearray(tape.read_bytes())
+def test_damage_in_the_middle_is_counted_and_passed_over(tmp_path: Path, short_tape: Path) -> None:
+    data = bytearray(short_tape.read_bytes())
     middle = len(data) // 2
     data[middle : middle + 4000] = os.urandom(4000)
     damaged = tmp_path / "damaged.mkv"
     damaged.write_bytes(data)
     reading = _read(damaged)
-    assert reading.frames >= 60
+    assert reading.frames >= 15
     assert reading.scan.field_order == "bff"
 
 

@@ -11,14 +11,15 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from tests.capture.making import record
 from tests.making import sliding_frames, write_clip
 from yomikomi.core.capture.flashes import Flash
+from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.sync import Clap, SyncEvents, SyncRequest, judge_events, measure_sync
 from yomikomi.core.reading.measures.heard import HeardMeter
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.work import SilentReporter
-from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.synctest import SyncTestSpec
 
 RATE = 48_000
@@ -103,7 +104,7 @@ def test_louder_is_louder() -> None:
 def test_sync_is_told_with_an_interval_that_holds_it(tmp_path: Path, kind: str, offset: float, progressive: bool) -> None:
     path = tmp_path / "sync.mkv"
     spec = SyncTestSpec(kind=kind, offset_ms=offset, seconds=6, progressive=progressive)  # type: ignore[arg-type]
-    simulate_to(SimulateRequest(spec, path), SilentReporter())
+    record(spec, path, RecordAs(codec="uncompressed"))  # quick, and nothing is lost
     reading: Reading = read(ReadRequest(path, complexity=False), SilentReporter())
     assert reading.sync is not None
     assert reading.sync.low is not None

@@ -8,8 +8,9 @@ from __future__ import annotations
 import json
 import os
 import sys
+from functools import cache
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, NoReturn
+from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
@@ -104,13 +105,18 @@ def _open_window(folder: Path, *, demo: bool, trust: bool = False) -> None:
     raise SystemExit(code)
 
 
+@cache
+def _command() -> Any:
+    return typer.main.get_command(app)
+
+
 def main() -> None:
     """The entry point: errors become one line on standard error and an exit code."""
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")  # a terminal that knows no more than ASCII still gets its answer
     try:
-        app(standalone_mode=False)
+        _command()(standalone_mode=False)
         sys.stdout.flush()
     except YomikomiError as error:
         _fail(str(error), error.exit_code)

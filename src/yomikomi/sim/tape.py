@@ -8,6 +8,7 @@ the luma and chroma bandwidths commonly given for it (common practice, no source
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -89,11 +90,9 @@ class Tape:
 
     def __init__(self, faults: TapeFaults, *, seed: int, field_rate: float) -> None:
         self.faults, self.seed, self.field_rate = faults, seed, field_rate
-        rng = np.random.default_rng([seed, 10])
         self._luma_kernel = _low_pass(faults.luma_mhz / _SAMPLING_MHZ, taps=15, delay=0.0)
         self._chroma_kernel = _low_pass(faults.chroma_mhz / (_SAMPLING_MHZ / 2), taps=25, delay=faults.chroma_delay / 2)
-        self._luma_noise = _noise_store(rng, self._luma_kernel, faults.luma_noise)
-        self._chroma_noise = _noise_store(rng, _low_pass(0.12, taps=15, delay=0.0), faults.chroma_noise)
+        self._luma_noise, self._chroma_noise = _noise_stores(seed, faults.luma_mhz, faults.luma_noise, faults.chroma_noise)
 
     def dropouts_in(self, field: int) -> list[Dropout]:
         """Known truth: the dropouts of one field (for a field of at least 200 lines and 720 samples)."""
@@ -192,6 +191,19 @@ def _low_pass(cycles_per_sample: float, *, taps: int, delay: float) -> Field32:
     place = np.arange(taps) - taps // 2 + delay
     kernel = 2 * cut * np.sinc(2 * cut * place) * np.cos(np.pi * np.clip(place / (taps + 2), -0.5, 0.5)) ** 2
     return np.asarray(kernel / kernel.sum(), np.float32)
+
+
+@lru_cache(maxsize=2)
+def _noise_stores(seed: int, luma_mhz: float, luma: float, chroma: float) -> tuple[Field32, Field32]:
+    """Of luma and of chroma, not to be written on: sources are opened again and again for the same tape."""
+    rng = np.random.default_rng([seed, 10])
+    stores = (
+        _noise_store(rng, _low_pass(luma_mhz / _SAMPLING_MHZ, taps=15, delay=0.0), luma),
+        _noise_store(rng, _low_pass(0.12, taps=15, delay=0.0), chroma),
+    )
+    for store in stores:
+        store.flags.writeable = False
+    return stores
 
 
 def _noise_store(rng: np.random.Generator, kernel: Field32, sigma: float) -> Field32:

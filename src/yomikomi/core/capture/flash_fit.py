@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +30,8 @@ _STEPS, _LENGTH_STEPS, _REACH = 96, 40, 1.25
 _ERROR, _TAILS, _MOST_WRONG = 0.025, 2.0, 15.0
 # So many fields lit as brightly as any are lit whole; flashes that light so many fields in all light some of them whole.
 _WHOLE_FIELDS, _MANY_FIELDS = 3, 3.5
+# Errors whose product is taken before its logarithm: an error of the whole light is a factor of 800, far from what a number holds.
+_TOGETHER = 16
 # The full light, in parts of what seems the strongest, where no field may be lit for all of its exposure.
 _WEAKEST, _STRONGEST = 0.9, 2.0
 
@@ -97,10 +100,23 @@ def _misfits(begins: Series, light: Series, offsets: Series, lengths: Series, ex
     light : ndarray [shape=(fields,), float64, 1.0 for the full light]
     exposed : seconds. ``strongest``: the full light may be so many times what ``light`` is measured by.
     """
-    on = -offsets[:, None, None]
-    off = on + lengths[None, :, None]
-    part = np.clip(np.minimum(begins + exposed, off) - np.maximum(begins, on), 0, None) / exposed
+    small = np.float32
+    on = (-offsets).astype(small)[:, None]
+    off = on + lengths.astype(small)[None, :]
+    reach = small(exposed)
+    parts = [np.clip(np.minimum(begin + reach, off) - np.maximum(begin, on), 0, None) / reach for begin in begins.astype(small)]
+    scale: Any = 1.0
     if strongest > 1:
-        part *= np.clip((part @ light) / np.maximum((part * part).sum(axis=2), 1e-9), _WEAKEST, strongest)[:, :, None]
-    error = (part - light) / _ERROR
-    return np.asarray((_TAILS + 1) * np.log1p(error * error / _TAILS).sum(axis=2))
+        seen, squares = (np.zeros(off.shape, small) for _ in range(2))
+        for part, one in zip(parts, light.astype(small), strict=True):
+            seen += part * one
+            squares += part * part
+        scale = np.clip(seen / np.maximum(squares, small(1e-9)), _WEAKEST, strongest)
+    total = np.zeros(off.shape)
+    for first in range(0, len(parts), _TOGETHER):  # the logarithm of a product is cheaper than many logarithms
+        likely = np.ones(off.shape)
+        for part, one in zip(parts[first : first + _TOGETHER], light[first : first + _TOGETHER], strict=True):
+            error = (part * scale - small(one)) / small(_ERROR)
+            likely *= 1 + error * error / small(_TAILS)
+        total += np.log(likely)
+    return np.asarray((_TAILS + 1) * total)

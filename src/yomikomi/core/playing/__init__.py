@@ -1,0 +1,1 @@
+"""Playing takes, treated takes and copies: pictures in step with their sound."""
