@@ -39,6 +39,7 @@ _ALONE = {
     "tests/ui/test_stations.py",
     "tests/ui/test_journey.py",
     "tests/ui/test_start_and_demo.py",
+    "tests/ui/test_player.py",
 }
 _NOT_ALONE = {"test_the_demo_fills_itself_while_the_window_is_used", "test_a_real_file_dropped_on_the_shelf"}
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
 from yomikomi.cli.root import File, Json, answer
-from yomikomi.core.errors import WrongUseError
+from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.work.new_file import check_free
 
 if TYPE_CHECKING:
@@ -58,6 +59,29 @@ def treat(
     chosen = treatment_for(reading, treatment, as_suggested=as_suggested, fields="auto")
     made = run_job(render, RenderRequest(file, output, reading, chosen, _span(span)), "treating", quiet=as_json)
     answer(made, as_json, f"{output}: {made.frames} frames, {made.width} × {made.height}, {made.words}")
+
+
+def play(file: File, treatment: TreatmentOption = None, as_suggested: Suggested = False) -> None:
+    """Play a file with its sound, in a window of its own; with a treatment, before and after side by side."""
+    from yomikomi.cli.root import has_display
+
+    if not has_display() and os.environ.get("QT_QPA_PLATFORM") not in {"offscreen", "minimal"}:
+        raise UnfinishedError("There is no display for the player.", remedy="Start it in a desktop session.")
+    from yomikomi.core.playing.sources import FileSource, TreatedSource
+    from yomikomi.ui.playing.alone import play_alone
+    from yomikomi.ui.playing.deck import Named
+
+    if treatment is None and not as_suggested:
+        sources: tuple[Named, ...] = (Named(file.name, FileSource(file)),)
+        _ = sources[0].source.shape  # what cannot be opened is told before a window opens
+    else:
+        from yomikomi.cli.work import read_file, treatment_for
+        from yomikomi.core.treatment.model import Treatment
+
+        reading = read_file(file, quiet=False)
+        chosen = treatment_for(reading, treatment, as_suggested=as_suggested, fields="auto")
+        sources = tuple(Named(words, TreatedSource(file, reading, one)) for words, one in (("before", Treatment()), ("after", chosen)))
+    raise SystemExit(play_alone(sources, file.name))
 
 
 def _span(text: str) -> tuple[Fraction, Fraction] | None:

@@ -5,6 +5,8 @@ Nothing here waits for a drive or a decoder but the two threads; whoever shows p
 
 from __future__ import annotations
 
+import contextlib
+import os
 import threading
 from collections import deque
 from collections.abc import Callable, Iterator
@@ -27,6 +29,7 @@ _AHEAD, _AHEAD_S = 6, 0.5
 # Between these speeds sound keeps its pitch; slower and faster it is silent.
 _HEARD_FROM, _HEARD_TO = 0.5, 2.0
 _FLOOR_DB = -90.0
+_NICE = 8
 # A picture is due so much before its time: a stamp may be rounded to the millisecond.
 _EARLY_S = 0.001
 
@@ -75,6 +78,7 @@ class Player:
         self._ready = self._taken = 0  # samples
         self._pictures_end = self._sound_ends = False
         self._last: Shown | None = None
+        self._beside: float | None = None
         self._threads = [
             threading.Thread(target=self._work, args=(run,), name=name, daemon=True)
             for run, name in ((self._run_pictures, "player pictures"), (self._run_sound, "player sound"))
@@ -166,6 +170,11 @@ class Player:
         return self._begin + max(0.0, self._taken / RATE - self.out.delay * self._playing) * self._speed
 
     @property
+    def _due(self) -> float:
+        """The moment up to which pictures are too late."""
+        return self._beside if self._beside is not None else self.position if self._playing else -1.0
+
+    @property
     def ended(self) -> bool:
         with self._news:
             return self._pictures_end and not self._pictures and self._sound_ends and not self._ready
@@ -175,12 +184,15 @@ class Player:
         """The number of the frame that is shown."""
         return self._last.number if self._last is not None else round(self._begin * self.source.rate)
 
-    def picture_due(self) -> Shown | None:
-        """The picture that has become due since it was asked for last; None where the last one still is."""
-        self._go_round()
+    def picture_due(self, seconds: float | None = None) -> Shown | None:
+        """The picture that has become due since it was asked for last; None where the last one still is. ``seconds``: the moment that
+        counts, of another player that this one runs beside; None: its own."""
+        if seconds is None:
+            self._go_round()
         due = None
         with self._news:
-            position = self.position + _EARLY_S
+            self._beside = seconds
+            position = (self.position if seconds is None else seconds) + _EARLY_S
             while self._pictures and (self._pictures[0].seconds <= position or self._fresh):
                 self._fresh = False
                 due = self._pictures.popleft()
@@ -207,7 +219,7 @@ class Player:
         self._pictures.clear()
         self._ring.clear()
         self._pictures_end = self._sound_ends = False
-        self._fresh, self._last, self.error = True, None, None
+        self._fresh, self._last, self.error, self._beside = True, None, None, None
         self._news.notify_all()
 
     def _pull(self, count: int) -> Samples:
@@ -232,6 +244,9 @@ class Player:
     # The threads.
 
     def _work(self, run: Callable[[int], None]) -> None:
+        # Decoders' threads are born with the priority of this one: the window comes first.
+        with contextlib.suppress(OSError):
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)
         done = -1
         while True:
             with self._news:
@@ -264,7 +279,7 @@ class Player:
         for seconds, frame in self.source.pictures(int(self._begin * rate + Fraction(1, 1000)), lambda: self._check(generation)):
             number = round(seconds * rate)
             self._check(generation)
-            if self._playing and not self._fresh and seconds + 1 / rate < self.position:
+            if not self._fresh and seconds + 1 / rate < self._due:
                 self.late += 1  # its time is over: no use making it
                 continue
             made = Shown(seconds, number, _for_screen(frame, self.size, self._field, self.source.shape))

@@ -55,13 +55,13 @@ class SilentOut:
         self._thread.start()
 
     def stop(self) -> None:
-        self._ends.set()
-        if self._thread is not None and self._thread is not threading.current_thread():
-            self._thread.join()
-        self._thread = None
+        self._ends.set()  # its thread sees it within a block; whoever stops does not wait
 
     def close(self) -> None:
         self.stop()
+        if self._thread is not None:
+            self._thread.join()
+            self._thread = None
 
     def _run(self, pull: Pull, ends: threading.Event) -> None:
         taken, began = 0, time.monotonic()

@@ -8,10 +8,12 @@ from PySide6.QtCore import QModelIndex, Qt
 from PySide6.QtWidgets import QAbstractItemView, QFormLayout, QHBoxLayout, QHeaderView, QPlainTextEdit, QTableView, QVBoxLayout, QWidget
 
 from yomikomi.core.ledger.views import CarrierView, CopyView
+from yomikomi.core.playing.sources import FileSource, TreatedSource
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
 from yomikomi.ui.ledger.model import COPY_ROLE, LedgerModel, StateDelegate
-from yomikomi.ui.shell.station import Station
+from yomikomi.ui.playing.deck import Named
+from yomikomi.ui.shell.station import Played, Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Card, MarkShape, button, label, row
 
@@ -66,7 +68,8 @@ class LedgerStation(Station):
         note = label(
             "A take may be released when its copies are verified and you have looked at them; keep the original carrier.", quiet=True
         )
-        self.page.addLayout(row(note, 1, self.shelf_button))
+        self.watch_button = button("Play…", self.open_player, tip="Ctrl+Space: the copy beside what it was made from")
+        self.page.addLayout(row(note, 1, self.watch_button, self.shelf_button))
 
     def show_carrier(self, _view: CarrierView | None) -> None:
         copies = [c for c in reversed(self.state.record.copies.all()) if c.state not in {"waiting", "running"}]
@@ -81,6 +84,18 @@ class LedgerStation(Station):
 
     def entered(self) -> None:
         self.table.setFocus()
+
+    def played(self) -> Played | None:
+        """The copy that is selected, beside what it was made from where that is still there."""
+        index = self.table.currentIndex()
+        copy: CopyView | None = index.data(COPY_ROLE) if index.isValid() else None
+        if copy is None or copy.result is None or not copy.file.exists():
+            return super().played()
+        sources = [Named("the copy", FileSource(copy.file))]
+        view = next((one for one in self.state.carriers if one.take is not None and one.take.id == copy.take_id), None)
+        if view is not None and view.take is not None and view.judged is not None and view.take.path.exists():
+            sources.append(Named("the treated take", TreatedSource(view.take.path, view.judged, copy.treatment)))
+        return Played(tuple(sources), f"{copy.carrier}: {copy.file.name}")
 
     def primary(self) -> None:
         self.state.go.emit("shelf")

@@ -63,6 +63,7 @@ class ReadingStation(Station):
         self.overrule_button = button("Overrule…", self.overrule, link=True, tip="Say what it is, if you know better")
         self.compare_button = button("Compare…", self.compare, link=True, tip="Hold it against another take of this carrier")
         self.report_button = button("Report…", self.ask_report, link=True, tip="HTML, PDF or JSON")
+        self.watch_button = button("Play…", self.open_player, link=True, tip="Ctrl+Space: with its sound")
         self.again_button = menu_button(
             "Read again", [("Every frame (F5)", self.read), ("Quickly, by a sample", partial(self.read, "quick"))]
         )
@@ -83,7 +84,8 @@ class ReadingStation(Station):
         self.cards_head = label("Findings, by what they cost the copy", name="section")
         right.addWidget(self.cards_head)
         right.addWidget(self.list, 1)
-        right.addLayout(row(self.overrule_button, self.compare_button, self.report_button, self.again_button, 1, spacing=4))
+        links = (self.overrule_button, self.compare_button, self.report_button, self.again_button, self.watch_button)
+        right.addLayout(row(*links, 1, spacing=4))
         self.handed = label("", quiet=True, wrap=True)
         right.addWidget(self.handed)
         right.addLayout(row(1, self.quick_button, self.go_button))

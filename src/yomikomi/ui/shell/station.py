@@ -3,15 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QBoxLayout, QLayout, QVBoxLayout, QWidget
 
+from yomikomi.core.work.notices import Weight
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Sentence
 
 if TYPE_CHECKING:
     from yomikomi.core.ledger.views import CarrierView
+    from yomikomi.ui.playing.deck import Named
+    from yomikomi.ui.playing.window import PlayerWindow
+
+
+@dataclass(frozen=True)
+class Played:
+    """What is handed to the player. ``begins``: the second that is shown first."""
+
+    sources: tuple[Named, ...]
+    title: str
+    bottom_first: bool = False
+    begins: float = 0.0
+
 
 _NO_LIMIT = 16777215  # QWIDGETSIZE_MAX, which the bindings do not name
 
@@ -75,6 +90,29 @@ class Station(QWidget):
 
     def primary(self) -> None:
         """What the filled button does."""
+
+    def played(self) -> Played | None:
+        """What the player shows for this station: the take, unless a station has more to say."""
+        view = self.state.current
+        if view is None or view.take is None:
+            return None
+        from yomikomi.core.playing.sources import FileSource  # what plays is loaded when first needed
+        from yomikomi.ui.playing.deck import Named
+
+        bottom = view.judged is not None and view.judged.scan.field_order == "bff"
+        return Played((Named("the take", FileSource(view.take.path)),), view.label, bottom_first=bottom)
+
+    def open_player(self) -> PlayerWindow | None:
+        """Whatever can be played here, in a window of its own."""
+        from yomikomi.ui.playing.window import PlayerWindow
+
+        found = self.played()
+        if found is None:
+            self.state.tell(Weight.FINE, "Nothing to play here yet.")
+            return None
+        window = PlayerWindow(found.sources, found.title, self.window(), bottom_first=found.bottom_first, begins=found.begins)
+        window.show()
+        return window
 
     def act(self, key: str) -> None:
         """A command of the table in ``ui.actions`` that belongs to this station."""

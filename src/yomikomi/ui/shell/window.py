@@ -178,8 +178,9 @@ class MainWindow(QWidget):
             self._change_appearance(key)
         elif key == "quit":
             self.close()
-        elif key == "primary":
-            self.station(self.current_key).primary()
+        elif key in {"primary", "player"}:
+            station = self.station(self.current_key)
+            (station.primary if key == "primary" else station.open_player)()
         else:
             self.show_station(entry.station)
             self.station(entry.station).act(key)

@@ -11,6 +11,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.playing.sources import TreatedSource
 from yomikomi.core.reading.cards.advice import advice_for
 from yomikomi.core.reading.cards.scanned import mixture_words
 from yomikomi.core.reading.models import Reading
@@ -21,13 +22,15 @@ from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.loop import LoopRequest, LoopSide, LoopSource, open_loop, treat_loop
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import AnyStep, Fields, Film
+from yomikomi.core.treatment.steps import AnyStep, CutOut, Fields, Film, Trim
+from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.timecode import frame_clock
 from yomikomi.core.work import SilentReporter
 from yomikomi.core.work.text import capital
 from yomikomi.ui.icons import icon
-from yomikomi.ui.shell.station import Station
+from yomikomi.ui.playing.deck import Named
+from yomikomi.ui.shell.station import Played, Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.treatment.by_hand import KINDS, Kind, StepForm
 from yomikomi.ui.treatment.history import History
@@ -113,6 +116,7 @@ class TreatmentStation(Station):
         self.play_button.setIcon(icon("pause"))
         self.back_button = button("‹ field", lambda: self._step(-1), tip="One picture back")
         self.on_button = button("field ›", lambda: self._step(1), tip="One picture on")
+        self.watch_button = button("Play…", self.open_player, tip="Ctrl+Space: before and after in full, with sound")
         self.cards_box = CardColumn()
         self.result = label(quiet=True, wrap=True)
         self.use_button = button("Use this treatment", self.primary, primary=True, tip="Ctrl+Return")
@@ -124,7 +128,7 @@ class TreatmentStation(Station):
         left.addWidget(self.empty, 1)
         left.addWidget(self.player, 1)
         self.transport = QWidget()
-        self.transport.setLayout(row(self.place, 1, self.back_button, self.play_button, self.on_button))
+        self.transport.setLayout(row(self.place, 1, self.back_button, self.play_button, self.on_button, self.watch_button))
         left.addWidget(self.transport)
         side, right = side_panel(340)
         self.hand_box = CardColumn()
@@ -236,6 +240,17 @@ class TreatmentStation(Station):
         self.state.record.readings.choose_treatment(self._view.take.id, self.chosen)
         self.state.reload()
         self.state.go.emit("balance")
+
+    def played(self) -> Played | None:
+        """Before and after, both cut alike, so that they stay at one moment."""
+        view, treatment = self._view, self.chosen
+        if view is None or view.take is None or view.judged is None or treatment is None:
+            return super().played()
+        cuts = Treatment(steps=tuple(one for one in treatment.steps if isinstance(one, Trim | CutOut)))
+        before, after = (TreatedSource(view.take.path, view.judged, one) for one in (cuts, treatment))
+        at = float(Timing.of(view.judged, cuts).pieces.place(Timing.of(view.judged, cuts).shown_at(view.judged.most_combed_frame)))
+        bottom = view.judged.scan.field_order == "bff"
+        return Played((Named("before", before), Named("after", after)), f"{view.label}: before and after", bottom_first=bottom, begins=at)
 
     def act(self, key: str) -> None:
         if key == "play":
