@@ -96,7 +96,7 @@ def players() -> Iterator[Callable[[PlaySource], tuple[Player, TurnedOut]]]:
 
     def make(source: PlaySource) -> tuple[Player, TurnedOut]:
         out = TurnedOut()
-        made.append(Player(source, out))
+        made.append(Player(source, out, size=(176, 144)))
         return made[-1], out
 
     yield make

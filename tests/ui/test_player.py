@@ -47,7 +47,7 @@ def test_playing_by_mouse_and_keys_never_holds_the_window(flashes: tuple[Path, R
     path, reading = flashes
     double = Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF)
     window, deck = _opened(qtbot, (Named("before", FileSource(path)), Named("after", TreatedSource(path, reading, double))))
-    assert window.time.text() == "0:00:00.00 of 0:00:11.29"
+    qtbot.waitUntil(lambda: window.time.text() == "0:00:00.00 of 0:00:11.29", timeout=5000)
     for _ in range(3):
         QTest.keyClick(window, Qt.Key.Key_Right)
         qtbot.wait(60)

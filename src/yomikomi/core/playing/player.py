@@ -335,13 +335,11 @@ def _level(samples: Samples) -> Level:
 
 
 def _for_screen(frame: av.VideoFrame, size: tuple[int, int], field: int | None, shape: Fraction) -> NDArray[np.uint8]:
-    """As large as it fits and no larger than it is, at its display shape; a single field whole, each line twice."""
+    """As large as it fits, at its display shape, so that nobody has to scale it who paints it; a single field as it is, each line twice."""
     if field is not None:
         whole = _bgra(frame, frame.width, frame.height)
         return np.ascontiguousarray(np.repeat(whole[field::2], 2, axis=0)[: len(whole)])
     width, height = min(size[0], round(size[1] * shape)), min(size[1], round(size[0] / shape))
-    if width * height >= frame.width * frame.height:
-        width, height = frame.width, frame.height  # whoever paints enlarges it
     return _bgra(frame, max(2, width), max(2, height))
 
 

@@ -43,6 +43,7 @@ class _Pane(Well):
         super().__init__()
         self.view = PictureView(empty="…")
         self.shape: Fraction | None = None
+        self._shown: Shown | None = None
         self.words = ElidedLabel(words)
         self.rate = label(quiet=True, figure=True)
         self.heard = label("", quiet=True)
@@ -60,7 +61,8 @@ class _Pane(Well):
     def put(self, shown: Shown) -> None:
         height, width = shown.samples.shape[:2]
         image = QImage(shown.samples.data, width, height, 4 * width, QImage.Format.Format_RGB32)
-        self.view.show_image(image.copy(), self.shape)
+        self.view.show_image(image, self.shape)
+        self._shown = shown  # the image lies in its samples
 
 
 class PlayerWindow(QWidget):
