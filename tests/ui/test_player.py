@@ -66,7 +66,7 @@ def test_playing_by_mouse_and_keys_never_holds_the_window(flashes: tuple[Path, R
     QTest.keyClick(window, Qt.Key.Key_Space)
     assert not deck.player.playing
     assert deck.heard == 1
-    assert window._panes[1].heard.text() == "heard"
+    assert window._panes[1].heard.text() == "sound"
     assert deck.position > 1.2, "the moment stays when the other is heard"
     QTest.keyClick(window, Qt.Key.Key_BracketLeft)
     deck.seek(deck.position + 1)

@@ -5,23 +5,28 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QSpinBox
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QSpinBox
 from pytestqt.qtbot import QtBot
 
-from tests.making import Luma, programme_frames, pulled_down, write_clip
+from tests.making import Luma, interlace, programme_frames, pulled_down, sliding_frames, write_clip
 from tests.treatment.test_film import VIDEO
 from yomikomi.core.reading.scanner import ReadRequest, read
-from yomikomi.core.treatment.audio_steps import Channels, Move
+from yomikomi.core.treatment.audio_steps import Channels, Gain, Move
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Crop, Film, Size
+from yomikomi.core.treatment.steps import Crop, CutOut, Deinterlace, Film, Reframe, Size, Trim
+from yomikomi.core.treatment.tables import CubeTable, grid, write_cube
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import SilentReporter
 from yomikomi.ui.shell.window import MainWindow
 from yomikomi.ui.treatment.by_hand import KINDS, StepForm
-from yomikomi.ui.treatment.station import HandCard, TreatmentStation
+from yomikomi.ui.treatment.cards import HandCard
+from yomikomi.ui.treatment.player import BESIDE, DIFFERENCE, FIELDS, WIPE, difference, field_of, wiped
+from yomikomi.ui.treatment.reframe_form import ReframeForm
+from yomikomi.ui.treatment.station import TreatmentStation
 
 _LEFT = Qt.MouseButton.LeftButton
 
@@ -49,7 +54,7 @@ def station(window: MainWindow, film: Path) -> TreatmentStation:
 
 def _form(station: TreatmentStation, words: str) -> StepForm:
     form = station.ask_by_hand(next(kind for kind in KINDS if kind.words == words))
-    assert form is not None
+    assert isinstance(form, StepForm)
     return form
 
 
@@ -137,3 +142,93 @@ def test_a_loop_that_comes_after_the_window_went_is_dropped(
     station._source_key = ()
     station._show_choice()
     assert [answer.func.__self__ for answer in asked] == [station, station]
+
+
+def test_parts_tables_and_windows_are_set_and_what_they_do_is_measured(
+    window: MainWindow, station: TreatmentStation, qtbot: QtBot, tmp_path: Path
+) -> None:
+    form = _form(station, "Cut out parts")
+    assert isinstance(form, StepForm)
+    parts = form.fields["parts"]
+    assert isinstance(parts, QLineEdit)
+    parts.setText("0.5 - x")
+    QTest.mouseClick(form.accept_button, _LEFT)
+    assert form.trouble.text().startswith("Parts cut out"), form.trouble.text()
+    parts.setText("0.5-0.8; 1.0–1.2")
+    QTest.mouseClick(form.accept_button, _LEFT)
+    assert station.chosen is not None
+    cut = station.chosen.get(CutOut)
+    assert cut is not None
+    assert [(part.start, part.end) for part in cut.parts] == [(0.5, 0.8), (1.0, 1.2)]
+    table = tmp_path / "t.cube"
+    station.use_table(table)  # told, not raised
+    write_cube(table, CubeTable(grid(5) * 0.5))
+    station.use_table(table)
+    reframe = station.ask_by_hand(next(kind for kind in KINDS if kind.words == "Reframe"))
+    assert isinstance(reframe, ReframeForm)
+    qtbot.waitUntil(lambda: reframe.view.image is not None, timeout=20_000)
+    area = reframe.view.picture_area()
+    reframe.shape.setCurrentText("1:1")
+    QTest.mouseClick(reframe.view, _LEFT, pos=QPointF(area.left() + 2, area.center().y()).toPoint())
+    reframe.place.setValue(2000)
+    QTest.mouseClick(reframe.view, _LEFT, pos=QPointF(area.right() - 2, area.center().y()).toPoint())
+    QTest.keyClick(reframe.view, Qt.Key.Key_Left)
+    reframe.shape.setCurrentText("wide")
+    assert not reframe.accept_button.isEnabled()
+    reframe.shape.setCurrentText("1:1")
+    QTest.mouseClick(reframe.accept_button, _LEFT)
+    step = station.chosen.get(Reframe)
+    assert step is not None
+    assert [round(key.x, 1) for key in step.keys] == [0.0, 0.6], "the keys are where the window can be, or nearer the border"
+    measured = [card for card in _hand_cards(station) if card.step.step != "cut out"]
+    qtbot.waitUntil(lambda: all(card.effect.isVisibleTo(station) for card in measured), timeout=60_000)
+    effects = {card.step.step: card.effect.text() for card in _hand_cards(station)}
+    assert effects["reframe"].startswith("82 % of the samples")
+    assert "white" in effects["table"]
+    assert "× real time" in effects["table"]
+    assert "Treating takes" in station.result.text()
+    for mode in (WIPE, DIFFERENCE, FIELDS, BESIDE):
+        station.mode.setCurrentText(mode)
+        station.mode.textActivated.emit(mode)
+        assert station.player.mode == mode
+        qtbot.wait(60)
+    QTest.mouseClick(station.use_button, _LEFT)
+    assert window.state.current is not None
+    assert window.state.current.treatment == station.chosen
+
+
+def test_pictures_are_compared_sample_by_sample() -> None:
+    one, two = np.full((6, 8, 3), 100, np.uint8), np.full((5, 9, 3), 103, np.uint8)
+    assert set(np.unique(difference(one, two))) == {152}
+    assert set(np.unique(difference(one, one))) == {128}
+    mixed = wiped(one, two, 0.5)
+    assert mixed.shape == (5, 8, 3)
+    assert mixed[0, :, 0].tolist() == [100] * 4 + [255] + [103] * 3
+    rows = np.arange(6, dtype=np.uint8)[:, None, None].repeat(3, axis=2)
+    assert field_of(rows, 1)[:, 0, 0].tolist() == [1, 1, 3, 3, 5, 5]
+
+
+def test_another_take_is_followed_but_for_what_is_its_own(window: MainWindow, station: TreatmentStation, tmp_path: Path) -> None:
+    """Interlaced after film: the size goes with it, the cadence, the cut and the gain do not."""
+    assert station.chosen is not None
+    steps = (Trim(start=0.5), Size(height=144), Crop(top=4))
+    for step in (*steps, Gain(db=3), Channels(how="mono")):
+        station.choose(station.chosen.having(step))
+    QTest.mouseClick(station.use_button, _LEFT)
+    fields = interlace(sliding_frames(80, width=352, height=288), FieldOrder.TFF)
+    path = write_clip(tmp_path / "fields.mkv", fields, rate=VIDEO, codec="ffv1")
+    carrier, _ = window.state.record.takes.import_file(path)
+    take = window.state.record.carrier(carrier).take
+    assert take is not None
+    window.state.record.readings.save(take.id, read(ReadRequest(path), SilentReporter()))
+    window.state.reload()
+    window.state.choose(carrier)
+    window.show_station("treatment")
+    own = station.chosen
+    assert own.deinterlace is Deinterlace.DOUBLE
+    station._offer_likes()
+    action = station.like_button.menu().actions()[0]
+    assert action.text().startswith("As last time (")
+    action.trigger()
+    assert station.chosen.steps == (*own.lacking(Crop()).steps, Crop(top=4), Size(height=144))
+    assert station.chosen.sound == (Channels(how="mono"),)

@@ -2,14 +2,38 @@
 
 from __future__ import annotations
 
-from yomikomi.core.ledger.schema import Overruling, ReadingRow, Take, TreatmentRow
+from dataclasses import dataclass
+
+from sqlalchemy import func, select
+
+from yomikomi.core.ledger.schema import Carrier, Overruling, ReadingRow, Take, TreatmentRow
 from yomikomi.core.ledger.store import Room, now_text
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import changes_the_picture
 from yomikomi.core.treatment.model import Treatment
 
+# So many takes are offered to be followed.
+_OFFERED = 12
+
+
+@dataclass(frozen=True)
+class Treated:
+    """The treatment that was chosen last for a carrier."""
+
+    carrier_id: int
+    label: str
+    treatment: Treatment
+
 
 class ReadingRoom(Room):
+    def treated_last(self) -> list[Treated]:
+        """Carriers by when a treatment was chosen for them, the newest first; each once, those on the shelf only."""
+        newest = select(func.max(TreatmentRow.id)).join(Take).where(Take.state != "lost").group_by(Take.carrier_id)
+        query = select(TreatmentRow).where(TreatmentRow.id.in_(newest)).order_by(TreatmentRow.id.desc()).limit(_OFFERED)
+        with self._store.session() as session:
+            rows = [(row, session.get_one(Carrier, session.get_one(Take, row.take_id).carrier_id)) for row in session.scalars(query)]
+            return [Treated(carrier.id, carrier.label, Treatment.model_validate(row.treatment)) for row, carrier in rows]
+
     def save(self, take_id: int, reading: Reading) -> None:
         with self._store.session() as session:
             take = session.get_one(Take, take_id)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Crop, Trim
+from yomikomi.core.treatment.steps import Crop, Frame, Reframe
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import HeldFrames, TreatedFrames, hold_frames
 from yomikomi.core.video.planes import frame_from_planes, luma, plane_samples, rgb
@@ -80,22 +80,30 @@ def open_loop(request: LoopRequest, reporter: Reporter) -> LoopSource:
 def treat_loop(source: LoopSource, treatment: Treatment, reporter: Reporter) -> LoopSide:
     """The same second, treated; the same place of the scene."""
     request = source.request
-    treatment = treatment.lacking(Trim())  # the place may lie in what is cut off
+    treatment = treatment.untimed  # the place may lie in what is cut off
     outputs = Timing.of(request.reading, treatment).outputs(source.frames.start, source.frames.stop)
     treated = TreatedFrames(
         request.path, request.reading, treatment, outputs, "yuv444p", reporter.check, held=source.held, most_filled_s=None
     )  # fmt: skip
-    left, top = _moved(treatment, request.reading, (source.left, source.top))
+    at = float(Timing.of(request.reading, Treatment()).shown_at(source.frames.start))
+    left, top = _moved(treatment, request.reading, (source.left, source.top), at)
     return LoopSide(treated.format.rate, [_cut(frame, left, top, request.width, request.height) for frame in treated])
 
 
-def _moved(treatment: Treatment, reading: Reading, place: tuple[int, int]) -> tuple[int, int]:
-    """Where the same place of the scene lies in the treated picture."""
+def _moved(treatment: Treatment, reading: Reading, place: tuple[int, int], at: float) -> tuple[int, int]:
+    """Where the same place of the scene lies in the treated picture; ``at``: the second of the take. (Of a turned picture it is another
+    place.)"""
     (left, top), formats = (float(place[0]), float(place[1])), treatment.formats(source_format(reading))
     for step, given, made in zip(treatment.steps, formats, formats[1:], strict=False):
         if isinstance(step, Crop):
             cut_left, cut_top, _, _ = step.window(given)
             left, top = left - cut_left, top - cut_top
+        elif isinstance(step, Reframe):
+            window_left, window_top = step.place_at(at, given)
+            left, top = left - window_left, top - window_top
+        elif isinstance(step, Frame):
+            bar_left, bar_top, width, height = step.inner(given)
+            left, top = bar_left + left * width / given.geometry.width, bar_top + top * height / given.geometry.height
         else:
             left *= made.geometry.width / given.geometry.width
             top *= made.geometry.height / given.geometry.height

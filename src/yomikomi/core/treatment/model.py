@@ -12,7 +12,7 @@ from yomikomi.core.treatment.audio_steps import ORDER as SOUND_ORDER
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.step import Step
-from yomikomi.core.treatment.steps import ORDER, AnyStep, Deinterlace, Fields, Film, RateCap
+from yomikomi.core.treatment.steps import ORDER, AnyStep, CutOut, Deinterlace, Fade, Fields, Film, RateCap, Trim
 from yomikomi.core.video.standards import FieldOrder
 
 SCHEMA_VERSION: Literal[1] = 1
@@ -79,6 +79,17 @@ class Treatment(BaseModel):
             return next((one for one in self.sound if (one.step, one.track) == (step.step, step.track)), None)
         return next((one for one in self.steps if one.step == step.step), None)
 
+    @property
+    def untimed(self) -> Treatment:
+        """Without what goes by what is kept: moments stay those of the take."""
+        return Treatment(steps=tuple(one for one in self.steps if not isinstance(one, Trim | CutOut | Fade)), sound=self.sound)
+
+    def before(self, step: AnyStep | AnyAudioStep) -> Treatment:
+        """The steps of the picture that come before one of a kind."""
+        if isinstance(step, AudioStep):
+            return Treatment(steps=self.steps)
+        return Treatment(steps=tuple(one for one in self.lacking(step).steps if ORDER.index(one.step) < ORDER.index(step.step)))
+
     def formats(self, before: PictureFormat) -> list[PictureFormat]:
         """What goes into each step, and at the end what comes out of the last. ``before``: as it is shown, see ``source_format``."""
         found = [before if self.get(Fields) is not None or self.get(Film) is not None else before.progressive]
@@ -90,9 +101,7 @@ class Treatment(BaseModel):
         """What goes into a step that stands in it, or would. ``before``: as it is shown."""
         if isinstance(step, AudioStep):
             return before
-        others = self.lacking(step)
-        ahead = [one for one in others.steps if ORDER.index(one.step) < ORDER.index(step.step)]
-        return others.formats(before)[len(ahead)]
+        return self.before(step).formats(before)[-1]
 
     def output_rate(self, rate: Fraction) -> Fraction:
         fields, film, cap = self.get(Fields), self.get(Film), self.get(RateCap)

@@ -33,7 +33,7 @@ KEYS = (
     ("Shift+Left", "field_back", "one field back"), ("Shift+Right", "field_on", "one field on"),
     ("Ctrl+Left", "jump_back", "5 s back"), ("Ctrl+Right", "jump_on", "5 s on"), ("Home", "begin", "to the beginning"),
     ("[", "mark_in", "loop from here"), ("]", "mark_out", "loop to here"), ("Backspace", "no_loop", "no loop"),
-    (",", "slower", "slower"), (".", "faster", "faster"), ("M", "mute", "sound off or on"), ("A", "other", "hear the other one"),
+    (",", "slower", "slower"), (".", "faster", "faster"), ("M", "mute", "sound off or on"), ("A", "other", "sound of the other one"),
     ("F", "full", "full window"), ("Escape", "leave", "leave"),
 )  # fmt: skip
 
@@ -130,7 +130,7 @@ class PlayerWindow(QWidget):
         self.track.setAccessibleName("Sound track")
         self.track.activated.connect(self._set_track)
         self.track.hide()
-        self.other_button = button("Hear the other", lambda: self.act("other"), tip="A")
+        self.other_button = button("Sound of the other", lambda: self.act("other"), tip="A")
         self.other_button.setVisible(len(played) > 1)
         self.loop_words = label("", quiet=True)
         self.late = label("", quiet=True, figure=True)
@@ -307,7 +307,7 @@ class PlayerWindow(QWidget):
     def _say_heard(self) -> None:
         assert self.deck is not None
         for number, pane in enumerate(self._panes):
-            pane.heard.setText("heard" if len(self._panes) > 1 and number == self.deck.heard else "")
+            pane.heard.setText("sound" if len(self._panes) > 1 and number == self.deck.heard else "")
 
     def _say_note(self, words: str) -> None:
         self.note.setText(words)

@@ -12,7 +12,26 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QDoubleSpinBox, QFo
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep, Channels, Gain, Hum, Move
 from yomikomi.core.treatment.format import PictureFormat
-from yomikomi.core.treatment.steps import AnyStep, Crop, Levels, Shape, Size, Trim
+from yomikomi.core.treatment.steps import (
+    AnyStep,
+    Colour,
+    Crop,
+    CutOut,
+    Fade,
+    Frame,
+    HighRange,
+    Legal,
+    Levels,
+    Mask,
+    Matrix,
+    Part,
+    RateCap,
+    Reframe,
+    Shape,
+    Size,
+    Trim,
+    Turn,
+)
 from yomikomi.core.video.rates import fraction_text
 from yomikomi.ui.widgets.basics import button, label, row
 
@@ -23,8 +42,15 @@ _WORDS = {
     "black": "Black is at", "white": "White is at", "to_black": "Black becomes", "to_white": "White becomes",
     "chroma": "Chroma factor (0: as luma)", "range": "Range of the result", "later_ms": "Audio delay", "how": "Channels", "db": "Gain",
     "start": "From", "end": "To (0: the end)", "hz": "Frequency", "overtones": "Tones notched", "track": "Sound track",
+    "parts": "Parts cut out (seconds)", "fade_in": "Fade in", "fade_out": "Fade out", "each": "Of so many frames one",
+    "saturation": "Saturation (1: as it is)", "hue": "Hue turned by", "blue": "Added to Cb (code values)",
+    "red": "Added to Cr (code values)", "to": "Matrix of the result", "exposure": "Exposure (stops)", "peak": "Brightest light",
 }  # fmt: skip
-_UNITS = {"later_ms": " ms", "db": " dB", "hz": " Hz", "start": " s", "end": " s"}
+_UNITS = {
+    "later_ms": " ms", "db": " dB", "hz": " Hz", "start": " s", "end": " s", "fade_in": " s", "fade_out": " s", "hue": "°",
+    "peak": " cd/m²",
+}  # fmt: skip
+_FINE = {"chroma": 3, "start": 3, "end": 3, "saturation": 2, "exposure": 2}
 _WIDEST = 20_000
 
 
@@ -38,10 +64,22 @@ class Kind:
 
 KINDS: tuple[Kind, ...] = (
     Kind("In and out", lambda _now: Trim()),
+    Kind("Cut out parts", lambda _now: CutOut(parts=(Part(start=0, end=1),))),
+    Kind("Fades", lambda _now: Fade()),
+    Kind("Fewer frames", lambda _now: RateCap()),
     Kind("Crop", lambda _now: Crop()),
+    Kind("Mask", lambda _now: Mask(bottom=8)),
+    Kind("Turn", lambda _now: Turn(how="quarter clockwise")),
+    Kind("Reframe", lambda _now: Reframe()),
     Kind("Pixel shape", lambda now: Shape(sample_aspect=fraction_text(now.geometry.sample_aspect))),
     Kind("Levels: full range to limited", lambda _now: Levels(black=0, white=255, chroma=round(224 / 255, 4))),
+    Kind("Colour", lambda _now: Colour()),
+    Kind("Grey", lambda _now: Colour(saturation=0)),
+    Kind("Matrix", lambda now: Matrix(to="BT.709" if now.colour.matrix != 1 else "BT.601 (525 lines)")),
     Kind("Size", lambda now: Size(height=now.geometry.height)),
+    Kind("PQ or HLG to BT.709", lambda _now: HighRange()),
+    Kind("Legal values", lambda _now: Legal()),
+    Kind("Fixed frame", lambda _now: Frame(width=1920, height=1080)),
     Kind("Sync", lambda _now: Move(later_ms=0)),
     Kind("Channels", lambda _now: Channels(how="mono")),
     Kind("Gain", lambda _now: Gain(db=0)),
@@ -84,7 +122,8 @@ class StepForm(QDialog):
                 made.output(self._before)  # refuses what cannot be
         except ValidationError as error:
             first = error.errors()[0]
-            self.trouble.setText(f"{_WORDS.get(str(first['loc'][-1]), first['loc'][-1])}: {first['msg'].lower()}.")
+            name = next((_WORDS[str(part)] for part in first["loc"] if str(part) in _WORDS), "This")
+            self.trouble.setText(f"{name}: {first['msg'].lower()}.")
             return
         except YomikomiError as error:
             self.trouble.setText(str(error))
@@ -109,6 +148,8 @@ def _field(name: str, kind: Any, metadata: list[Any], now: Any) -> QWidget:
         made.setSpecialValueText("all")
         made.setValue(-1 if now is None else now)
         return made
+    if name == "parts":
+        return QLineEdit("; ".join(f"{part.start:g}-{part.end:g}" for part in now))
     if get_origin(kind) is Literal:
         choice = QComboBox()
         choice.addItems([str(one) for one in get_args(kind)])
@@ -120,7 +161,7 @@ def _field(name: str, kind: Any, metadata: list[Any], now: Any) -> QWidget:
         return tick
     if kind is float:
         number = QDoubleSpinBox()
-        number.setDecimals(3 if name in {"chroma", "start", "end"} else 1)
+        number.setDecimals(_FINE.get(name, 1))
         number.setRange(low, high)
         number.setSuffix(_UNITS.get(name, ""))
         number.setValue(now)
@@ -133,11 +174,20 @@ def _field(name: str, kind: Any, metadata: list[Any], now: Any) -> QWidget:
     return whole
 
 
+def _parts(text: str) -> list[dict[str, str]]:
+    """Written as ``10-20; 31.5-40``."""
+    pairs = [part.replace("\N{EN DASH}", "-").split("-") for part in text.split(";") if part.strip()]
+    return [{"start": pair[0].strip(), "end": pair[1].strip()} if len(pair) == 2 else {} for pair in pairs]
+
+
 def _value(name: str, field: QWidget) -> Any:
     if isinstance(field, QComboBox):
         return field.currentText()
     if isinstance(field, QCheckBox):
         return field.isChecked()
+    if name == "parts":
+        assert isinstance(field, QLineEdit)
+        return _parts(field.text())
     if isinstance(field, QLineEdit):
         return field.text().strip()
     assert isinstance(field, QSpinBox | QDoubleSpinBox)

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QImage
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from yomikomi.core.treatment.loop import LoopSide
@@ -19,10 +19,64 @@ from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb
 _TICK_MS = 8
 
 
+# Ways to compare.
+BESIDE, WIPE, DIFFERENCE, FIELDS = "Side by side", "Wipe", "Difference × 8", "Single fields"
+MODES = (BESIDE, WIPE, DIFFERENCE, FIELDS)
+_TIMES, _NUDGE = 8, 0.02
+
+
+class WipeView(PictureView):
+    """Emits ``moved`` with the place of the mouse across the picture, 0…1; arrow keys move it too."""
+
+    moved = Signal(float)
+
+    def __init__(self) -> None:
+        super().__init__(exact=True, empty="…")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self._at = 0.5
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        area = self.picture_area()
+        self._go((event.position().x() - area.left()) / max(1.0, area.width()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Left: -_NUDGE, Qt.Key.Key_Right: _NUDGE}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+        else:
+            self._go(self._at + step)
+
+    def _go(self, at: float) -> None:
+        self._at = min(1.0, max(0.0, at))
+        self.moved.emit(self._at)
+
+
+def wiped(before: NDArray[np.uint8], after: NDArray[np.uint8], at: float) -> NDArray[np.uint8]:
+    """ndarray [shape=(lines, columns, 3), RGB 0…255] of both: left of ``at`` (0…1) before, right of it after, a white line between."""
+    lines, columns = (min(one.shape[axis] for one in (before, after)) for axis in (0, 1))
+    edge = min(columns - 1, round(at * columns))
+    made = after[:lines, :columns].copy()
+    made[:, :edge] = before[:lines, :edge]
+    made[:, edge] = 255
+    return made
+
+
+def difference(before: NDArray[np.uint8], after: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """ndarray [shape=(lines, columns, 3), RGB 0…255]: mid-grey where nothing changed, differences eight times as large."""
+    lines, columns = (min(one.shape[axis] for one in (before, after)) for axis in (0, 1))
+    gap = after[:lines, :columns].astype(np.int16) - before[:lines, :columns]
+    return np.clip(128 + _TIMES * gap, 0, 255).astype(np.uint8)
+
+
+def field_of(picture: NDArray[np.uint8], parity: int) -> NDArray[np.uint8]:
+    """ndarray [shape=(lines, columns, 3)]: the lines of one field, each twice."""
+    return np.repeat(picture[parity::2], 2, axis=0)[: len(picture)]
+
+
 class _Side(Well):
     def __init__(self, words: str) -> None:
         super().__init__()
-        self.view = PictureView(exact=True, empty="…")
+        self.view = WipeView()
         self.words = ElidedLabel(words)
         self.rate_words = label(quiet=True, figure=True)
         self._pictures: Sequence[NDArray[np.uint8]] = ()
@@ -50,11 +104,20 @@ class _Side(Well):
     def seconds(self) -> float:
         return len(self._pictures) / self._rate
 
+    def number_at(self, seconds: float) -> int | None:
+        return min(len(self._pictures) - 1, int(seconds * self._rate + 1e-6)) if self._pictures else None
+
+    def picture(self, number: int) -> NDArray[np.uint8]:
+        return self._pictures[number]
+
+    def show_mixed(self, picture: NDArray[np.uint8]) -> None:
+        """Something made of both sides."""
+        self._shown = -1
+        self.view.show_image(image_from_rgb(picture))
+
     def show_at(self, seconds: float) -> None:
-        if not self._pictures:
-            return
-        number = min(len(self._pictures) - 1, int(seconds * self._rate + 1e-6))
-        if number != self._shown:
+        number = self.number_at(seconds)
+        if number is not None and number != self._shown:
             self._shown = number
             if number not in self._images:
                 self._images[number] = image_from_rgb(self._pictures[number])
@@ -72,6 +135,8 @@ class LoopPlayer(QWidget):
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.setInterval(_TICK_MS)
         self._timer.timeout.connect(self._tick)
+        self._mode, self._wipe, self._mixed = BESIDE, 0.5, (-1, -1, -1.0)
+        self.after.view.moved.connect(self._wiped)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(12)
@@ -82,6 +147,21 @@ class LoopPlayer(QWidget):
         self.before.put(before, "before: fields as they are")
         self.after.put(after, words)
         self._mark = time.monotonic()
+        self._show()
+
+    @property
+    def mode(self) -> str:
+        return self._mode
+
+    def set_mode(self, mode: str) -> None:
+        """One of ``MODES``."""
+        self._mode, self._mixed = mode, (-1, -1, -1.0)
+        self.before.setVisible(mode in {BESIDE, FIELDS})
+        self.after.view.setMouseTracking(mode == WIPE)
+        self._show()
+
+    def _wiped(self, at: float) -> None:
+        self._wipe = at
         self._show()
 
     def hold(self, on: bool) -> None:
@@ -112,5 +192,22 @@ class LoopPlayer(QWidget):
     def _show(self) -> None:
         length = max(0.01, min(s for s in (self.before.seconds, self.after.seconds, 3600.0) if s))
         self._at %= length
-        self.before.show_at(self._at)
-        self.after.show_at(self._at)
+        if self._mode == BESIDE:
+            self.before.show_at(self._at)
+            self.after.show_at(self._at)
+        else:
+            self._show_mixed()
+
+    def _show_mixed(self) -> None:
+        one, two = self.before.number_at(self._at), self.after.number_at(self._at)
+        second = int(self._at * self.before._rate * 2 + 1e-6) % 2
+        now = (one or 0, two or 0, self._wipe if self._mode == WIPE else float(second))
+        if now == self._mixed or one is None or two is None:
+            return
+        self._mixed = now
+        before, after = self.before.picture(one), self.after.picture(two)
+        if self._mode == FIELDS:
+            self.before.show_mixed(field_of(before, second))
+            self.after.show_mixed(field_of(after, second))
+        else:
+            self.after.show_mixed(wiped(before, after, self._wipe) if self._mode == WIPE else difference(before, after))

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable
 from fractions import Fraction
 from functools import partial
+from pathlib import Path
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QVBoxLayout, QWidget
 
+from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.playing.sources import TreatedSource
 from yomikomi.core.reading.cards.advice import advice_for
@@ -17,15 +17,18 @@ from yomikomi.core.reading.cards.scanned import mixture_words
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import proposals
 from yomikomi.core.reading.sentences import findings
-from yomikomi.core.treatment.advice import Advice, advise, usual_of
+from yomikomi.core.treatment.advice import advise, usual_of
+from yomikomi.core.treatment.alike import like
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
+from yomikomi.core.treatment.effects import Effect, measure_effects
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.loop import LoopRequest, LoopSide, LoopSource, open_loop, treat_loop
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import AnyStep, CutOut, Fields, Film, Trim
-from yomikomi.core.treatment.timing import Timing
+from yomikomi.core.treatment.steps import AnyStep, CutOut, Fields, Film, Reframe, Table, Trim
+from yomikomi.core.treatment.timing import Timing, length_of
 from yomikomi.core.video.rates import rate_text
-from yomikomi.core.video.timecode import frame_clock
+from yomikomi.core.video.timecode import clock, frame_clock
+from yomikomi.core.video.units import number_text
 from yomikomi.core.work import SilentReporter
 from yomikomi.core.work.text import capital
 from yomikomi.ui.icons import icon
@@ -33,70 +36,15 @@ from yomikomi.ui.playing.deck import Named
 from yomikomi.ui.shell.station import Played, Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.treatment.by_hand import KINDS, Kind, StepForm
+from yomikomi.ui.treatment.cards import HandCard, StepCard, taking
 from yomikomi.ui.treatment.history import History
-from yomikomi.ui.treatment.player import LoopPlayer
-from yomikomi.ui.widgets.basics import Card, CardColumn, button, label, menu_button, row, scrolled_widget, side_panel
+from yomikomi.ui.treatment.player import MODES, LoopPlayer
+from yomikomi.ui.treatment.reframe_form import Looked, ReframeForm
+from yomikomi.ui.widgets.basics import CardColumn, button, label, menu_button, row, scrolled_widget, side_panel
 from yomikomi.ui.widgets.empty import EmptyNote
 
 # Loops that are kept: going back to a choice shows it at once.
 _KEPT_LOOPS = 6
-
-
-class StepCard(Card):
-    """One step of the chain with its alternatives; emits ``picked`` with the advice and the number of the way taken."""
-
-    picked = Signal(object, int)
-
-    def __init__(self, advice: Advice) -> None:
-        super().__init__(choosable=False)
-        self.advice = advice
-        self.ways = QComboBox()
-        self.ways.setAccessibleName(advice.title)
-        for number, way in enumerate(advice.ways):
-            self.ways.addItem(way.title + (" (suggested)" if number == 0 and len(advice.ways) > 1 and advice.usual else ""))
-        self.gives = label(quiet=True, wrap=True)
-        head = label(advice.title, name="section")
-        self.body.addWidget(head)
-        self.body.addWidget(self.ways)
-        self.body.addWidget(self.gives)
-        self.ways.setToolTip(advice.reason)
-        self.ways.activated.connect(lambda number: self.picked.emit(self.advice, number))
-
-    def show_of(self, treatment: Treatment) -> None:
-        """Which way a treatment goes; one that a person set otherwise is none of them."""
-        number = way_of(self.advice, treatment)
-        self.ways.setCurrentIndex(number if number is not None else -1)
-        way = self.advice.ways[number] if number is not None else None
-        reason = self.advice.reason if number == 0 else ""
-        self.gives.setText(" ".join(part for part in (reason, way.gives if way else "Set by hand.") if part))
-
-
-class HandCard(Card):
-    """A step that a person set, of a kind that nothing was advised for; or set otherwise than any way has it."""
-
-    def __init__(self, step: AnyStep | AnyAudioStep, words: str, change: Callable[[], object], remove: Callable[[], object]) -> None:
-        super().__init__(choosable=False)
-        self.step = step
-        self.change_button, self.remove_button = button("Change…", change, link=True), button("Remove", remove, link=True)
-        self.body.addLayout(row(label(step.title, name="section"), 1, self.change_button, self.remove_button))
-        self.body.addWidget(label(f"{capital(words)}. Set by hand.", quiet=True, wrap=True))
-        self.setAccessibleName(f"{step.title}: {words}")
-
-
-def way_of(advice: Advice, treatment: Treatment) -> int | None:
-    """The number of the way that a treatment goes."""
-    steps = [way.step for way in advice.ways if way.step is not None]
-    now = next((found for step in steps if (found := treatment.same_kind(step)) is not None), None)
-    return next((number for number, way in enumerate(advice.ways) if way.step == now), None)
-
-
-def taking(treatment: Treatment, advice: Advice, step: AnyStep | AnyAudioStep | None) -> Treatment:
-    """A treatment with one step set as a way has it."""
-    if step is not None:
-        return treatment.having(step)
-    for way in advice.ways:
-        treatment = treatment.lacking(way.step) if way.step is not None else treatment
-    return treatment
 
 
 class TreatmentStation(Station):
@@ -117,18 +65,26 @@ class TreatmentStation(Station):
         self.back_button = button("‹ field", lambda: self._step(-1), tip="One picture back")
         self.on_button = button("field ›", lambda: self._step(1), tip="One picture on")
         self.watch_button = button("Play…", self.open_player, tip="Ctrl+Space: before and after in full, with sound")
+        self.mode = QComboBox()
+        self.mode.addItems(MODES)
+        self.mode.setAccessibleName("Compare by")
+        self.mode.setToolTip("Wipe: move the mouse over the picture, or the arrow keys")
+        self.mode.textActivated.connect(self.player.set_mode)
         self.cards_box = CardColumn()
         self.result = label(quiet=True, wrap=True)
         self.use_button = button("Use this treatment", self.primary, primary=True, tip="Ctrl+Return")
         self.use_button.setMinimumWidth(150)
         self.undo_button = button("Undo", lambda: self.act("undo"), tip="Ctrl+Z")
         self.suggested_button = button("As suggested", lambda: self.act("as_suggested"), tip="All that is suggested, nothing else")
+        self._lay_out()
+
+    def _lay_out(self) -> None:
         left = QVBoxLayout()
         left.setSpacing(10)
         left.addWidget(self.empty, 1)
         left.addWidget(self.player, 1)
         self.transport = QWidget()
-        self.transport.setLayout(row(self.place, 1, self.back_button, self.play_button, self.on_button, self.watch_button))
+        self.transport.setLayout(row(self.place, 1, self.mode, self.back_button, self.play_button, self.on_button, self.watch_button))
         left.addWidget(self.transport)
         side, right = side_panel(340)
         self.hand_box = CardColumn()
@@ -137,8 +93,11 @@ class TreatmentStation(Station):
         steps.setContentsMargins(0, 0, 6, 0)
         steps.addLayout(self.cards_box)
         steps.addLayout(self.hand_box)
-        self.add_button = menu_button("Add a step", [(f"{kind.words}…", partial(self.ask_by_hand, kind)) for kind in KINDS])
-        steps.addLayout(row(self.add_button, 1))
+        offered = [(f"{kind.words}…", partial(self.ask_by_hand, kind)) for kind in KINDS]
+        self.like_button = menu_button("Like another take", [])
+        self.like_button.menu().aboutToShow.connect(self._offer_likes)
+        self.add_button = menu_button("Add a step", [*offered, ("Colour table…", self.ask_table)])
+        steps.addLayout(row(self.add_button, self.like_button, 1))
         self.asked_head = label("Not yet done by this program", name="section")
         self.asked = label(quiet=True, wrap=True)
         steps.addWidget(self.asked_head)
@@ -165,7 +124,7 @@ class TreatmentStation(Station):
         self.cards_box.clear()
         self.use_button.setEnabled(reading is not None)
         self.empty.setVisible(reading is None)
-        for part in (self.player, self.transport, self.undo_button, self.suggested_button, self.add_button):
+        for part in (self.player, self.transport, self.undo_button, self.suggested_button, self.add_button, self.like_button):
             part.setVisible(reading is not None)
         if view is None or reading is None or view.take is None:
             self.sentence.say("Read the take first.", "The treatment follows from the reading")
@@ -210,7 +169,7 @@ class TreatmentStation(Station):
         self.history.add(treatment)
         self._show_choice()
 
-    def ask_by_hand(self, kind: Kind) -> StepForm | None:
+    def ask_by_hand(self, kind: Kind) -> StepForm | ReframeForm | None:
         """A step of a kind: as it stands, or as it begins."""
         view = self._view
         if view is None or view.judged is None or self.chosen is None:
@@ -224,8 +183,47 @@ class TreatmentStation(Station):
         assert self._view.judged is not None
         return self._now.given_to(step, source_format(self._view.judged))
 
-    def _open_form(self, step: AnyStep | AnyAudioStep) -> StepForm:
-        form = StepForm(step, self._given(step), self)
+    def _offer_likes(self) -> None:
+        """Takes of other carriers that have a treatment; the newest choice first."""
+        menu = self.like_button.menu()
+        menu.clear()
+        others = self.state.record.readings.treated_last()
+        here = self._view.id if self._view is not None else None
+        for number, one in enumerate(other for other in others if other.carrier_id != here):
+            words = f"As last time ({one.label})" if number == 0 else f"Like {one.label}"
+            menu.addAction(words).triggered.connect(partial(self.use_like, one.treatment))
+        if menu.isEmpty():
+            menu.addAction("No other take has a treatment yet").setEnabled(False)
+
+    def use_like(self, other: Treatment) -> None:
+        """What belongs to the recording of the other take (its length, its loudness, its sync) is not taken over."""
+        if self._view is not None and self._view.judged is not None:
+            self.choose(like(other, self._view.judged))
+
+    def ask_table(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Colour table", "", "Colour tables (*.cube)")
+        if name:
+            self.use_table(Path(name))
+
+    def use_table(self, path: Path) -> None:
+        if self.chosen is None:
+            return
+        try:
+            self.choose(self.chosen.having(Table.of(path)))
+        except YomikomiError as error:
+            self.state.tell_error(error)
+
+    def _open_form(self, step: AnyStep | AnyAudioStep) -> StepForm | ReframeForm:
+        form: StepForm | ReframeForm
+        if isinstance(step, Reframe):
+            view = self._view
+            assert view is not None
+            assert view.take is not None
+            assert view.judged is not None
+            ahead = self._now.before(step).untimed
+            form = ReframeForm(step, self._given(step), Looked(view.take.path, view.judged, ahead), self)
+        else:
+            form = StepForm(step, self._given(step), self)
         form.accepted.connect(lambda: self.choose(self._now.having(form.step)))
         form.open()
         return form
@@ -279,13 +277,18 @@ class TreatmentStation(Station):
             return
         for card in self.cards:
             card.show_of(self.chosen)
+            card.show_effect(None)
         self._show_by_hand()
         self._say(view, view.judged)
-        made = self.chosen.formats(source_format(view.judged))[-1]
-        shape, words = made.geometry, capital(self.chosen.words(source_format(view.judged)))
-        self.result.setText(f"{words}.\nResult: {shape.width} × {shape.height}, {shape.shape_words}, {rate_text(made.rate)} fps.")
+        self.result.setText(self._result_words(view.judged))
         self._buttons()
         self._ask_loop(view, view.judged)
+
+    def _result_words(self, reading: Reading) -> str:
+        made = self._now.formats(source_format(reading))[-1]
+        shape, words = made.geometry, capital(self._now.words(source_format(reading)))
+        lasts = clock(length_of(reading, self._now))
+        return f"{words}.\nResult: {shape.width} × {shape.height}, {shape.shape_words}, {rate_text(made.rate)} fps, {lasts}."
 
     def _show_by_hand(self) -> None:
         self.hand_box.clear()
@@ -371,5 +374,18 @@ class TreatmentStation(Station):
             return
         reading = self._view.judged
         self.player.put(source.before, side, f"after: {treatment.words(source_format(reading))}")
+        measured = partial(self._take_effects, treatment)
+        self.state.calls.call("effects", lambda: measure_effects(source, treatment, SilentReporter()), measured, self.state.tell_error)
         rate = Fraction(reading.rate.nominal)
         self.place.setText(f"1:1 around {frame_clock(reading.most_combed_frame, rate)}, from column {source.left}, line {source.top}")
+
+    def _take_effects(self, treatment: Treatment, effects: list[Effect]) -> None:
+        """What was measured of each step goes onto its card, and all of it together into the result."""
+        if treatment != self.chosen or self._view is None or self._view.judged is None:
+            return
+        by_step = {one.step: one for one in effects}
+        for card in (*self.cards, *self.hand_box.all_of(HandCard)):
+            card.show_effect(next((by_step[step.step] for step in card.steps_in(treatment) if step.step in by_step), None))
+        total = sum(one.cost for one in effects)
+        if effects:
+            self.result.setText(f"{self._result_words(self._view.judged)}\nTreating takes {number_text(total, places=2)} × real time here.")

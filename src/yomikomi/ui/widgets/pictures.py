@@ -13,8 +13,11 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from yomikomi.ui import theme
 from yomikomi.ui.widgets.speaking import Voice
 
+# shape=(lines, columns, 3), RGB 0…255.
+Picture = NDArray[np.uint8]
 
-def image_from_rgb(samples: NDArray[np.uint8]) -> QImage:
+
+def image_from_rgb(samples: Picture) -> QImage:
     """shape (lines, columns, 3); the image keeps its own copy."""
     height, width = samples.shape[:2]
     return QImage(np.ascontiguousarray(samples).data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
