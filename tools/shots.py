@@ -146,7 +146,7 @@ def main(folder: Path = _FOLDER) -> None:
         window.show_station("treatment")
         treatment = window.station("treatment")
         assert isinstance(treatment, TreatmentStation)
-        wait(lambda: treatment.player.after.view.image is not None, 60)
+        wait(lambda: treatment.looking.player.after.view.image is not None, 60)
         for key in ("reading", "treatment", "balance", "ledger"):
             camera.station(key, after=2.0)
         shoot_readings(window, camera, carriers, home)

@@ -369,32 +369,33 @@ def test_the_loop_is_held_stepped_and_compared(read_window: MainWindow, qtbot: Q
     read_window.show_station("treatment")
     station = read_window.station("treatment")
     assert isinstance(station, TreatmentStation)
-    qtbot.waitUntil(lambda: station._loop is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: station.looking.loop is not None, timeout=30_000)
     read_window.do("play")
-    assert station.player.held
-    assert station.play_button.text() == "Play"
-    shown = station.player.after._shown
-    QTest.mouseClick(station.on_button, Qt.MouseButton.LeftButton)
-    assert station.player.after._shown == (shown + 1) % len(station.player.after._pictures)  # it may be held at its last picture
-    QTest.mouseClick(station.back_button, Qt.MouseButton.LeftButton)
-    assert station.player.after._shown == shown
-    assert station._loop is not None
+    assert station.looking.player.held
+    assert station.looking.play_button.text() == "Play"
+    shown = station.looking.player.after._shown
+    QTest.mouseClick(station.looking.on_button, Qt.MouseButton.LeftButton)
+    count = len(station.looking.player.after._pictures)
+    assert station.looking.player.after._shown == (shown + 1) % count  # it may be held at its last picture
+    QTest.mouseClick(station.looking.back_button, Qt.MouseButton.LeftButton)
+    assert station.looking.player.after._shown == shown
+    assert station.looking.loop is not None
     fields = next(card for card in station.cards if card.advice.key == "fields")
     for number, way in enumerate(fields.advice.ways):
         fields.ways.setCurrentIndex(number)
         fields.ways.activated.emit(number)
         assert station.chosen is not None
         assert station.chosen.get(Fields) == way.step
-        qtbot.waitUntil(lambda: station._loop is not None, timeout=30_000)
+        qtbot.waitUntil(lambda: station.looking.loop is not None, timeout=30_000)
         double = isinstance(way.step, Fields) and way.step.mode is Deinterlace.DOUBLE
-        assert len(station.player.after._pictures) == (2 if double else 1) * len(station.player.before._pictures)
+        assert len(station.looking.player.after._pictures) == (2 if double else 1) * len(station.looking.player.before._pictures)
     last = station.chosen
     read_window.do("undo")
     assert station.chosen != last
     read_window.do("redo")
     assert station.chosen == last
     read_window.do("as_suggested")
-    before, after = station.player.before.view.image, station.player.after.view.image
+    before, after = station.looking.player.before.view.image, station.looking.player.after.view.image
     assert before is not None
     assert after is not None
     assert before.size() == after.size()

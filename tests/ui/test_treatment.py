@@ -66,8 +66,8 @@ def test_film_is_recovered_and_steps_are_added_by_hand(window: MainWindow, stati
     assert station.chosen == Treatment(steps=(Film(rate="24000/1001", order=FieldOrder.TFF),))
     assert station.sentence.text == "Film in video: its pictures can be recovered."
     assert "23.976 fps" in station.result.text()
-    qtbot.waitUntil(lambda: station._loop is not None, timeout=30_000)
-    assert len(station.player.after._pictures) == 24
+    qtbot.waitUntil(lambda: station.looking.loop is not None, timeout=30_000)
+    assert len(station.looking.player.after._pictures) == 24
     form = _form(station, "Size")
     height = form.fields["height"]
     assert isinstance(height, QSpinBox)
@@ -96,7 +96,7 @@ def test_film_is_recovered_and_steps_are_added_by_hand(window: MainWindow, stati
     window.do("undo")
     assert station.chosen.get(Crop) == Crop(top=150, bottom=8)
     window.do("redo")
-    qtbot.waitUntil(lambda: station._loop is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: station.looking.loop is not None, timeout=30_000)
     QTest.mouseClick(station.use_button, _LEFT)
     view = window.state.current
     assert view is not None
@@ -134,14 +134,14 @@ def test_a_loop_that_comes_after_the_window_went_is_dropped(
     window: MainWindow, station: TreatmentStation, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """It was put into widgets that were gone: calls know whether the asker is still there where they are given a method of it."""
-    qtbot.waitUntil(lambda: station._loop is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: station.looking.loop is not None, timeout=30_000)
     asked: list[Any] = []
     monkeypatch.setattr(window.state.calls, "call", lambda _kind, _function, answer, *_: asked.append(answer))
     assert station.chosen is not None
     station.choose(station.chosen.having(Crop(top=8)))
-    station._source_key = ()
+    station.looking.source_key = ()
     station._show_choice()
-    assert [answer.func.__self__ for answer in asked] == [station, station]
+    assert [answer.func.__self__ for answer in asked] == [station.looking, station.looking]
 
 
 def test_parts_tables_and_windows_are_set_and_what_they_do_is_measured(
@@ -188,9 +188,9 @@ def test_parts_tables_and_windows_are_set_and_what_they_do_is_measured(
     assert "× real time" in effects["table"]
     assert "Treating takes" in station.result.text()
     for mode in (WIPE, DIFFERENCE, FIELDS, BESIDE):
-        station.mode.setCurrentText(mode)
-        station.mode.textActivated.emit(mode)
-        assert station.player.mode == mode
+        station.looking.mode.setCurrentText(mode)
+        station.looking.mode.textActivated.emit(mode)
+        assert station.looking.player.mode == mode
         qtbot.wait(60)
     QTest.mouseClick(station.use_button, _LEFT)
     assert window.state.current is not None

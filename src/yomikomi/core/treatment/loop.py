@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Crop, Frame, Reframe
+from yomikomi.core.treatment.steps import Crop, Frame, Reframe, Turn
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import HeldFrames, TreatedFrames, hold_frames
 from yomikomi.core.video.planes import frame_from_planes, luma, plane_samples, rgb
@@ -28,20 +28,23 @@ _MARGIN = 14
 
 @dataclass(frozen=True)
 class LoopRequest:
-    """``width`` x ``height``: the part of the picture shown, in storage samples."""
+    """``width`` x ``height``: the part of the picture shown, in storage samples; ``frame``: in the middle of what is shown, None: the
+    most combed one."""
 
     path: Path
     reading: Reading
     width: int = 360
     height: int = 270
+    frame: int | None = None
 
 
 @dataclass(frozen=True)
 class LoopSide:
-    """Pictures, each shown for 1/rate seconds."""
+    """Pictures, each shown for 1/rate seconds; ``scale``: how much larger than in the take the scene is, across and down."""
 
     rate: Fraction
     pictures: list[Picture]
+    scale: tuple[float, float] = (1.0, 1.0)
 
 
 @dataclass(frozen=True)
@@ -68,7 +71,8 @@ def open_loop(request: LoopRequest, reporter: Reporter) -> LoopSource:
     reading = request.reading
     rate = reading.rate.by_stamps
     span = min(reading.frames, max(2, round(rate)))
-    first = max(0, min(reading.most_combed_frame - span // 2, reading.frames - span))
+    middle = request.frame if request.frame is not None else reading.most_combed_frame
+    first = max(0, min(middle - span // 2, reading.frames - span))
     wanted = range(max(0, first - _MARGIN), min(reading.frames, first + span + _MARGIN))
     held = hold_frames(request.path, reading, wanted, reporter.check)
     shown = [frame for number, frame in held.numbered() if first <= number < first + span]
@@ -86,13 +90,23 @@ def treat_loop(source: LoopSource, treatment: Treatment, reporter: Reporter) -> 
         request.path, request.reading, treatment, outputs, "yuv444p", reporter.check, held=source.held, most_filled_s=None
     )  # fmt: skip
     at = float(Timing.of(request.reading, Treatment()).shown_at(source.frames.start))
-    left, top = _moved(treatment, request.reading, (source.left, source.top), at)
-    return LoopSide(treated.format.rate, [_cut(frame, left, top, request.width, request.height) for frame in treated])
+    left, top, scale = _moved(treatment, request.reading, (source.left, source.top), at)
+    return LoopSide(treated.format.rate, [_cut(frame, left, top, request.width, request.height) for frame in treated], scale)
 
 
-def _moved(treatment: Treatment, reading: Reading, place: tuple[int, int], at: float) -> tuple[int, int]:
-    """Where the same place of the scene lies in the treated picture; ``at``: the second of the take. (Of a turned picture it is another
-    place.)"""
+def typical_frame(reading: Reading) -> int:
+    """In the middle of a cell as hard to encode as half of the others."""
+    cells = reading.complexity.cell_bytes
+    if not cells:
+        return reading.frames // 2
+    middle = int(np.argsort(cells)[len(cells) // 2])
+    return min(reading.frames - 1, middle * reading.complexity.frames_per_cell + reading.complexity.frames_per_cell // 2)
+
+
+def _moved(treatment: Treatment, reading: Reading, place: tuple[int, int], at: float) -> tuple[int, int, tuple[float, float]]:
+    """Where the same place of the scene lies in the treated picture, and how much larger it is; ``at``: the second of the take. (Of a
+    turned picture it is another place.)"""
+    across = down = 1.0
     (left, top), formats = (float(place[0]), float(place[1])), treatment.formats(source_format(reading))
     for step, given, made in zip(treatment.steps, formats, formats[1:], strict=False):
         if isinstance(step, Crop):
@@ -103,11 +117,12 @@ def _moved(treatment: Treatment, reading: Reading, place: tuple[int, int], at: f
             left, top = left - window_left, top - window_top
         elif isinstance(step, Frame):
             bar_left, bar_top, width, height = step.inner(given)
-            left, top = bar_left + left * width / given.geometry.width, bar_top + top * height / given.geometry.height
-        else:
-            left *= made.geometry.width / given.geometry.width
-            top *= made.geometry.height / given.geometry.height
-    return round(left / 2) * 2, round(top / 2) * 2
+            wide, tall = width / given.geometry.width, height / given.geometry.height
+            left, top, across, down = bar_left + left * wide, bar_top + top * tall, across * wide, down * tall
+        elif not isinstance(step, Turn):
+            wide, tall = made.geometry.width / given.geometry.width, made.geometry.height / given.geometry.height
+            left, top, across, down = left * wide, top * tall, across * wide, down * tall
+    return round(left / 2) * 2, round(top / 2) * 2, (across, down)
 
 
 def _cut(frame: av.VideoFrame, left: int, top: int, width: int, height: int) -> Picture:

@@ -16,19 +16,23 @@ from yomikomi.core.video.units import number_text
 from yomikomi.core.work.text import capital
 from yomikomi.ui.widgets.basics import Card, button, label, row
 
+# Of real time.
+_NO_TIME = 0.005
+
 
 class MeasuredCard(Card):
     """With a line for what was measured of its step."""
 
     def __init__(self) -> None:
         super().__init__(choosable=False)
-        self.effect = label(quiet=True, figure=True, wrap=True)
+        self.effect = label(wrap=True)
         self.effect.hide()
 
     def show_effect(self, effect: Effect | None) -> None:
         self.effect.setVisible(effect is not None)
         if effect is not None:
-            self.effect.setText(f"{effect.words}; {number_text(effect.cost, places=2)} × real time")
+            cost = f"{number_text(effect.cost, places=2)} × real time" if effect.cost >= _NO_TIME else "costs no time"
+            self.effect.setText(f"{effect.words}; {cost}")
 
     def steps_in(self, treatment: Treatment) -> list[AnyStep | AnyAudioStep]:
         """The steps of a treatment that the card stands for."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, QTimer, Signal
@@ -68,6 +69,14 @@ def difference(before: NDArray[np.uint8], after: NDArray[np.uint8]) -> NDArray[n
     return np.clip(128 + _TIMES * gap, 0, 255).astype(np.uint8)
 
 
+def enlarged(picture: NDArray[np.uint8], scale: tuple[float, float]) -> NDArray[np.uint8]:
+    """ndarray [shape=(lines, columns, 3), RGB 0…255], its upper left part as large as the scene is in the other picture: ``scale`` times,
+    across and down."""
+    if scale == (1.0, 1.0):
+        return picture
+    return np.asarray(cv2.resize(picture, None, fx=scale[0], fy=scale[1], interpolation=cv2.INTER_LINEAR), np.uint8)
+
+
 def field_of(picture: NDArray[np.uint8], parity: int) -> NDArray[np.uint8]:
     """ndarray [shape=(lines, columns, 3)]: the lines of one field, each twice."""
     return np.repeat(picture[parity::2], 2, axis=0)[: len(picture)]
@@ -81,7 +90,7 @@ class _Side(Well):
         self.rate_words = label(quiet=True, figure=True)
         self._pictures: Sequence[NDArray[np.uint8]] = ()
         self._images: dict[int, QImage] = {}  # made when first shown: all at once would hold the window
-        self._rate = 1.0
+        self._rate, self.scale = 1.0, (1.0, 1.0)
         self._shown = -1
         foot = QHBoxLayout()
         foot.addWidget(self.words, 1)
@@ -94,6 +103,7 @@ class _Side(Well):
     def put(self, side: LoopSide | None, words: str) -> None:
         self._pictures, self._images = side.pictures if side else (), {}
         self._rate = float(side.rate) if side else 1.0
+        self.scale = side.scale if side else (1.0, 1.0)
         self._shown = -1
         self.words.say(words)
         self.rate_words.setText(f"{rate_text(side.rate)} fps" if side else "")
@@ -210,4 +220,5 @@ class LoopPlayer(QWidget):
             self.before.show_mixed(field_of(before, second))
             self.after.show_mixed(field_of(after, second))
         else:
+            before = enlarged(before, self.after.scale)
             self.after.show_mixed(wiped(before, after, self._wipe) if self._mode == WIPE else difference(before, after))

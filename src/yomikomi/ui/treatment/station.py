@@ -2,74 +2,52 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
-from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox, QFileDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.playing.sources import TreatedSource
-from yomikomi.core.reading.cards.advice import advice_for
-from yomikomi.core.reading.cards.scanned import mixture_words
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import proposals
 from yomikomi.core.reading.sentences import findings
 from yomikomi.core.treatment.advice import advise, usual_of
 from yomikomi.core.treatment.alike import like
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
-from yomikomi.core.treatment.effects import Effect, measure_effects
+from yomikomi.core.treatment.effects import Effect
 from yomikomi.core.treatment.format import PictureFormat, source_format
-from yomikomi.core.treatment.loop import LoopRequest, LoopSide, LoopSource, open_loop, treat_loop
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.sentences import headline
 from yomikomi.core.treatment.steps import AnyStep, CutOut, Fields, Film, Reframe, Table, Trim
 from yomikomi.core.treatment.timing import Timing, length_of
 from yomikomi.core.video.rates import rate_text
-from yomikomi.core.video.timecode import clock, frame_clock
+from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import number_text
-from yomikomi.core.work import SilentReporter
 from yomikomi.core.work.text import capital
-from yomikomi.ui.icons import icon
 from yomikomi.ui.playing.deck import Named
 from yomikomi.ui.shell.station import Played, Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.treatment.by_hand import KINDS, Kind, StepForm
 from yomikomi.ui.treatment.cards import HandCard, StepCard, taking
 from yomikomi.ui.treatment.history import History
-from yomikomi.ui.treatment.player import MODES, LoopPlayer
+from yomikomi.ui.treatment.looking import Looking
 from yomikomi.ui.treatment.reframe_form import Looked, ReframeForm
 from yomikomi.ui.widgets.basics import CardColumn, button, label, menu_button, row, scrolled_widget, side_panel
 from yomikomi.ui.widgets.empty import EmptyNote
-
-# Loops that are kept: going back to a choice shows it at once.
-_KEPT_LOOPS = 6
 
 
 class TreatmentStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self._view: CarrierView | None = None
-        self._loop: LoopSide | None = None
-        self._source: LoopSource | None = None
-        self._source_key: tuple[object, ...] = ()
         self._suggested = Treatment()
-        self._loops: OrderedDict[str, LoopSide] = OrderedDict()
         self.history = History()
-        self.player = LoopPlayer()
+        self.looking = Looking(state)
+        self.looking.measured.connect(self._take_effects)
+        self.looking.watch_button.clicked.connect(self.open_player)
         self.empty = EmptyNote("What is done to the picture before a copy is made: each correction with its reason, before and after.")
-        self.place = label(quiet=True)
-        self.play_button = button("Pause", self.toggle, tip="F6")
-        self.play_button.setIcon(icon("pause"))
-        self.back_button = button("‹ field", lambda: self._step(-1), tip="One picture back")
-        self.on_button = button("field ›", lambda: self._step(1), tip="One picture on")
-        self.watch_button = button("Play…", self.open_player, tip="Ctrl+Space: before and after in full, with sound")
-        self.mode = QComboBox()
-        self.mode.addItems(MODES)
-        self.mode.setAccessibleName("Compare by")
-        self.mode.setToolTip("Wipe: move the mouse over the picture, or the arrow keys")
-        self.mode.textActivated.connect(self.player.set_mode)
         self.cards_box = CardColumn()
         self.result = label(quiet=True, wrap=True)
         self.use_button = button("Use this treatment", self.primary, primary=True, tip="Ctrl+Return")
@@ -82,10 +60,7 @@ class TreatmentStation(Station):
         left = QVBoxLayout()
         left.setSpacing(10)
         left.addWidget(self.empty, 1)
-        left.addWidget(self.player, 1)
-        self.transport = QWidget()
-        self.transport.setLayout(row(self.place, 1, self.mode, self.back_button, self.play_button, self.on_button, self.watch_button))
-        left.addWidget(self.transport)
+        left.addWidget(self.looking, 1)
         side, right = side_panel(340)
         self.hand_box = CardColumn()
         chain, steps = QWidget(), QVBoxLayout()
@@ -124,18 +99,16 @@ class TreatmentStation(Station):
         self.cards_box.clear()
         self.use_button.setEnabled(reading is not None)
         self.empty.setVisible(reading is None)
-        for part in (self.player, self.transport, self.undo_button, self.suggested_button, self.add_button, self.like_button):
+        for part in (self.looking, self.undo_button, self.suggested_button, self.add_button, self.like_button):
             part.setVisible(reading is not None)
         if view is None or reading is None or view.take is None:
             self.sentence.say("Read the take first.", "The treatment follows from the reading")
             self.asked.setText("")
             self.asked_head.hide()
             self.result.setText("")
-            self.place.setText("")
-            self.player.put(None, None, "after")
+            self.looking.clear()
             self.history.clear()
             self.hand_box.clear()
-            self._loop, self._source, self._source_key = None, None, ()
             self._buttons()
             return
         cards = findings(reading, view.origin)
@@ -159,10 +132,10 @@ class TreatmentStation(Station):
         return self.history.now or Treatment()
 
     def entered(self) -> None:
-        self.player.run(True)
+        self.looking.player.run(True)
 
     def left(self) -> None:
-        self.player.run(False)
+        self.looking.player.run(False)
 
     def choose(self, treatment: Treatment) -> None:
         """Another chain; what was chosen before can be had back."""
@@ -228,10 +201,6 @@ class TreatmentStation(Station):
         form.open()
         return form
 
-    def toggle(self) -> None:
-        self.player.hold(not self.player.held)
-        self._show_held()
-
     def primary(self) -> None:
         if self._view is None or self._view.take is None or self.chosen is None or self._view.judged is None:
             return
@@ -252,19 +221,11 @@ class TreatmentStation(Station):
 
     def act(self, key: str) -> None:
         if key == "play":
-            self.toggle()
+            self.looking.toggle()
         elif key == "as_suggested" and self._view is not None and self._view.judged is not None:
             self.choose(self._suggested)
         elif key in {"undo", "redo"} and (self.history.undo() if key == "undo" else self.history.redo()):
             self._show_choice()
-
-    def _step(self, frames: int) -> None:
-        self.player.step(frames)
-        self._show_held()
-
-    def _show_held(self) -> None:
-        self.play_button.setText("Play" if self.player.held else "Pause")
-        self.play_button.setIcon(icon("play" if self.player.held else "pause"))
 
     def _buttons(self) -> None:
         self.undo_button.setEnabled(self.history.can_undo)
@@ -273,16 +234,16 @@ class TreatmentStation(Station):
     def _show_choice(self) -> None:
         """What is chosen now: on the cards, in words, and as a loop."""
         view = self._view
-        if view is None or view.judged is None or self.chosen is None:
+        if view is None or view.judged is None or view.take is None or self.chosen is None:
             return
         for card in self.cards:
             card.show_of(self.chosen)
             card.show_effect(None)
         self._show_by_hand()
-        self._say(view, view.judged)
+        self.sentence.say(*headline(view.judged, self.chosen, kept=view.treatment, suggested=self._suggested, origin=view.origin))
         self.result.setText(self._result_words(view.judged))
         self._buttons()
-        self._ask_loop(view, view.judged)
+        self.looking.show_of(view.take.id, view.take.path, view.judged, self.chosen)
 
     def _result_words(self, reading: Reading) -> str:
         made = self._now.formats(source_format(reading))[-1]
@@ -301,83 +262,6 @@ class TreatmentStation(Station):
 
     def _remove(self, step: AnyStep | AnyAudioStep) -> None:
         self.choose(self._now.lacking(step))
-
-    def _say(self, view: CarrierView, reading: Reading) -> None:
-        if view.treatment is not None and self.chosen != view.treatment:
-            words = capital(self._now.words(source_format(reading)))
-            self.sentence.say(f"{words}.", "Not used yet: copies and trials go by what was chosen before")
-        elif view.treatment is not None:
-            self.sentence.say(
-                f"Chosen: {view.treatment.words(source_format(reading))}.", "Trials made with another treatment are kept for it"
-            )
-        elif self._suggested.get(Film) is not None:
-            what = "Mixed film and video" if reading.scan.kind == "mixed" else "Film in video"
-            self.sentence.say(f"{what}: its pictures can be recovered.", "Nothing is interpolated where the cadence holds")
-        elif reading.scan.kind == "interlaced":
-            self.sentence.say(
-                "Needs deinterlacing for progressive screens.", "Shown on the most combed second of the take, pixel for pixel"
-            )
-        elif reading.scan.kind in {"progressive", "repeats"}:
-            self.sentence.say("Deinterlacing is not needed.", "Progressive")
-        elif reading.scan.kind in {"film_2_3", "film_2_3_3_2", "film_2_2"}:
-            self.sentence.say("Film with pulldown: leave the fields as they are.", "So the film frames can be recovered")
-        elif reading.scan.kind == "mixed":
-            self.sentence.say("The take is mixed.", f"{mixture_words(reading)}; suggested is what suits most of it")
-        elif reading.scan.kind == "blended":
-            self.sentence.say("Its fields were blended before.", capital(advice_for("blended", view.origin)))
-        elif reading.scan.whole_pictures:
-            self.sentence.say("Deinterlacing is not needed.", "Progressive or blended")
-        else:
-            self.sentence.say("No fields found.", "If you know better, overrule the reading")
-
-    def _ask_loop(self, view: CarrierView, reading: Reading) -> None:
-        """The second that is judged by is decoded once; what is chosen is tried on it."""
-        assert view.take is not None
-        place = (view.take.id, reading.most_combed_frame, reading.frames)
-        if self._source_key != place:
-            self._source_key, self._source = place, None
-            self._loops.clear()
-            self.player.put(None, None, "after")
-            width = max(200, self.player.before.view.width()) if self.player.isVisible() else 372
-            shape = reading.geometry
-            request = LoopRequest(view.take.path, reading, min(width, shape.width) // 2 * 2, min(480, shape.height))
-            taken = partial(self._take_source, place)
-            self.state.calls.call("loop source", lambda: open_loop(request, SilentReporter()), taken, self.state.tell_error)
-        elif self._source is not None:
-            self._treat_loop(self._source)
-
-    def _take_source(self, place: tuple[object, ...], source: LoopSource) -> None:
-        if place == self._source_key:
-            self._source = source
-            self.player.put(source.before, None, "after")
-            self._treat_loop(source)
-
-    def _treat_loop(self, source: LoopSource) -> None:
-        treatment = self.chosen
-        if treatment is None:
-            return
-        if treatment.digest in self._loops:
-            self._take_loop(treatment, self._loops[treatment.digest])
-            return
-        self._loop = None
-        self.player.after.put(None, "after …")
-        taken = partial(self._take_loop, treatment)
-        self.state.calls.call("loop", lambda: treat_loop(source, treatment, SilentReporter()), taken, self.state.tell_error)
-
-    def _take_loop(self, treatment: Treatment, side: LoopSide) -> None:
-        self._loops[treatment.digest] = self._loop = side
-        self._loops.move_to_end(treatment.digest)
-        while len(self._loops) > _KEPT_LOOPS:
-            self._loops.popitem(last=False)
-        source = self._source
-        if source is None or treatment != self.chosen or self._view is None or self._view.judged is None:
-            return
-        reading = self._view.judged
-        self.player.put(source.before, side, f"after: {treatment.words(source_format(reading))}")
-        measured = partial(self._take_effects, treatment)
-        self.state.calls.call("effects", lambda: measure_effects(source, treatment, SilentReporter()), measured, self.state.tell_error)
-        rate = Fraction(reading.rate.nominal)
-        self.place.setText(f"1:1 around {frame_clock(reading.most_combed_frame, rate)}, from column {source.left}, line {source.top}")
 
     def _take_effects(self, treatment: Treatment, effects: list[Effect]) -> None:
         """What was measured of each step goes onto its card, and all of it together into the result."""
