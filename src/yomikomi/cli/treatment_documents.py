@@ -6,11 +6,12 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.sentences import Origin, findings
-from yomikomi.core.treatment.advice import Advice, Way, advise, usual_of
+from yomikomi.core.treatment.advice import advise, usual_of
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import AnyStep
+from yomikomi.core.treatment.ways import Advice, Way
 from yomikomi.core.video.rates import fraction_text, rate_text
 
 

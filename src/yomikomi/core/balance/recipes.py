@@ -213,7 +213,7 @@ def check_depth(recipe: Recipe, *, transfer: int, bit_depth: int) -> None:
     if name is not None and bit_depth > 8 and pixel_format_for(recipe.codec, bit_depth=bit_depth) == "yuv420p":
         raise WrongUseError(
             f"The take is {name} at {bit_depth} bits; {CODECS[recipe.codec].words} copies have 8 bits, which cannot hold it.",
-            remedy="Use HEVC or AV1, which keep 10 bits; conversion to BT.709 is not built yet.",
+            remedy="Use HEVC or AV1, which keep 10 bits, or convert it to BT.709 in Treatment.",
         )
 
 

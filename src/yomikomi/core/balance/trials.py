@@ -22,7 +22,9 @@ from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.balance.trial import Trial, busiest_place, run_trial, save_crop
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Complexity, Reading
+from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.sounding import channels_after
 from yomikomi.core.treatment.timing import Timing, length_of
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import tame_encoders
@@ -194,7 +196,8 @@ class _Bench:
         return estimate.Anchor(self.found[known], self.sizing[recipe.codec])
 
     def _sound_bytes(self, recipe: Recipe) -> int:
-        return int(sum(min(s.seconds, self._seconds) * sound_bits_per_second(recipe, s.channels) / 8 for s in self.reading.sound))
+        sounds = [(s, channels_after(self.request.treatment, number, s.channels)) for number, s in enumerate(self.reading.sound)]
+        return int(sum(min(s.seconds, self._seconds) * sound_bits_per_second(recipe, channels) / 8 for s, channels in sounds))
 
     def _overhead(self, recipe: Recipe) -> int:
         packets = sum(int(min(s.seconds, self._seconds) / _SOUND_PACKET[recipe.sound_codec]) for s in self.reading.sound)
@@ -216,9 +219,10 @@ def run_trials(request: TrialRequest, reporter: Reporter) -> TrialSet:
     read, UnreadableError where none of its frames can be decoded.
     """
     reading = request.reading
+    made = request.treatment.formats(source_format(reading))[-1]
     for recipe in request.recipes:
         recipe.check()
-        check_depth(recipe, transfer=reading.colour.transfer, bit_depth=reading.bit_depth)
+        check_depth(recipe, transfer=made.colour.transfer, bit_depth=reading.bit_depth)
     check_current(request.path, reading, reporter.check)
     tame_encoders()
     return _Bench(request, reporter).run()

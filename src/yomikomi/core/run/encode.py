@@ -156,15 +156,15 @@ class _Encode:
                 self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): {what}")
                 continue
             plan = sound_plan(self.request.treatment, number, stream.codec_context.layout, self.timing.seconds)
-            begins, ends = (Fraction(at).limit_denominator(10**6) + plan.later for at in (found.starts_at, found.ends_at))
+            begins, ends = (plan.place(Fraction(at).limit_denominator(10**6)) for at in (found.starts_at, found.ends_at))
             heard_there = list(self.timing.pieces.inside(begins, ends))
             if not heard_there:
                 self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): {self._outside(begins, ends)}")
                 continue
             tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.first, plan=plan, pieces=self.timing.pieces)
-            self.sounds.append(self._expected(heard_there[-1], found.peak_db + plan.gain_db))
-            kept = sound_layout(channels)[1]
-            if kept < channels:
+            self.sounds.append(self._expected(heard_there[-1], found.peak_db + plan.gain_db, mixed=plan.mixed))
+            kept = sound_layout(plan.channels)[1]
+            if kept < channels and not plan.mixed:
                 self.not_carried.append(f"sound {number + 1}: {channels} channels were mixed into {kept}")
         return tracks
 
@@ -174,10 +174,10 @@ class _Encode:
             return f"all of it lies {'before the first' if ends <= first else 'behind the last'} picture"
         return "all of it lies in what is cut out"
 
-    def _expected(self, last: Piece, peak_db: float) -> ExpectedSound:
-        """``last``: the last that is heard. Of a part of the take, or of faded sound, nobody knows the peak."""
+    def _expected(self, last: Piece, peak_db: float, *, mixed: bool) -> ExpectedSound:
+        """``last``: the last that is heard. Of a part of the take, or of faded or mixed sound, nobody knows the peak."""
         assert last.end is not None
-        whole = not self.timing.cut and not self.faded
+        whole = not self.timing.cut and not self.faded and not mixed
         return ExpectedSound(float(last.at + last.end - last.begin), peak_db if whole else -math.inf)
 
     def _go(
@@ -236,10 +236,10 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
     """
     recipe, reading = request.recipe, request.reading
     recipe.check()
-    check_depth(recipe, transfer=reading.colour.transfer, bit_depth=reading.bit_depth)
     tame_encoders()
     started = time.monotonic()
     job = _Encode(request, reporter)
+    check_depth(recipe, transfer=job.chain.format.colour.transfer, bit_depth=reading.bit_depth)
     try:
         job.run(part)
         treated = job.chain.format

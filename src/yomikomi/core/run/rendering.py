@@ -16,6 +16,7 @@ from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Kept, Pieces
+from yomikomi.core.treatment.sounding import SoundPlan, sound_plan
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.treatment.treated_sound import TreatedSound
@@ -115,7 +116,7 @@ def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter:
         video.codec_context.time_base = 1 / rate
         video.codec_context.sample_aspect_ratio = shape.sample_aspect
         treated.format.colour.put_on(video.codec_context)
-        tracks = [_Track(sink, stream) for stream in heard_streams(source)]
+        tracks = [_Track(sink, stream, _plan(request, number, stream)) for number, stream in enumerate(heard_streams(source))]
         frames = 0
         for frame in treated:
             sink.mux(video.encode(frame))
@@ -134,10 +135,13 @@ def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter:
 class _Track:
     """One sound stream, cut to the samples of the span; nothing is resampled."""
 
-    def __init__(self, sink: av.container.OutputContainer, source: av.AudioStream) -> None:
+    def __init__(self, sink: av.container.OutputContainer, source: av.AudioStream, plan: SoundPlan) -> None:
         context = source.codec_context
         self.rate = context.sample_rate or 48_000
-        self._stream = sink.add_stream("pcm_s24le" if _deep(context) else "pcm_s16le", rate=self.rate, layout=context.layout.name)
+        kind, layout = "pcm_s24le" if _deep(context) else "pcm_s16le", plan.layout or context.layout.name
+        stream = sink.add_stream(kind, rate=self.rate, layout=layout)
+        assert isinstance(stream, av.AudioStream)
+        self._stream = stream
         if source.language:
             self._stream.metadata["language"] = source.language
 
@@ -148,6 +152,10 @@ class _Track:
             block.pts, block.time_base = place, Fraction(1, self.rate)
             yield from self._stream.encode(block)
         yield from self._stream.encode(None)
+
+
+def _plan(request: RenderRequest, number: int, stream: av.AudioStream) -> SoundPlan:
+    return sound_plan(request.treatment, number, stream.codec_context.layout, Timing.of(request.reading, request.treatment).seconds)
 
 
 def _deep(context: av.AudioCodecContext) -> bool:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from yomikomi.core.balance.recipes import Recipe, sound_bits_per_second, sound_layout
 from yomikomi.core.treatment.pieces import Pieces
 from yomikomi.core.treatment.sounding import SoundPlan
+from yomikomi.core.treatment.stretching import Stretcher
 
 _ENCODERS = {"aac": ("aac", 1024, "fltp"), "opus": ("libopus", 960, "flt")}
 _RATE = 48_000
@@ -46,7 +47,7 @@ class SoundTrack:
         self.source = source
         self._filters = plan.filters if plan is not None else ()
         name, self._frame_size, self._format = _ENCODERS[recipe.sound_codec]
-        channels = source.codec_context.channels
+        channels = plan.channels if plan is not None else source.codec_context.channels
         self._layout = sound_layout(channels)[0]
         stream = sink.add_stream(name, rate=_RATE, layout=self._layout)
         assert isinstance(stream, av.AudioStream)
@@ -55,19 +56,30 @@ class SoundTrack:
         for key in ("language", "title"):
             if source.metadata.get(key):
                 self.stream.metadata[key] = source.metadata[key]
-        self._first = first - (plan.later if plan is not None else 0)
+        self._first, self._later = first, plan.later if plan is not None else Fraction(0)
+        self._stretcher = Stretcher(plan.stretch) if plan is not None and plan.stretch != 1 else None
         self._graph: av.filter.Graph | None = None
         self._like = ("", "", 0)
         self._matchers: dict[tuple[str, str, int], av.AudioResampler] = {}
         self._samples = 0
         self._pieces = pieces if pieces is not None else Pieces()
         self._next: Fraction = Fraction(0)  # seconds of the output where the sound given so far ends
-        self._came: Fraction = Fraction(0)  # seconds of the take after its first picture where what was pushed so far ends
+        # Seconds after the first picture where what was pushed so far ends: as it came, and moved and stretched.
+        self._given = self._came = Fraction(0)
 
     def push(self, frame: av.AudioFrame) -> Iterator[av.Packet]:
         """Give a decoded block, take packets. A gap before it becomes silence, piece by piece."""
         base = Fraction(frame.time_base or Fraction(1, frame.sample_rate))
-        begin = frame.pts * base - self._first if frame.pts is not None else self._came
+        begin = frame.pts * base - self._first if frame.pts is not None else self._given
+        self._given = begin + Fraction(frame.samples, frame.sample_rate)
+        if self._stretcher is None:
+            yield from self._moved(frame, begin + self._later)
+            return
+        for made, at in self._stretcher.push(frame, begin):
+            yield from self._moved(made, at + self._later)
+
+    def _moved(self, frame: av.AudioFrame, begin: Fraction) -> Iterator[av.Packet]:
+        """``begin``: seconds after the first picture where the block is to be heard."""
         self._came = begin + Fraction(frame.samples, frame.sample_rate)
         for piece in self._pieces.inside(begin, self._came):
             assert piece.end is not None
@@ -88,10 +100,14 @@ class SoundTrack:
         return end is not None and self._came >= end
 
     def finish(self) -> list[av.Packet]:
+        made: list[av.Packet] = []
+        if self._stretcher is not None:
+            for block, at in self._stretcher.finish():
+                made += self._moved(block, at + self._later)
         if self._graph is None:
-            return []
+            return made
         self._input.push(None)
-        return [*self._encode(), *self.stream.encode(None)]
+        return [*made, *self._encode(), *self.stream.encode(None)]
 
     def _give(self, frame: av.AudioFrame, begin: Fraction) -> Iterator[av.Packet]:
         if self._graph is None:

@@ -4,21 +4,22 @@ proposals; how it is done, only here."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from fractions import Fraction
 
 from yomikomi.core.reading.cards.finding import Finding
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.proposals import Proposal, proposals
-from yomikomi.core.treatment.audio_steps import AnyAudioStep, Channels, Gain, Hum, Move
 from yomikomi.core.treatment.cadence import FILM_KINDS, cadence_known, cadence_of, film_rate, frames_in_cadence, picture_count
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import AnyStep, Crop, Deinterlace, Fields, Film, Levels, Shape, Trim
+from yomikomi.core.treatment.sound_advice import MAKERS as SOUND_MAKERS
+from yomikomi.core.treatment.sound_advice import measured_sound
+from yomikomi.core.treatment.steps import Crop, Deinterlace, Fields, Film, HighRange, Levels, Shape, Trim
+from yomikomi.core.treatment.steps.high_range import HLG, PQ
+from yomikomi.core.treatment.ways import Advice, Way
 from yomikomi.core.video.rates import fraction_text, rate_text
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
 from yomikomi.core.video.timecode import spoken
-from yomikomi.core.video.units import number_text
 from yomikomi.core.work.text import capital
 
 # The pictures of a cadence may be so far from what its rate asks for; else the frames do not show it.
@@ -27,39 +28,13 @@ _FEW_ASTRAY = 0.02
 _MOST_ASTRAY = 0.1
 
 
-@dataclass(frozen=True)
-class Way:
-    """One way to do it. ``step``: None does nothing; ``gives``: what it gives and costs, in words."""
-
-    step: AnyStep | AnyAudioStep | None
-    title: str
-    gives: str
-
-
-@dataclass(frozen=True)
-class Advice:
-    """``title``: what it is about, also which track; ``topic``: the finding behind it; ``ways``: the first is the one advised; ``usual``:
-    it is done unless a person says no."""
-
-    key: str
-    title: str
-    topic: str
-    reason: str
-    ways: tuple[Way, ...]
-    usual: bool = True
-
-    @property
-    def step(self) -> AnyStep | AnyAudioStep | None:
-        return self.ways[0].step
-
-
 def advise(reading: Reading, cards: list[Finding]) -> list[Advice]:
     """What is advised, in the order in which a treatment does it. ``cards``: the findings as they are told."""
     found = [fields_advice(reading)]
     for proposal in proposals(reading, cards):
         maker = _MAKERS.get(proposal.key)
         found += list(maker(reading, proposal)) if maker is not None else []
-    found += _loudness(reading)
+    found += [*_high_range(reading), *measured_sound(reading)]
     return list({(one.key, one.title): one for one in reversed(found)}.values())[::-1]  # two findings may ask for the same
 
 
@@ -288,87 +263,24 @@ def _trim(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
     )  # fmt: skip
 
 
-def _sync(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
-    found = reading.sync
-    if found is None or found.offset_ms is None:
+def _high_range(reading: Reading) -> Iterator[Advice]:
+    if reading.colour.transfer not in {PQ, HLG} or reading.bit_depth <= _EIGHT_BITS:
         return
-    step = Move(later_ms=round(-found.offset_ms, 1))
-    sure = f" ({found.low:.0f} to {found.high:.0f} ms, 95 %)" if found.low is not None and found.high is not None else ""
+    ways = [
+        Way(HighRange(exposure=stops), f"To BT.709{words}", gives)
+        for stops, words, gives in (
+            (0.0, "", "For screens, players and editors that do not know it; highlights are rolled off."),
+            (-1.0, ", one stop down", "For material that was exposed one stop over to keep shadows clean."),
+        )
+    ]
     yield Advice(
-        "sync", "Sync", proposal.topic, f"The sound comes {found.offset_ms:.0f} ms after its picture{sure}, by {found.events} events.",
-        (
-            Way(step, capital(step.words), "Exact to a sample; nothing is stretched."),
-            Way(None, "Leave the sound where it is", "It stays as far off as it is."),
-        ),
+        "high range", "PQ and HLG", "colour", "Wide range and BT.2020: ordinary screens show it pale and flat.",
+        (*ways, Way(None, "Keep it", "For screens that know it; HEVC or AV1 with 10 bits only.")), usual=False,
     )  # fmt: skip
 
 
-def _name(reading: Reading, number: int, what: str) -> str:
-    return what if len(reading.sound) == 1 else f"{what}, sound {number + 1}"
-
-
-def _both_sides(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
-    for number, sound in enumerate(reading.sound):
-        if sound.relation == "one side" and sound.empty_channels:
-            step = Channels(track=number, how="left to both" if sound.empty_channels[0] == 1 else "right to both")
-            yield Advice(
-                "channels", _name(reading, number, "Channels"), proposal.topic, "Only one channel holds sound.",
-                (Way(step, capital(step.words), "Heard on both sides."), Way(None, "Leave the channels", "Heard on one side only.")),
-            )
-
-
-def _inverted(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
-    for number, sound in enumerate(reading.sound):
-        if sound.relation == "out of phase":
-            step = Channels(track=number, how="invert right")
-            yield Advice(
-                "channels", _name(reading, number, "Channels"), proposal.topic,
-                "The channels are out of phase: mixed to mono they cancel out.",
-                (Way(step, capital(step.words), "The channels agree again."), Way(None, "Leave the channels", "They cancel out in mono.")),
-            )  # fmt: skip
-
-
-def _hum(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
-    for number, sound in enumerate(reading.sound):
-        if sound.hum_hz:
-            step = Hum(track=number, hz=round(sound.hum_hz, 2))
-            yield Advice(
-                "hum", _name(reading, number, "Hum"), proposal.topic, f"Hum of {sound.hum_hz:.1f} Hz.",
-                (
-                    Way(step, capital(step.words), "Narrow notches at it and three overtones; music at these tones loses them too."),
-                    Way(None, "Leave the hum", "Not a tone is lost."),
-                ),
-                usual=False,
-            )  # fmt: skip
-
-
-def _loudness(reading: Reading) -> list[Advice]:
-    """To a target by plain gain, as far as the true peak leaves room (EBU R 128: −23 LUFS, at most −1 dBTP; from memory)."""
-    found = []
-    for number, sound in enumerate(reading.sound):
-        if sound.loudness is None or sound.true_peak is None:
-            continue
-        ways = [Way(None, "Leave the loudness", f"{number_text(sound.loudness, places=1)} LUFS as recorded.")]
-        for target, what in _TARGETS:
-            gain = min(target - sound.loudness, _HIGHEST_PEAK - sound.true_peak)
-            short = target - sound.loudness - gain
-            room = f" The peaks leave no room for the last {number_text(short, places=1)} dB." if short > _HEARD_DB else ""
-            if abs(gain) > _HEARD_DB:
-                step = Gain(track=number, db=round(gain, 2))
-                words = f"{number_text(sound.loudness + gain, places=1)} LUFS, {what}"
-                ways.append(Way(step, words, f"Plain gain of {step.words}.{room}"))
-        if len(ways) > 1:
-            reason = f"{number_text(sound.loudness, places=1)} LUFS, true peak {number_text(sound.true_peak, places=1)} dBTP."
-            found.append(Advice("loudness", _name(reading, number, "Loudness"), "sound", reason, tuple(ways), usual=False))
-    return found
-
-
-# Targets of integrated loudness, LUFS (EBU R 128; the others common practice, no source); the highest true peak; what nobody hears.
-_TARGETS = ((-23.0, "broadcast"), (-16.0, "web"), (-14.0, "loud web"))
-_HIGHEST_PEAK, _HEARD_DB = -1.0, 0.5
 # A stray recording begins right behind black, within so many frames; less than so much at the end is not worth a cut, seconds.
-_NEXT_TO, _HEARD_TRIM_S = 3, 0.2
+_NEXT_TO, _HEARD_TRIM_S, _EIGHT_BITS = 3, 0.2, 8
 _MAKERS: dict[str, Callable[[Reading, Proposal], Iterator[Advice]]] = {
-    "trim": _trim, "crop": _crop, "shape": _shape, "levels": _levels, "sync": _sync, "both sides": _both_sides, "turn channel": _inverted,
-    "hum filter": _hum,
+    "trim": _trim, "crop": _crop, "shape": _shape, "levels": _levels, **SOUND_MAKERS,
 }  # fmt: skip

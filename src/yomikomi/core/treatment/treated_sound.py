@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Pieces
-from yomikomi.core.treatment.sounding import sound_plan
+from yomikomi.core.treatment.sounding import SoundPlan, sound_plan
+from yomikomi.core.treatment.stretching import Stretcher
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.video.graph import SoundLine
 from yomikomi.core.video.media import heard_streams, open_media
@@ -59,28 +60,45 @@ class TreatedSound:
         rate = stream.codec_context.sample_rate or _USUAL_RATE
         begins, ends = Timing.of(self.reading, self.treatment).between
         plan = sound_plan(self.treatment, self.number, stream.codec_context.layout, ends - begins)
-        first = Fraction(self.reading.first_seconds) - plan.later
+        first = Fraction(self.reading.first_seconds)
         wanted = [tuple(round(at * rate) for at in (one.begin, one.end or ends, one.at)) for one in self.pieces.all]
-        self._seek(container, stream, first)
-        place: int | None = None
+        self._seek(container, stream, first - plan.later)
         line: SoundLine | None = None
-        for decoded in frames_of(container, stream, self.path):
-            self.check()
-            if place is None or decoded.pts is not None:
-                base = Fraction(decoded.time_base or Fraction(1, rate))
-                stamped = round(((decoded.pts or 0) * base - first) * rate)
-                # Stamps of milliseconds jitter by less than a block lasts: sound goes on where it ended unless it is farther off.
-                place = stamped if place is None or abs(stamped - place) > rate // 50 else place
+        for given, place in self._placed(container, stream, plan, first, rate):
             if place >= wanted[-1][1]:
                 return
-            line = line or SoundLine(plan.filters, like=decoded, sample_format=self.sample_format)
-            decoded.pts, decoded.time_base = place - round(begins * rate), Fraction(1, rate)  # fades go by them
-            for block in line.push(decoded):
+            line = line or SoundLine(plan.filters, like=given, sample_format=self.sample_format, layout=plan.layout)
+            given.pts, given.time_base = place - round(begins * rate), Fraction(1, rate)  # fades go by them
+            at_block = place
+            for block in line.push(given):
                 for start, stop, at in wanted:
-                    kept = _part(block, max(0, start - place), min(block.samples, stop - place))
+                    kept = _part(block, max(0, start - at_block), min(block.samples, stop - at_block))
                     if kept is not None:
-                        yield at + place + max(0, start - place) - start, kept
-                place += block.samples
+                        yield at + at_block + max(0, start - at_block) - start, kept
+                at_block += block.samples
+
+    def _placed(
+        self, container: av.container.InputContainer, stream: av.AudioStream, plan: SoundPlan, first: Fraction, rate: int
+    ) -> Iterator[tuple[av.AudioFrame, int]]:
+        """Decoded blocks, stretched, with their places in samples after the first picture."""
+        stretcher = Stretcher(plan.stretch) if plan.stretch != 1 else None
+        ends: int | None = None
+        for decoded in frames_of(container, stream, self.path):
+            self.check()
+            base = Fraction(decoded.time_base or Fraction(1, rate))
+            place = round(((decoded.pts or 0) * base - first) * rate) if ends is None or decoded.pts is not None else ends
+            # Stamps of milliseconds jitter by less than a block lasts: sound goes on where it ended unless it is farther off.
+            if ends is not None and abs(place - ends) <= rate // 50:
+                place = ends
+            ends = place + decoded.samples
+            if stretcher is None:
+                yield decoded, place + round(plan.later * rate)
+            else:
+                for made, begin in stretcher.push(decoded, Fraction(place, rate)):
+                    yield made, round((begin + plan.later) * rate)
+        if stretcher is not None:
+            for made, begin in stretcher.finish():
+                yield made, round((begin + plan.later) * rate)
 
     def _seek(self, container: av.container.InputContainer, stream: av.AudioStream, first: Fraction) -> None:
         begin = self.pieces.all[0].begin - _EARLY

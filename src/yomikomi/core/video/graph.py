@@ -80,11 +80,12 @@ class SoundLine(_Line[av.AudioFrame]):
     ----------
     like : a block whose format, layout and rate all blocks share.
     sample_format : of what comes out.
+    layout : of what comes out; empty: that of ``like``.
     """
 
-    def __init__(self, filters: Sequence[tuple[str, str]], *, like: av.AudioFrame, sample_format: str) -> None:
+    def __init__(self, filters: Sequence[tuple[str, str]], *, like: av.AudioFrame, sample_format: str, layout: str = "") -> None:
         options = (
             f"sample_rate={like.sample_rate}:sample_fmt={like.format.name}:channel_layout={like.layout.name}:time_base=1/{like.sample_rate}"
         )
-        form = ("aformat", f"sample_fmts={sample_format}:sample_rates={like.sample_rate}:channel_layouts={like.layout.name}")
+        form = ("aformat", f"sample_fmts={sample_format}:sample_rates={like.sample_rate}:channel_layouts={layout or like.layout.name}")
         super().__init__(av.AudioFrame, ("abuffer", options), (*filters, form), "abuffersink")

@@ -20,6 +20,7 @@ from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRe
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.trials import Ground
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.treatment.format import source_format
 from yomikomi.core.video.timecode import clock, frame_clock, spoken
 from yomikomi.core.video.units import parse_size, size_text
 from yomikomi.core.work import Job
@@ -201,7 +202,7 @@ class BalanceStation(Station):
         view = self._view
         if view is None or view.take is None or view.judged is None or view.treatment is None or self.job is not None:
             return
-        colour = view.judged.colour
+        colour = view.treatment.formats(source_format(view.judged))[-1].colour
         recipes = tuple(
             usual_recipes(
                 fields=view.treatment.leaves_fields, effort=self.effort.currentData(),

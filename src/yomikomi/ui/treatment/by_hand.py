@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QDoubleSpinBox, QFormLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep, Channels, Gain, Hum, Move
+from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep, Channels, Downmix, Drift, Gain, Hum, Move
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.steps import (
     AnyStep,
@@ -45,10 +45,11 @@ _WORDS = {
     "parts": "Parts cut out (seconds)", "fade_in": "Fade in", "fade_out": "Fade out", "each": "Of so many frames one",
     "saturation": "Saturation (1: as it is)", "hue": "Hue turned by", "blue": "Added to Cb (code values)",
     "red": "Added to Cr (code values)", "to": "Matrix of the result", "exposure": "Exposure (stops)", "peak": "Brightest light",
+    "ms_per_hour": "Sound later by (an hour)", "even": "Lowered, so that it cannot clip",
 }  # fmt: skip
 _UNITS = {
     "later_ms": " ms", "db": " dB", "hz": " Hz", "start": " s", "end": " s", "fade_in": " s", "fade_out": " s", "hue": "°",
-    "peak": " cd/m²",
+    "peak": " cd/m²", "ms_per_hour": " ms",
 }  # fmt: skip
 _FINE = {"chroma": 3, "start": 3, "end": 3, "saturation": 2, "exposure": 2}
 _WIDEST = 20_000
@@ -83,6 +84,8 @@ KINDS: tuple[Kind, ...] = (
     Kind("Sync", lambda _now: Move(later_ms=0)),
     Kind("Channels", lambda _now: Channels(how="mono")),
     Kind("Gain", lambda _now: Gain(db=0)),
+    Kind("Drift", lambda _now: Drift(ms_per_hour=0)),
+    Kind("Downmix to stereo", lambda _now: Downmix()),
     Kind("Hum filter", lambda _now: Hum(hz=50)),
 )
 

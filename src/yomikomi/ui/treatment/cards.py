@@ -7,11 +7,11 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox
 
-from yomikomi.core.treatment.advice import Advice
 from yomikomi.core.treatment.audio_steps import AnyAudioStep
 from yomikomi.core.treatment.effects import Effect
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import AnyStep
+from yomikomi.core.treatment.ways import Advice
 from yomikomi.core.video.units import number_text
 from yomikomi.core.work.text import capital
 from yomikomi.ui.widgets.basics import Card, button, label, row

@@ -32,6 +32,15 @@ class AudioStep(BaseModel):
         return 0.0
 
     @property
+    def stretch(self) -> float:
+        """Seconds of the result for a second of the take."""
+        return 1.0
+
+    def channels_after(self, channels: int) -> int:
+        """Of a stream that had so many."""
+        return channels
+
+    @property
     def gain_db(self) -> float:
         """By how much its peak rises, dB."""
         return 0.0
