@@ -232,3 +232,20 @@ def test_another_take_is_followed_but_for_what_is_its_own(window: MainWindow, st
     action.trigger()
     assert station.chosen.steps == (*own.lacking(Crop()).steps, Crop(top=4), Size(height=144))
     assert station.chosen.sound == (Channels(how="mono"),)
+
+
+def test_tracks_are_ticked_off_and_trials_stay(window: MainWindow, station: TreatmentStation, qtbot: QtBot) -> None:
+    assert station.chosen is not None
+    digest = station.chosen.digest
+    station.ask_tracks()
+    qtbot.waitUntil(lambda: station.tracks_form is not None, timeout=10_000)
+    form = station.tracks_form
+    assert form is not None
+    assert form.ticks[0].text().startswith("Sound 1: 2 channels")
+    QTest.mouseClick(form.ticks[0], _LEFT, pos=QPointF(8, form.ticks[0].height() / 2).toPoint())
+    QTest.mouseClick(form.accept_button, _LEFT)
+    assert station.chosen.tracks.without_sound == (0,)
+    assert station.chosen.digest == digest
+    assert "without sound 1" in station.result.text().lower()
+    window.do("undo")
+    assert station.chosen.tracks.all

@@ -21,7 +21,7 @@ from yomikomi.core.balance.segments import Segment, plan_segments
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.balance.trial import Trial, busiest_place, run_trial, save_crop
 from yomikomi.core.reading.current import check_current
-from yomikomi.core.reading.models import Complexity, Reading
+from yomikomi.core.reading.models import Complexity, Reading, Sound
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.sounding import channels_after
@@ -195,12 +195,16 @@ class _Bench:
             return None
         return estimate.Anchor(self.found[known], self.sizing[recipe.codec])
 
+    @property
+    def _kept_sounds(self) -> list[Sound]:
+        return [s for s in self.reading.sound if s.index not in self.request.treatment.tracks.without_sound]
+
     def _sound_bytes(self, recipe: Recipe) -> int:
-        sounds = [(s, channels_after(self.request.treatment, number, s.channels)) for number, s in enumerate(self.reading.sound)]
+        sounds = [(s, channels_after(self.request.treatment, s.index, s.channels)) for s in self._kept_sounds]
         return int(sum(min(s.seconds, self._seconds) * sound_bits_per_second(recipe, channels) / 8 for s, channels in sounds))
 
     def _overhead(self, recipe: Recipe) -> int:
-        packets = sum(int(min(s.seconds, self._seconds) / _SOUND_PACKET[recipe.sound_codec]) for s in self.reading.sound)
+        packets = sum(int(min(s.seconds, self._seconds) / _SOUND_PACKET[recipe.sound_codec]) for s in self._kept_sounds)
         return overhead_bytes(frames=self.frames, sound_packets=packets, container=recipe.container)
 
 

@@ -127,7 +127,7 @@ class _Encode:
             tracks = self._add_sounds(source, sink)
             self.others = Others(
                 source, sink, self.request.path, container=container_kind, first=self.first, pieces=self.timing.pieces,
-                seconds=self.timing.between[1],
+                seconds=self.timing.between[1], tracks=self.request.treatment.tracks,
             )  # fmt: skip
             self.not_carried += [*self.others.left, *uncounted(source, picture, len(heard_streams(source)))]
             streams = [picture, *(track.source for track in tracks.values())]
@@ -149,6 +149,8 @@ class _Encode:
         heard = {sound.index: sound for sound in self.request.reading.sound}
         tracks = {}
         for number, stream in enumerate(heard_streams(source)):
+            if number in self.request.treatment.tracks.without_sound:
+                continue
             found, channels = heard.get(number), stream.codec_context.channels
             if found is None or found.seconds <= 0:
                 damaged = self.request.reading.damage is not None and self.request.reading.damage.sound

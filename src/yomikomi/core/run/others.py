@@ -12,6 +12,7 @@ import av
 import av.container
 
 from yomikomi.core.treatment.pieces import Pieces
+from yomikomi.core.treatment.tracks import Tracks
 from yomikomi.core.video.media import open_media
 from yomikomi.core.video.packets import packets_of
 from yomikomi.core.video.units import counted
@@ -43,16 +44,19 @@ class Others:
     first : stamp of the first picture, seconds: everything counts from there.
     pieces : what is kept of the take.
     seconds : where the last picture ends; chapters that begin behind it are left out.
+    tracks : which are wanted.
     """
 
     def __init__(
         self, source: av.container.InputContainer, sink: av.container.OutputContainer, path: Path, *, container: str, first: Fraction,
-        pieces: Pieces, seconds: Fraction,
+        pieces: Pieces, seconds: Fraction, tracks: Tracks,
     ) -> None:  # fmt: skip
         self._path, self._first, self._pieces = path, first, pieces
         self._out: dict[int, Any] = {}
         self.left: list[str] = []
-        for stream in source.streams.subtitles:
+        for number, stream in enumerate(source.streams.subtitles):
+            if number in tracks.without_subtitles:
+                continue
             name = stream.codec_context.name if stream.codec_context is not None else "unknown"
             if name not in _TAKEN[container]:
                 self.left.append(f"subtitles ({_KINDS.get(name, name)}): {_WORDS[container]} does not take them as they are")
@@ -62,7 +66,7 @@ class Others:
                 if stream.metadata.get(key):
                     made.metadata[key] = stream.metadata[key]
             self._out[stream.index] = made
-        chapters = list(_shifted(source.chapters(), first, pieces, seconds))
+        chapters = list(_shifted(source.chapters(), first, pieces, seconds)) if tracks.chapters else []
         if chapters:
             sink.set_chapters(chapters)
         self.carried = Carried(len(self._out), tuple(float(one["start"] * one["time_base"]) for one in chapters))

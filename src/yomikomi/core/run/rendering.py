@@ -116,7 +116,9 @@ def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter:
         video.codec_context.time_base = 1 / rate
         video.codec_context.sample_aspect_ratio = shape.sample_aspect
         treated.format.colour.put_on(video.codec_context)
-        tracks = [_Track(sink, stream, _plan(request, number, stream)) for number, stream in enumerate(heard_streams(source))]
+        left_out = request.treatment.tracks.without_sound
+        heard = [(number, stream) for number, stream in enumerate(heard_streams(source)) if number not in left_out]
+        tracks = {number: _Track(sink, stream, _plan(request, number, stream)) for number, stream in heard}
         frames = 0
         for frame in treated:
             sink.mux(video.encode(frame))
@@ -126,7 +128,7 @@ def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter:
         if not frames:
             raise UnreadableError(f"No frame of {request.path.name} can be decoded there.", remedy="Read it again.", path=request.path)
         sink.mux(video.encode(None))
-        for number, track in enumerate(tracks):
+        for number, track in tracks.items():
             for packet in track.packets(request, number, pieces, reporter.check):
                 sink.mux(packet)
     return frames, len(tracks)

@@ -13,6 +13,7 @@ from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.step import Step
 from yomikomi.core.treatment.steps import ORDER, AnyStep, CutOut, Deinterlace, Fade, Fields, Film, RateCap, Trim
+from yomikomi.core.treatment.tracks import Tracks
 from yomikomi.core.video.standards import FieldOrder
 
 SCHEMA_VERSION: Literal[1] = 1
@@ -20,7 +21,8 @@ _Kind = TypeVar("_Kind", bound=Step)
 
 
 class Treatment(BaseModel):
-    """``steps``: for the picture, in the order in which they work, each kind once; ``sound``: for the sound, each kind once a track.
+    """``steps``: for the picture, in the order in which they work, each kind once; ``sound``: for the sound, each kind once a track;
+    ``tracks``: which tracks are taken over.
     Nothing in it: the take as it is, progressive."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -28,6 +30,7 @@ class Treatment(BaseModel):
     schema_version: Literal[1] = SCHEMA_VERSION
     steps: tuple[AnyStep, ...] = ()
     sound: tuple[AnyAudioStep, ...] = ()
+    tracks: Tracks = Tracks()
 
     @field_validator("sound")
     @classmethod
@@ -62,16 +65,17 @@ class Treatment(BaseModel):
     def having(self, step: AnyStep | AnyAudioStep) -> Treatment:
         """With a step, in place of one of its kind (of the sound: for the same track). Film takes the place of fields, and the reverse."""
         if isinstance(step, AudioStep):
-            return Treatment(steps=self.steps, sound=(*self.lacking(step).sound, step))
+            return self.model_copy(update={"sound": Treatment(sound=(*self.lacking(step).sound, step)).sound})
         gone = {step.step} | ({"fields", "film"} if step.step in {"fields", "film"} else set())
-        return Treatment(steps=(*(one for one in self.steps if one.step not in gone), step), sound=self.sound)
+        steps = Treatment(steps=(*(one for one in self.steps if one.step not in gone), step)).steps
+        return self.model_copy(update={"steps": steps})
 
     def lacking(self, step: AnyStep | AnyAudioStep) -> Treatment:
         """Without the step of this one's kind (of the sound: for the same track)."""
         if isinstance(step, AudioStep):
             kept = tuple(one for one in self.sound if (one.step, one.track) != (step.step, step.track))
-            return Treatment(steps=self.steps, sound=kept)
-        return Treatment(steps=tuple(one for one in self.steps if one.step != step.step), sound=self.sound)
+            return self.model_copy(update={"sound": kept})
+        return self.model_copy(update={"steps": tuple(one for one in self.steps if one.step != step.step)})
 
     def same_kind(self, step: AnyStep | AnyAudioStep) -> AnyStep | AnyAudioStep | None:
         """The step of the kind of this one that stands in it."""
@@ -82,7 +86,7 @@ class Treatment(BaseModel):
     @property
     def untimed(self) -> Treatment:
         """Without what goes by what is kept: moments stay those of the take."""
-        return Treatment(steps=tuple(one for one in self.steps if not isinstance(one, Trim | CutOut | Fade)), sound=self.sound)
+        return self.model_copy(update={"steps": tuple(one for one in self.steps if not isinstance(one, Trim | CutOut | Fade))})
 
     def before(self, step: AnyStep | AnyAudioStep) -> Treatment:
         """The steps of the picture that come before one of a kind."""
@@ -130,10 +134,11 @@ class Treatment(BaseModel):
     @property
     def digest(self) -> str:
         """The same for the same corrections of the picture: what trials, predictions and kept pictures are known by."""
-        return sha256(self.model_dump_json(exclude={"sound"}).encode()).hexdigest()[:24]
+        return sha256(self.model_dump_json(exclude={"sound", "tracks"}).encode()).hexdigest()[:24]
 
     def words(self, before: PictureFormat) -> str:
         """All of it, short; "no correction" where there is none."""
         formats = self.formats(before)
         parts = [*(one.words(given) for one, given in zip(self.steps, formats, strict=False)), *(one.words for one in self.sound)]
+        parts += [self.tracks.words] if self.tracks.words else []
         return ", ".join(parts) or "no correction"

@@ -22,6 +22,7 @@ from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.sentences import headline
 from yomikomi.core.treatment.steps import AnyStep, CutOut, Fields, Film, Reframe, Table, Trim
 from yomikomi.core.treatment.timing import Timing, length_of
+from yomikomi.core.treatment.tracks import TrackInfo, tracks_of
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import number_text
@@ -34,6 +35,7 @@ from yomikomi.ui.treatment.cards import HandCard, StepCard, taking
 from yomikomi.ui.treatment.history import History
 from yomikomi.ui.treatment.looking import Looking
 from yomikomi.ui.treatment.reframe_form import Looked, ReframeForm
+from yomikomi.ui.treatment.tracks_form import TracksForm
 from yomikomi.ui.widgets.basics import CardColumn, button, label, menu_button, row, scrolled_widget, side_panel
 from yomikomi.ui.widgets.empty import EmptyNote
 
@@ -44,6 +46,7 @@ class TreatmentStation(Station):
         self._view: CarrierView | None = None
         self._suggested = Treatment()
         self.history = History()
+        self.tracks_form: TracksForm | None = None
         self.looking = Looking(state)
         self.looking.measured.connect(self._take_effects)
         self.looking.watch_button.clicked.connect(self.open_player)
@@ -71,7 +74,7 @@ class TreatmentStation(Station):
         offered = [(f"{kind.words}…", partial(self.ask_by_hand, kind)) for kind in KINDS]
         self.like_button = menu_button("Like another take", [])
         self.like_button.menu().aboutToShow.connect(self._offer_likes)
-        self.add_button = menu_button("Add a step", [*offered, ("Colour table…", self.ask_table)])
+        self.add_button = menu_button("Add a step", [*offered, ("Colour table…", self.ask_table), ("Tracks…", self.ask_tracks)])
         steps.addLayout(row(self.add_button, self.like_button, 1))
         self.asked_head = label("Not yet done by this program", name="section")
         self.asked = label(quiet=True, wrap=True)
@@ -172,6 +175,18 @@ class TreatmentStation(Station):
         """What belongs to the recording of the other take (its length, its loudness, its sync) is not taken over."""
         if self._view is not None and self._view.judged is not None:
             self.choose(like(other, self._view.judged))
+
+    def ask_tracks(self) -> None:
+        """What there is stands in the file, which may lie on a slow drive."""
+        view = self._view
+        if view is not None and view.take is not None and self.chosen is not None:
+            path = view.take.path
+            self.state.calls.call("tracks", lambda: tracks_of(path), self._offer_tracks, self.state.tell_error)
+
+    def _offer_tracks(self, found: list[TrackInfo]) -> None:
+        self.tracks_form = form = TracksForm(found, self._now.tracks, self)
+        form.accepted.connect(lambda: self.choose(self._now.model_copy(update={"tracks": form.tracks})))
+        form.open()
 
     def ask_table(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Colour table", "", "Colour tables (*.cube)")
