@@ -19,6 +19,7 @@ import pytest
 from tests.capture.making import captured, heard, lumas
 from yomikomi.core.capture.devices import linux
 from yomikomi.core.capture.devices.alsa import _S24_3LE, _S24_LE, _S32_LE, DeepSound, _upper
+from yomikomi.core.capture.devices.finding import find_inputs
 from yomikomi.core.capture.devices.layer import DeviceFormat, SoundDevice, VideoDevice
 from yomikomi.core.capture.devices.linux import LinuxLayer
 from yomikomi.core.capture.devices.reading import Device, DeviceSpec
@@ -41,6 +42,8 @@ GENERATED = DeviceSpec(
 
 class InventedLayer:
     """Devices that are not there."""
+
+    sound_kind = "lavfi"
 
     def __init__(self, videos: list[VideoDevice] | None = None) -> None:
         self.videos = videos if videos is not None else [CARD]
@@ -250,3 +253,23 @@ def test_a_machine_without_devices_says_so() -> None:
         layer.choose("/dev/video99", input_name=None, standard="525i")
     with pytest.raises(SourceLostError):
         DeviceSpec("/dev/null", 720, 480, _RATE).open()
+
+
+def test_the_input_that_moves_is_named_among_silence_hum_and_what_cannot_be_opened() -> None:
+    """Generated inputs through the code that reads devices: speech-like, a steady hum, nothing, and three that give nothing."""
+    moving = "aevalsrc=0.3*sin(2*PI*440*t)*gt(sin(2*PI*3*t)\\,0):s=48000,arealtime"
+    devices = [
+        SoundDevice("anullsrc=r=48000:cl=mono,arealtime", "the recorder's own name", channels=1),
+        SoundDevice("sine=r=48000:f=50,volume=0.05,arealtime", "line in", channels=1), SoundDevice(moving, "front jack", channels=1),
+        SoundDevice("no such thing", "broken", channels=1), SoundDevice("x", "taken", busy=("other (process 7)",)),
+        SoundDevice("sine=r=48000:d=0.01", "ends at once", channels=1),
+    ]
+    found = find_inputs(devices, layer="lavfi", seconds=1.0)
+    assert found[0].device.name == "front jack"
+    assert [one.moves for one in found] == [True, *[False] * 5]
+    told = {one.device.name: one.words for one in found}
+    assert "silent" in told["the recorder's own name"]
+    assert "steady" in told["line in"]
+    assert "cannot be opened" in told["broken"]
+    assert "in use" in told["taken"]
+    assert find_inputs([], layer="lavfi") == []

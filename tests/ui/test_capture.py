@@ -29,6 +29,7 @@ from yomikomi.ui.capture.health_strip import HealthStrip
 from yomikomi.ui.capture.proving import Proving
 from yomikomi.ui.capture.source_box import SourceBox
 from yomikomi.ui.capture.station import CaptureStation
+from yomikomi.ui.playing.window import PlayerWindow
 from yomikomi.ui.shell.window import MainWindow
 
 LONG = 60_000
@@ -204,7 +205,15 @@ def test_a_rehearsal_and_a_trial_say_what_is_so(
     qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
     verdict = station.prove.rehearsal.verdict.text()
     assert "Not yet" not in verdict or verdict.startswith("Not yet: headroom")  # whether this machine is fast enough now is its affair
+    kept = station.proving.rehearsed
+    assert kept is not None
+    assert kept.exists()
+    click(station.prove.play_button)
+    player = next(one for one in window.findChildren(PlayerWindow) if one.isVisible())
+    qtbot.waitUntil(lambda: player.deck is not None, timeout=LONG)
+    player.close()
     click(station.prove.rehearse_button)
+    assert not kept.exists(), "gone with the next test"
     click(station.prove.rehearse_button)
     qtbot.waitUntil(lambda: not station.proving.doing, timeout=LONG)
     assert "Stopped." in station.prove.rehearsal.verdict.text()

@@ -79,7 +79,7 @@ def from_reading_to_ledger(
     treatment = window.station("treatment")
     assert isinstance(treatment, TreatmentStation)
     assert window.current_key == "treatment"
-    qtbot.waitUntil(lambda: treatment._loop is not None, timeout=LONG)
+    qtbot.waitUntil(lambda: treatment.looking.loop is not None, timeout=LONG)
     qtbot.waitUntil(lambda: treatment.looking.player.after.view.image is not None, timeout=5000)
     take_way(treatment, 1)  # the single rate: fewer frames to encode in this test
     click(treatment.use_button)

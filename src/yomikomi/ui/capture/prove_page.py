@@ -50,7 +50,7 @@ class ProofCard(Card):
 
 
 class ProvePage(QWidget):
-    """Signals ask for the tests: ``sync``, ``clap``, ``levels``, ``trial``, ``rehearse``, ``apply`` and ``use``."""
+    """Signals ask for the tests: ``sync``, ``clap``, ``levels``, ``trial``, ``rehearse``, ``play``, ``apply`` and ``use``."""
 
     asked = Signal(str)
 
@@ -59,6 +59,8 @@ class ProvePage(QWidget):
         column = CardColumn()
         self.rehearsal = ProofCard("Rehearsal", "Records and reads ten seconds, so that faults show before the tape is played.")
         self.rehearse_button = self._button(self.rehearsal, "Rehearse", "rehearse", "Ctrl+Shift+R")
+        self.play_button = self._button(self.rehearsal, "Play it…", "play", "The ten seconds, with their sound")
+        self.play_button.hide()
         self.sync = ProofCard("Sync", "Measures the offset of sound against picture from flashes with beeps, or claps.")
         self.sync_button = self._button(self.sync, "Flash and beep", "sync", "Ctrl+Y")
         self.clap_button = self._button(self.sync, "Claps", "clap", "")

@@ -90,10 +90,12 @@ class Proving(QObject):
         self._recorded: Path | None = None
         self._stopped = False
         self.failed = False  # whether the last rehearsal of this carrier found a fault
+        self.rehearsed: Path | None = None  # the last rehearsal, to be played, until the next test or another carrier
 
     def forget(self) -> None:
         """Another carrier: its path is not proven by what was found on the one before."""
         self.failed = False
+        self._let_go()
 
     def start(self, key: str) -> None:
         """Begin a test, or stop the one that runs."""
@@ -103,6 +105,7 @@ class Proving(QObject):
         if not self._state.may_write():
             return
         self._stopped = False
+        self._let_go()
         subject = self._subject()
         if key == "trial":
             self._try(subject)
@@ -170,6 +173,7 @@ class Proving(QObject):
                 rehearsal = judge_rehearsal(result, reading, subject.format, health, silent=subject.silent)
                 self.failed = bool(rehearsal.wrong)
                 self._page.show_rehearsal(rehearsal)
+                self._keep()
 
             self._run(key, read, ReadRequest(self._recorded, complexity=False), "reading a rehearsal", shown)
 
@@ -181,6 +185,21 @@ class Proving(QObject):
         self._clear()  # what a crash left of an earlier one
         self._recorded = path
         return path
+
+    def _keep(self) -> None:
+        assert self._recorded is not None
+        kept = self._recorded.with_stem("rehearsal")
+        with contextlib.suppress(OSError):
+            self._recorded.replace(kept)
+            self.rehearsed = kept
+        self._page.play_button.setVisible(self.rehearsed is not None)
+
+    def _let_go(self) -> None:
+        if self.rehearsed is not None:
+            with contextlib.suppress(OSError):
+                self.rehearsed.unlink()
+        self.rehearsed = None
+        self._page.play_button.hide()
 
     def _clear(self) -> None:
         if self._recorded is not None:

@@ -9,12 +9,14 @@ from typing import Any
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
 
+from yomikomi.core.capture.devices.finding import InputFound, find_inputs
 from yomikomi.core.capture.devices.layer import DeviceFormat, DeviceLayer, SoundDevice, VideoDevice
 from yomikomi.core.capture.devices.reading import DeviceSpec
+from yomikomi.core.errors import YomikomiError
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
 from yomikomi.ui.background import Calls
-from yomikomi.ui.widgets.basics import label
+from yomikomi.ui.widgets.basics import button, label, row
 
 _LOOK_AGAIN_MS = 2000
 
@@ -50,6 +52,8 @@ class SourceBox(QDialog):
         for words, value in (("top field first", "tff"), ("bottom field first", "bff"), ("progressive", "")):
             self.fields.addItem(words, value)
         layout.addLayout(form)
+        self.find_button = button("Find the sound input", self.find_sound, tip="Play the source: each input is opened for a second")
+        layout.addLayout(row(self.find_button, 1))
         layout.addWidget(self.state)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         self.buttons.accepted.connect(self._accept)
@@ -94,13 +98,34 @@ class SourceBox(QDialog):
         if kept is not None and place < 0:
             self.state.setText(f"{kept} is not plugged in.")
 
+    def find_sound(self) -> None:
+        """Which input moves while the source plays."""
+        self.find_button.setEnabled(False)
+        self.state.setText(f"Listening to {len(self._sounds)} inputs; let the source play …")
+        sounds, kind = list(self._sounds), self.layer.sound_kind
+        self._calls.call("sound inputs", lambda: find_inputs(sounds, layer=kind), self._found_sound, self._not_found)
+
+    def _found_sound(self, found: list[InputFound]) -> None:
+        self.find_button.setEnabled(True)
+        best = found[0] if found and found[0].moves else None
+        if best is not None:
+            self.sound.setCurrentIndex(max(0, self.sound.findData(best.device.path)))
+        none = "No input moves: check the cables, and whether the source plays."
+        first = f"{best.device.name} moves with the source." if best is not None else none
+        self.state.setText("\n".join([first, *(one.words for one in found)]))
+
+    def _not_found(self, error: YomikomiError) -> None:
+        self.find_button.setEnabled(True)
+        self.state.setText(str(error))
+
     def _video(self) -> VideoDevice | None:
         return next((one for one in self._videos if one.path == self.device.currentData()), None)
 
     def _show_device(self) -> None:
         video = self._video()
-        for row in range(1, self._form.rowCount()):
-            self._form.setRowVisible(row, video is not None)
+        for place in range(1, self._form.rowCount()):
+            self._form.setRowVisible(place, video is not None)
+        self.find_button.setVisible(video is not None and bool(self._sounds))
         ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
         ok.setEnabled(video is None or not video.busy)
         if video is None:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QToolButton, QVBoxLay
 from yomikomi.core.capture.health import CaptureStatus
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.ledger.views import CarrierView, TakeView
+from yomikomi.core.playing.sources import FileSource
 from yomikomi.ui.capture.clips import Clips
 from yomikomi.ui.capture.described import caution_words, idle_words, source_words
 from yomikomi.ui.capture.health_strip import HealthStrip
@@ -26,7 +27,8 @@ from yomikomi.ui.capture.session_runner import SessionRunner
 from yomikomi.ui.capture.setup import CaptureSetup
 from yomikomi.ui.capture.state_bar import StateBar
 from yomikomi.ui.capture.watch_page import WatchPage
-from yomikomi.ui.shell.station import Station
+from yomikomi.ui.playing.deck import Named
+from yomikomi.ui.shell.station import Played, Station
 from yomikomi.ui.source_of import is_simulated
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import button, restyle, row
@@ -273,6 +275,8 @@ class CaptureStation(Station):
     def _on_proof_asked(self, key: str) -> None:
         if key == "apply":
             self._apply_sync()
+        elif key == "play":
+            self.open_player()
         elif key == "use" and self.proving.trial is not None and self.proving.trial.record_as is not None:
             best = self.proving.trial.record_as
             how = self.setup.settings.record_as.model_copy(update={"codec": best.codec, "speed": best.speed, "threads": best.threads})
@@ -281,6 +285,13 @@ class CaptureStation(Station):
         elif not self.recording:
             self.passing.stop_looking()
             self.proving.start(key)
+
+    def played(self) -> Played | None:
+        """The rehearsal, as long as it is there; else the take."""
+        rehearsed = self.proving.rehearsed
+        if rehearsed is None:
+            return super().played()
+        return Played((Named("the rehearsal", FileSource(rehearsed)),), "Rehearsal")
 
     def _apply_sync(self) -> None:
         """Move the sound by what was measured, and measure again: only the second test says that it was right."""

@@ -49,7 +49,9 @@ class SoundDevice:
 
 
 class DeviceLayer(Protocol):
-    """Everything that is asked of the system."""
+    """Everything that is asked of the system. ``sound_kind``: the library's name of what opens its sound devices."""
+
+    sound_kind: str
 
     def video_devices(self) -> list[VideoDevice]: ...
 

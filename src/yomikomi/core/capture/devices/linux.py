@@ -24,6 +24,8 @@ _LINES = {"525i": ("NTSC", "PAL_M", "PAL_60"), "625i": ("PAL", "SECAM")}
 class LinuxLayer:
     """Asks the running system. What cannot be asked (a device that refuses, a missing file) is left out, not guessed."""
 
+    sound_kind = "alsa"
+
     def video_devices(self) -> list[VideoDevice]:
         from linuxpy.video.device import iter_video_capture_files
 

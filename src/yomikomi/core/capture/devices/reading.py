@@ -33,7 +33,7 @@ from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceF
 from yomikomi.core.video.standards import STANDARDS, FieldOrder, Standard
 from yomikomi.core.work.text import printable, shortened
 
-_SOUND_RATE = 48_000
+SOUND_RATE = 48_000
 _LARGEST, _FASTEST, _MOST_CHANNELS = 8192, 480, 64
 # The bundled library looks for ALSA's files where it was built; these are where systems have them.
 _ALSA_CONFIG, _ALSA_PLUGINS = Path("/usr/share/alsa/alsa.conf"), "/usr/lib/{machine}-linux-gnu/alsa-lib"
@@ -108,7 +108,7 @@ class DeviceSpec:
         """As it was asked for; what an opened device gives counts."""
         commentary = int(bool(self.commentary))
         channels = (self.channels if self.sound else 0) + commentary
-        return SourceFormat(self.picture_standard, self.field_order, self.sample_aspect, _SOUND_RATE, channels, commentary)
+        return SourceFormat(self.picture_standard, self.field_order, self.sample_aspect, SOUND_RATE, channels, commentary)
 
     @property
     def picture_standard(self) -> Standard:
@@ -122,7 +122,7 @@ class DeviceSpec:
         return Standard("device", self.width, self.height, self.rate, one, one, colour, words, interlaced=self.field_order is not None)
 
 
-class _SoundThread(threading.Thread):
+class SoundThread(threading.Thread):
     """Reads sound into a buffer of samples, with the moment at which the newest arrived."""
 
     def __init__(self, layer: str, path: str, channels: int) -> None:
@@ -130,7 +130,7 @@ class _SoundThread(threading.Thread):
         self.channels = channels
         self._deep = _deep_sound(path, channels) if layer == "alsa" else None
         if self._deep is None:
-            self._container = _open(path, layer, {"channels": str(channels), "sample_rate": str(_SOUND_RATE)} if layer == "alsa" else {})
+            self._container = _open(path, layer, {"channels": str(channels), "sample_rate": str(SOUND_RATE)} if layer == "alsa" else {})
             self.bits = 24 if self._container.streams.audio[0].codec_context.format.bytes > 2 else 16
         else:
             self.bits = 24
@@ -158,7 +158,7 @@ class _SoundThread(threading.Thread):
 
     def _decoded(self) -> Iterator[NDArray[Any]]:
         layout = "mono" if self.channels == 1 else "stereo"
-        resampler = av.AudioResampler(format="s32" if self.bits > 16 else "s16", layout=layout, rate=_SOUND_RATE)
+        resampler = av.AudioResampler(format="s32" if self.bits > 16 else "s16", layout=layout, rate=SOUND_RATE)
         for frame in self._container.decode(audio=0):
             for made in resampler.resample(frame):
                 yield np.asarray(made.to_ndarray(), self._kind).reshape(-1, self.channels)
@@ -241,11 +241,11 @@ class Device:
             raise refusal(spec.video, error, layer) from error
         stream = self._container.streams.video[0]
         given = (stream.codec_context.width, stream.codec_context.height)
-        self._sounds: list[_SoundThread] = []
+        self._sounds: list[SoundThread] = []
         try:
             for path, channels in ((spec.sound, spec.channels), (spec.commentary, 1)):
                 if path:
-                    self._sounds.append(_SoundThread(spec.sound_layer, path, channels))
+                    self._sounds.append(SoundThread(spec.sound_layer, path, channels))
         except OSError as error:
             self._container.close()
             raise refusal(spec.sound, error, layer) from error
@@ -323,7 +323,7 @@ class Device:
             return SoundBlock(0, np.zeros((0, 0), np.int16))
         first = self._sounds[0]
         count, start = first.held, self._next_sample
-        stamp = first.newest_stamp - round(count * 1e6 / _SOUND_RATE)
+        stamp = first.newest_stamp - round(count * 1e6 / SOUND_RATE)
         parts = [first.take(count)]
         for thread in self._sounds[1:]:
             held = thread.take(min(count, thread.held))
@@ -337,7 +337,7 @@ class Device:
 def _deep_sound(path: str, channels: int) -> DeepSound | None:
     """The device with more than 16 bits; None where it has no more, or where the library is to say why it cannot be opened."""
     try:
-        return DeepSound(path, channels, _SOUND_RATE)
+        return DeepSound(path, channels, SOUND_RATE)
     except (NoDeepSoundError, OSError):
         return None
 
