@@ -12,9 +12,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.making import Luma, interlace, noisy, programme_frames, pulled_down, repeated, sliding_frames, write_clip
+from yomikomi.core.balance.recipes import recipe_for
+from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scan.patterns import PATTERNS
 from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import fields_advice, fields_treatment
 from yomikomi.core.treatment.cadence import Cadence, cadence_of, picture_count, pictures_of, plan_film
 from yomikomi.core.treatment.model import Treatment
@@ -229,3 +232,16 @@ def test_noise_and_single_fields_do_no_harm(tmp_path: Path) -> None:
     same = [np.array_equal(one, two) for one, two in zip(only, frames, strict=True)]
     assert 0.4 * len(frames) < sum(same) < 0.75 * len(frames)  # three in five frames of film are whole
     assert Fields(mode=Deinterlace.COMBED, order=FieldOrder.BFF).reach == 2
+
+
+def test_film_without_a_cadence_is_refused_with_what_to_do(tmp_path: Path) -> None:
+    """A quick reading, and a treatment that came from elsewhere."""
+    path = write_clip(tmp_path / "a.mkv", sliding_frames(60, width=176, height=144), rate=VIDEO, codec="ffv1", options={})
+    reading = read(ReadRequest(path, mode="quick"), SilentReporter())
+    quick = recipe_for("h264", 26, speed="ultrafast")
+    for step in (Film(rate="24000/1001", order=FieldOrder.TFF), Film(order=FieldOrder.TFF)):
+        treatment = Treatment(steps=(step,))
+        with pytest.raises(WrongUseError, match="this reading keeps none"):
+            list(TreatedFrames(path, reading, treatment))
+        with pytest.raises(WrongUseError, match="this reading keeps none"):
+            make_copy(CopyRequest(path, tmp_path / "c.mp4", reading, treatment, quick), SilentReporter())

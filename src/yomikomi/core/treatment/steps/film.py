@@ -11,7 +11,8 @@ from typing import ClassVar, Literal
 import av
 from pydantic import Field
 
-from yomikomi.core.treatment.cadence import FILM_KINDS, FilmPicture, cadence_of, pictures_of, plan_film
+from yomikomi.core.errors import WrongUseError
+from yomikomi.core.treatment.cadence import FILM_KINDS, FilmPicture, cadence_known, cadence_of, pictures_of, plan_film
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.late_line import LateLine
 from yomikomi.core.treatment.step import Site, Step, Told, Worker
@@ -48,6 +49,11 @@ class Film(Step):
     def open(self, before: PictureFormat, site: Site | None) -> Worker:
         if site is None:
             raise ValueError("film is recovered by the cadence of a reading, and there is none")
+        if not cadence_known(site.reading):
+            raise WrongUseError(
+                "Film is recovered by the cadence of the frames, and this reading keeps none.",
+                remedy="Read the take in full, or choose another treatment for its fields.",
+            )
         rate = self.film_rate
         return _AtFilmRate(rate, site) if rate is not None else _ByParts(self.order, before, site)
 
