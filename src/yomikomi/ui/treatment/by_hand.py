@@ -45,7 +45,7 @@ _WORDS = {
     "parts": "Parts cut out (seconds)", "fade_in": "Fade in", "fade_out": "Fade out", "each": "Of so many frames one",
     "saturation": "Saturation (1: as it is)", "hue": "Hue turned by", "blue": "Added to Cb (code values)",
     "red": "Added to Cr (code values)", "to": "Matrix of the result", "exposure": "Exposure (stops)", "peak": "Brightest light",
-    "ms_per_hour": "Sound later by (an hour)", "even": "Lowered, so that it cannot clip",
+    "ms_per_hour": "Audio drift an hour", "even": "Lowered, so that it cannot clip",
 }  # fmt: skip
 _UNITS = {
     "later_ms": " ms", "db": " dB", "hz": " Hz", "start": " s", "end": " s", "fade_in": " s", "fade_out": " s", "hue": "°",

@@ -164,7 +164,7 @@ class SoundThread(threading.Thread):
                 yield np.asarray(made.to_ndarray(), self._kind).reshape(-1, self.channels)
 
     def take(self, count: int) -> NDArray[Any]:
-        """The oldest ``count`` samples, no more than are held."""
+        """ndarray [shape=(samples, channels)]: the oldest ``count`` samples, no more than are held."""
         with self._lock:
             count = min(count, self._held)
             parts, need = [], count
