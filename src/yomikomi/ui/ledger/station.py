@@ -66,10 +66,12 @@ class LedgerStation(Station):
         self.shelf_button = button("Next carrier", self.primary, primary=True, tip="Back to the Shelf, Ctrl+Return")
         self.shelf_button.setMinimumWidth(150)
         note = label(
-            "A take may be released when its copies are verified and you have looked at them; keep the original carrier.", quiet=True
+            "A take may be released when its copies are verified and you have looked at them; keep the original carrier.", quiet=True, wrap=True
         )
         self.watch_button = button("Play…", self.open_player, tip="Ctrl+Space: the copy beside what it was made from")
-        self.page.addLayout(row(note, 1, self.watch_button, self.shelf_button))
+        last = row(note, self.watch_button, self.shelf_button)
+        last.setStretch(0, 1)
+        self.page.addLayout(last)
 
     def show_carrier(self, _view: CarrierView | None) -> None:
         copies = [c for c in reversed(self.state.record.copies.all()) if c.state not in {"waiting", "running"}]
