@@ -208,6 +208,16 @@ def test_a_window_is_where_its_keys_say_and_never_outside(shape: str, keys: list
         assert abs(step.place_at(float(number / RATE), before)[0] - left) <= 2
 
 
+def test_as_many_keys_as_there_may_be() -> None:
+    before = _format(192, 128)
+    keys = tuple(KeyPosition(at=0.005 * n, x=(n % 7) / 6, y=(n % 5) / 4) for n in range(200))
+    step = Reframe(keys=keys)
+    rows, columns = np.mgrid[0:128, 0:192].astype(np.uint16)
+    for number, frame in enumerate(_through((step,), before, [(columns, rows, rows)] * 31)):
+        x, y, _ = _planes(frame)
+        assert (int(x[0, 0]), int(y[0, 0])) == pytest.approx(step.place_at(float(number / RATE), before), abs=2)
+
+
 def test_shapes_of_a_sensor_of_three_to_two() -> None:
     """1620 x 1080 to 1080 x 1080, 607 x 1080 and 1620 x 911, made even (common practice, no source)."""
     before = _format(1620, 1080)

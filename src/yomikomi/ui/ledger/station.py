@@ -66,7 +66,8 @@ class LedgerStation(Station):
         self.shelf_button = button("Next carrier", self.primary, primary=True, tip="Back to the Shelf, Ctrl+Return")
         self.shelf_button.setMinimumWidth(150)
         note = label(
-            "A take may be released when its copies are verified and you have looked at them; keep the original carrier.", quiet=True, wrap=True
+            "A take may be released when its copies are verified and you have looked at them; keep the original carrier.",
+            quiet=True, wrap=True,
         )
         self.watch_button = button("Play…", self.open_player, tip="Ctrl+Space: the copy beside what it was made from")
         last = row(note, self.watch_button, self.shelf_button)

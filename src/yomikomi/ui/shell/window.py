@@ -219,8 +219,9 @@ class MainWindow(QWidget):
         if self.state.records and self.isVisible() and not self._sure():
             event.ignore()
             return
-        if self._reckoner is not None:
-            self._reckoner.close()
+        for one in self.findChildren(QWidget):
+            if one.isWindow() and one.isVisible():
+                one.close()  # players give their devices back
         if self.current_key:
             self.station(self.current_key).left()
         self.state.jobs.stop_all()

@@ -29,6 +29,8 @@ _LEAST_BITS, _SIDE = 10, 65
 WHITE_NITS = 203.0
 # The screen that an ordinary picture is made for (ITU-R BT.1886).
 _GAMMA = 2.4
+# A table that is shorter was cut off when the machine went down.
+_LEAST_BYTES = 20 * _SIDE**3
 # Raise it when the conversion changes: the tables that are kept are known by it.
 _VERSION = 1
 
@@ -83,15 +85,18 @@ def _table_file(transfer: int, exposure: float, peak: float) -> Path:
     """Kept, since the library takes a table only as a file."""
     folder = user_cache_path("yomikomi") / "tables"
     path = folder / f"v{_VERSION}-{transfer}-{exposure:g}-{peak:g}.cube"
-    if path.exists():
+    if path.exists() and path.stat().st_size > _LEAST_BYTES:
         return path
+    made: Path | None = None
     try:
         folder.mkdir(parents=True, exist_ok=True)
         with tempfile.NamedTemporaryFile("w", dir=folder, suffix=".part", delete=False) as part:
-            pass
-        write_cube(Path(part.name), conversion(transfer, exposure, peak))
-        Path(part.name).replace(path)  # whoever else makes it has the same
+            made = Path(part.name)
+        write_cube(made, conversion(transfer, exposure, peak))
+        made.replace(path)  # whoever else makes it has the same
     except OSError as error:
+        if made is not None:
+            made.unlink(missing_ok=True)
         raise UnfinishedError(
             f"The table of the conversion cannot be kept in {folder}: {error.strerror}.", remedy="Make room there.", path=path
         ) from error

@@ -15,7 +15,7 @@ from yomikomi.core.treatment.step import Filters, Step
 from yomikomi.core.video.geometry import Geometry
 
 _LEAST = 16
-_MOST_KEYS = 200
+_MOST_KEYS, _GROUP = 200, 16
 
 
 class KeyPosition(BaseModel):
@@ -101,9 +101,10 @@ def _even(place: float, most: int) -> int:
 
 
 def _moving(places: list[tuple[float, float]], most: int) -> str:
-    """The library's expression of the time t for a side of the window: even, and inside the picture."""
-    found = f"{places[-1][1]:.4f}"
-    for (begin, one), (end, two) in reversed(list(itertools.pairwise(places))):
-        found = f"if(lt(t,{end:.6f}),{one:.4f}+({two - one:.4f})*(t-{begin:.6f})/{end - begin:.6f},{found})"
-    found = f"if(lt(t,{places[0][0]:.6f}),{places[0][1]:.4f},{found})"
-    return f"clip(2*round(({found})/2),0,{most // 2 * 2})"
+    """The library's expression of the time t for a side of the window: even, and inside the picture. A sum of moves that each begin and
+    end in their time, in groups: what lies a hundred deep the library refuses, and every + lies one deeper."""
+    moves = [f"{places[0][1]:.4f}"]
+    for (begin, one), (end, two) in itertools.pairwise(places):
+        moves.append(f"({two - one:.4f})*clip((t-{begin:.6f})/{end - begin:.6f},0,1)")
+    groups = [f"({'+'.join(moves[first : first + _GROUP])})" for first in range(0, len(moves), _GROUP)]
+    return f"clip(2*round(({'+'.join(groups)})/2),0,{most // 2 * 2})"
