@@ -149,6 +149,7 @@ def main(folder: Path = _FOLDER) -> None:
         wait(lambda: treatment.looking.player.after.view.image is not None, 60)
         for key in ("reading", "treatment", "balance", "ledger"):
             camera.station(key, after=2.0)
+        shoot_player(window, camera)
         shoot_readings(window, camera, carriers, home)
         window.state.choose(carriers["K-002"])
         window.show_station("capture")
@@ -172,6 +173,20 @@ def main(folder: Path = _FOLDER) -> None:
     finally:
         workspace.close()
         shutil.rmtree(home, ignore_errors=True)
+
+
+def shoot_player(window: MainWindow, camera: Photographer) -> None:
+    """The copy of K-001 beside what it was made from, playing."""
+    player = window.station("ledger").open_player()
+    assert player is not None
+    player.resize(1280, 760)
+    wait(lambda: player.deck is not None and all(pane.view.image is not None for pane in player.panes), 60)
+    player.toggle()
+    pause(3.0)
+    player.toggle()
+    pause(0.5)
+    camera.save(player, "player")
+    player.close()
 
 
 def shoot_readings(window: MainWindow, camera: Photographer, carriers: dict[str, int], home: Path) -> None:

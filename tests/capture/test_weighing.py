@@ -14,7 +14,7 @@ from yomikomi.core.planning.data_rates import CAPTURE_CODECS
 from yomikomi.core.work import SilentReporter
 from yomikomi.sim.player import TapePlayerSpec
 
-SPEC = TapePlayerSpec(standard="525i", seed=31, mixture="lively", seconds=1.3, real_time=False)
+SPEC = TapePlayerSpec(standard="525i", seed=31, mixture="lively", seconds=1.05, real_time=False)
 
 
 def test_a_few_pictures_tell_what_every_codec_takes(tmp_path: Path) -> None:

@@ -9,7 +9,6 @@ from __future__ import annotations
 from fractions import Fraction
 
 import av
-import colour
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -30,6 +29,8 @@ SIGNAL = np.linspace(0, 1, 401)
 
 
 def test_the_curves_are_the_standards() -> None:
+    import colour  # takes a second to load, for every process that only looks which tests there are
+
     assert np.allclose(pq_to_nits(SIGNAL), colour.models.eotf_ST2084(SIGNAL), rtol=1e-9, atol=1e-9)
     light = np.geomspace(0.001, 10_000, 300)
     assert np.allclose(nits_to_pq(light), colour.models.eotf_inverse_ST2084(light), atol=1e-9)

@@ -289,7 +289,7 @@ class TestProof:
 
 def test_a_short_take_is_predicted_within_its_interval(tmp_path: Path, short_tape: Path, short_reading: Reading) -> None:
     """Tried whole, so the copy is held to the interval of nine in ten, for each codec."""
-    treatment = fields_treatment(short_reading)
+    treatment = Treatment.of_fields(Deinterlace.SINGLE, FieldOrder.BFF)
     for codec, quality, speed in (("h264", 23, "superfast"), ("hevc", 28, "ultrafast"), ("av1", 40, "12")):
         recipe = recipe_for(codec, quality, speed=speed)
         told: Prediction = predict(PredictRequest(short_tape, short_reading, treatment, recipe), SilentReporter())

@@ -69,13 +69,14 @@ def test_clean_film_comes_back_to_the_last_sample(tmp_path: Path, rounds: tuple[
     ],
 )  # fmt: skip
 def test_repeats_go_and_every_picture_stays(tmp_path: Path, rounds: tuple[int, ...], rate: Fraction, film: Fraction) -> None:
-    pictures = sliding_frames(110, width=352, height=288)
+    count = 110 if len(rounds) > 20 else 70  # one repeat in 24 shows itself only after some
+    pictures = sliding_frames(count, width=352, height=288)
     path, reading = _made(tmp_path, repeated(pictures, rounds), rate)
     treatment = fields_treatment(reading)
     assert treatment.output_rate(rate) == film
     found = _numbers(_treated(path, reading, treatment), pictures)
     assert found == list(range(len(found)))
-    assert len(found) in {109, 110}  # 114 frames at 25 last 109.4 pictures at 24
+    assert len(found) in {count - 1, count}  # 114 frames at 25 last 109.4 pictures at 24
 
 
 def _joined(pieces: int, seed: int) -> tuple[list[Luma], list[Luma]]:
@@ -159,7 +160,7 @@ def test_a_stretch_is_the_same_part_of_the_whole(tmp_path: Path, kind: str) -> N
     if kind == "parts":
         frames = interlace(sliding_frames(80, width=352, height=288), FieldOrder.TFF) + frames
     if kind == "repeats":
-        frames, rate = repeated(sliding_frames(80, width=352, height=288), (2, 3)), Fraction(60000, 1001)
+        frames, rate = repeated(sliding_frames(60, width=352, height=288), (2, 3)), Fraction(60000, 1001)
     path, reading = _made(tmp_path, frames, rate)
     treatment = fields_treatment(reading)
     assert treatment.get(Film) is not None

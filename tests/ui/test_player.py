@@ -34,7 +34,7 @@ _LEFT = Qt.MouseButton.LeftButton
 def _opened(qtbot: QtBot, sources: tuple[Named, ...]) -> tuple[PlayerWindow, Deck]:
     window = PlayerWindow(sources, "K-001", make=lambda played: Deck(played, SilentOut))
     window.show()
-    qtbot.waitUntil(lambda: window.deck is not None and all(pane.view.image is not None for pane in window._panes), timeout=20_000)
+    qtbot.waitUntil(lambda: window.deck is not None and all(pane.view.image is not None for pane in window.panes), timeout=20_000)
     assert window.deck is not None
     return window, window.deck
 
@@ -66,7 +66,7 @@ def test_playing_by_mouse_and_keys_never_holds_the_window(flashes: tuple[Path, R
     QTest.keyClick(window, Qt.Key.Key_Space)
     assert not deck.player.playing
     assert deck.heard == 1
-    assert window._panes[1].heard.text() == "sound"
+    assert window.panes[1].heard.text() == "sound"
     assert deck.position > 1.2, "the moment stays when the other is heard"
     QTest.keyClick(window, Qt.Key.Key_BracketLeft)
     deck.seek(deck.position + 1)

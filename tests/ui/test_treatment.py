@@ -15,7 +15,9 @@ from pytestqt.qtbot import QtBot
 from tests.making import Luma, interlace, programme_frames, pulled_down, sliding_frames, write_clip
 from tests.treatment.test_film import VIDEO
 from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.treatment.aligning import Alignment
 from yomikomi.core.treatment.audio_steps import Channels, Gain, Move
+from yomikomi.core.treatment.joined import JoinedSound
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Crop, CutOut, Deinterlace, Film, Reframe, Size, Trim
 from yomikomi.core.treatment.tables import CubeTable, grid, write_cube
@@ -23,7 +25,7 @@ from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import SilentReporter
 from yomikomi.ui.shell.window import MainWindow
 from yomikomi.ui.treatment.by_hand import KINDS, StepForm
-from yomikomi.ui.treatment.cards import HandCard
+from yomikomi.ui.treatment.cards import HandCard, NoteCard
 from yomikomi.ui.treatment.player import BESIDE, DIFFERENCE, FIELDS, WIPE, difference, field_of, wiped
 from yomikomi.ui.treatment.reframe_form import ReframeForm
 from yomikomi.ui.treatment.station import TreatmentStation
@@ -161,9 +163,9 @@ def test_parts_tables_and_windows_are_set_and_what_they_do_is_measured(
     assert cut is not None
     assert [(part.start, part.end) for part in cut.parts] == [(0.5, 0.8), (1.0, 1.2)]
     table = tmp_path / "t.cube"
-    station.use_table(table)  # told, not raised
+    station.files.use_table(table)  # told, not raised
     write_cube(table, CubeTable(grid(5) * 0.5))
-    station.use_table(table)
+    station.files.use_table(table)
     reframe = station.ask_by_hand(next(kind for kind in KINDS if kind.words == "Reframe"))
     assert isinstance(reframe, ReframeForm)
     qtbot.waitUntil(lambda: reframe.view.image is not None, timeout=20_000)
@@ -237,9 +239,9 @@ def test_another_take_is_followed_but_for_what_is_its_own(window: MainWindow, st
 def test_tracks_are_ticked_off_and_trials_stay(window: MainWindow, station: TreatmentStation, qtbot: QtBot) -> None:
     assert station.chosen is not None
     digest = station.chosen.digest
-    station.ask_tracks()
-    qtbot.waitUntil(lambda: station.tracks_form is not None, timeout=10_000)
-    form = station.tracks_form
+    station.files.ask_tracks()
+    qtbot.waitUntil(lambda: station.files.tracks_form is not None, timeout=10_000)
+    form = station.files.tracks_form
     assert form is not None
     assert form.ticks[0].text().startswith("Sound 1: 2 channels")
     QTest.mouseClick(form.ticks[0], _LEFT, pos=QPointF(8, form.ticks[0].height() / 2).toPoint())
@@ -249,3 +251,18 @@ def test_tracks_are_ticked_off_and_trials_stay(window: MainWindow, station: Trea
     assert "without sound 1" in station.result.text().lower()
     window.do("undo")
     assert station.chosen.tracks.all
+
+
+def test_a_separate_sound_is_joined_or_refused(window: MainWindow, station: TreatmentStation, qtbot: QtBot, tmp_path: Path) -> None:
+    """The take's own tone is everywhere alike: no place of it can be told from another, and that is said."""
+    other = write_clip(tmp_path / "other.mkv", sliding_frames(25, width=64, height=48), sound_seconds=1.0)
+    station.files.join_sound(other)
+    qtbot.waitUntil(lambda: any("does not match" in one.text for one in window.state.notices.history), timeout=20_000)
+    assert station.chosen is not None
+    assert station.chosen.joined == ()
+    found = Alignment(JoinedSound(file=str(other), content="0" * 64, later_ms=1250, longer_ppm=30), 20, 18, 0.4)
+    station.files._take_alignment(found)
+    assert station.chosen.joined == (found.joined,)
+    card = station.hand_box.all_of(NoteCard)[0]
+    QTest.mouseClick(card.remove_button, _LEFT)
+    assert station.chosen.joined == ()

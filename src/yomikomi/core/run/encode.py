@@ -15,6 +15,7 @@ import av.container
 from yomikomi.core.balance.recipes import CODECS, Recipe, check_depth, pixel_format_for, set_up, sound_layout
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.run.joining import JoinedTrack
 from yomikomi.core.run.others import NONE_CARRIED, Carried, Others, uncounted
 from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
@@ -114,6 +115,7 @@ class _Encode:
         self.sounds: list[ExpectedSound] = []
         self.not_carried: list[str] = []
         self.others: Others | None = None
+        self.joined: list[JoinedTrack] = []
 
     def run(self, part: Path) -> None:
         container_kind = self.request.recipe.container
@@ -125,6 +127,7 @@ class _Encode:
             use_threads(picture, exact=True)
             video = self._add_picture(sink)
             tracks = self._add_sounds(source, sink)
+            self.joined = self._add_joined(sink)
             self.others = Others(
                 source, sink, self.request.path, container=container_kind, first=self.first, pieces=self.timing.pieces,
                 seconds=self.timing.between[1], tracks=self.request.treatment.tracks,
@@ -149,7 +152,7 @@ class _Encode:
         heard = {sound.index: sound for sound in self.request.reading.sound}
         tracks = {}
         for number, stream in enumerate(heard_streams(source)):
-            if number in self.request.treatment.tracks.without_sound:
+            if number in self.request.treatment.tracks.without_sound or any(one.instead for one in self.request.treatment.joined):
                 continue
             found, channels = heard.get(number), stream.codec_context.channels
             if found is None or found.seconds <= 0:
@@ -169,6 +172,16 @@ class _Encode:
             if kept < channels and not plan.mixed:
                 self.not_carried.append(f"sound {number + 1}: {channels} channels were mixed into {kept}")
         return tracks
+
+    def _add_joined(self, sink: av.container.OutputContainer) -> list[JoinedTrack]:
+        made = []
+        for one in self.request.treatment.joined:
+            made.append(
+                JoinedTrack(
+                    one, sink, self.request.recipe, pieces=self.timing.pieces, seconds=self.timing.between[1], check=self.reporter.check
+                )
+            )
+        return made
 
     def _outside(self, begins: Fraction, ends: Fraction) -> str:
         first, last = self.timing.between if self.timing.cut else (Fraction(0), ends)
@@ -193,11 +206,17 @@ class _Encode:
             if self.timing.cut and self.frames >= self.timing.frames and all(track.over for track in tracks.values()):
                 break  # what comes is cut off
         self._picture(None, sink, video)
+        for joined in self.joined:
+            self._mux(sink, joined.until(self.timing.seconds))
         if self.frames == 0:
             raise UnreadableError(f"No frame of {self.request.path.name} can be decoded.", remedy="Read it again.")
         self._mux(sink, video.encode(None))
         for track in tracks.values():
             self._mux(sink, track.finish())
+        for joined in self.joined:
+            self._mux(sink, joined.finish())
+            self.sounds.append(ExpectedSound(float(joined.ends_at), -math.inf))
+            joined.close()
 
     def _picture(self, frame: av.VideoFrame | None, sink: av.container.OutputContainer, video: av.VideoStream) -> None:
         for treated in self.chain.push(frame):
@@ -213,6 +232,8 @@ class _Encode:
                     self._mux(sink, self.others.packets(self.reporter.check))
             self._mux(sink, video.encode(treated))
             self.frames += 1
+            for joined in self.joined:
+                self._mux(sink, joined.until(self.frames / self.timing.rate))
             self._tell()
 
     def _mux(self, sink: av.container.OutputContainer, packets: Iterable[av.Packet]) -> None:

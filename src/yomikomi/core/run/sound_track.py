@@ -94,6 +94,11 @@ class SoundTrack:
         self._next = max(self._next, at + Fraction(frame.samples, frame.sample_rate))
 
     @property
+    def given_to(self) -> Fraction:
+        """Seconds of the copy up to which there is sound."""
+        return self._next
+
+    @property
     def over(self) -> bool:
         """Whether all that comes is cut off."""
         end = self._pieces.all[-1].end

@@ -6,11 +6,12 @@ from fractions import Fraction
 from hashlib import sha256
 from typing import Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from yomikomi.core.treatment.audio_steps import ORDER as SOUND_ORDER
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat
+from yomikomi.core.treatment.joined import JoinedSound
 from yomikomi.core.treatment.step import Step
 from yomikomi.core.treatment.steps import ORDER, AnyStep, CutOut, Deinterlace, Fade, Fields, Film, RateCap, Trim
 from yomikomi.core.treatment.tracks import Tracks
@@ -22,7 +23,8 @@ _Kind = TypeVar("_Kind", bound=Step)
 
 class Treatment(BaseModel):
     """``steps``: for the picture, in the order in which they work, each kind once; ``sound``: for the sound, each kind once a track;
-    ``tracks``: which tracks are taken over.
+    ``tracks``: which tracks are taken over; ``joined``: sound
+    files that go with the pictures.
     Nothing in it: the take as it is, progressive."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -31,6 +33,7 @@ class Treatment(BaseModel):
     steps: tuple[AnyStep, ...] = ()
     sound: tuple[AnyAudioStep, ...] = ()
     tracks: Tracks = Tracks()
+    joined: tuple[JoinedSound, ...] = Field(default=(), max_length=8)
 
     @field_validator("sound")
     @classmethod
@@ -134,11 +137,12 @@ class Treatment(BaseModel):
     @property
     def digest(self) -> str:
         """The same for the same corrections of the picture: what trials, predictions and kept pictures are known by."""
-        return sha256(self.model_dump_json(exclude={"sound", "tracks"}).encode()).hexdigest()[:24]
+        return sha256(self.model_dump_json(exclude={"sound", "tracks", "joined"}).encode()).hexdigest()[:24]
 
     def words(self, before: PictureFormat) -> str:
         """All of it, short; "no correction" where there is none."""
         formats = self.formats(before)
         parts = [*(one.words(given) for one, given in zip(self.steps, formats, strict=False)), *(one.words for one in self.sound)]
         parts += [self.tracks.words] if self.tracks.words else []
+        parts += [one.words for one in self.joined]
         return ", ".join(parts) or "no correction"

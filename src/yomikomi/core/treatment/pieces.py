@@ -76,6 +76,11 @@ class Pieces:
     def of(cls, kept: Kept, rate: Fraction) -> Pieces:
         return cls(tuple(Piece(part.start / rate, part.stop / rate, kept.before(part.start) / rate) for part in kept.parts))
 
+    @classmethod
+    def until(cls, seconds: Fraction) -> Pieces:
+        """Everything up to a second."""
+        return cls((Piece(Fraction(0), seconds, Fraction(0)),))
+
     @property
     def length(self) -> Fraction | None:
         """Seconds of the output; None where the take is not cut."""

@@ -10,6 +10,7 @@ import av
 
 from yomikomi.core.treatment.audio_steps import AudioStep
 from yomikomi.core.treatment.audio_steps.step import Filters
+from yomikomi.core.treatment.joined import JoinedSound
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Fade
 
@@ -64,3 +65,9 @@ def channels_after(treatment: Treatment, track: int, channels: int) -> int:
         if one.track in {None, track}:
             channels = one.channels_after(channels)
     return channels
+
+
+def joined_plan(joined: JoinedSound, channels: int) -> SoundPlan:
+    """For a separately recorded sound of so many channels: its seconds count from the file's beginning."""
+    later = Fraction(joined.later_ms).limit_denominator(10**6) / 1000
+    return SoundPlan((), later, 0.0, 1 + joined.longer_ppm / 1e6, channels)

@@ -114,6 +114,14 @@ def open_media(path: Path) -> Iterator[av.container.InputContainer]:
 
     The ``file:`` prefix keeps a hostile name from being taken for an address.
     """
+    with open_sound(path) as container:
+        video_stream(container, Path(path))
+        yield container
+
+
+@contextlib.contextmanager
+def open_sound(path: Path) -> Iterator[av.container.InputContainer]:
+    """As :func:`open_media`, also a file without moving pictures."""
     path = Path(path)
     if not is_regular(path) or path.stat().st_size == 0:
         raise describe_failure(path)
@@ -122,7 +130,6 @@ def open_media(path: Path) -> Iterator[av.container.InputContainer]:
     except (av.error.FFmpegError, OSError, ValueError, MemoryError) as error:
         raise describe_failure(path, error) from error
     with container:
-        video_stream(container, path)
         yield container
 
 

@@ -86,7 +86,7 @@ class PlayerWindow(QWidget):
         self._bottom_first, self._begins, self._mark = bottom_first, begins, 0.0
         self.deck: Deck | None = None
         self._calls = Calls(self)
-        self._panes = [_Pane(one.words) for one in played]
+        self.panes = [_Pane(one.words) for one in played]
         self._make_controls(played)
         self._lay_out()
         for key, name, _words in KEYS:
@@ -144,7 +144,7 @@ class PlayerWindow(QWidget):
     def _lay_out(self) -> None:
         panes = QHBoxLayout()
         panes.setSpacing(10)
-        for pane in self._panes:
+        for pane in self.panes:
             panes.addWidget(pane, 1)
         self.controls = QWidget()
         inner = QVBoxLayout(self.controls)
@@ -176,7 +176,7 @@ class PlayerWindow(QWidget):
 
     def _take(self, deck: Deck) -> None:
         self.deck = deck
-        for pane, one in zip(self._panes, deck.played, strict=True):
+        for pane, one in zip(self.panes, deck.played, strict=True):
             pane.shape = one.source.shape
             pane.rate.setText(f"{rate_text(one.source.rate)} fps")
         self._size()
@@ -205,7 +205,7 @@ class PlayerWindow(QWidget):
         deck = self.deck
         if deck is None:
             return
-        for pane, shown in zip(self._panes, deck.due(), strict=True):
+        for pane, shown in zip(self.panes, deck.due(), strict=True):
             if shown is not None:
                 pane.put(shown)
         self._ticks += 1
@@ -306,8 +306,8 @@ class PlayerWindow(QWidget):
 
     def _say_heard(self) -> None:
         assert self.deck is not None
-        for number, pane in enumerate(self._panes):
-            pane.heard.setText("sound" if len(self._panes) > 1 and number == self.deck.heard else "")
+        for number, pane in enumerate(self.panes):
+            pane.heard.setText("sound" if len(self.panes) > 1 and number == self.deck.heard else "")
 
     def _say_note(self, words: str) -> None:
         self.note.setText(words)
@@ -316,7 +316,7 @@ class PlayerWindow(QWidget):
     def _full(self) -> None:
         full = not self.isFullScreen()
         self.controls.setVisible(not full)
-        for pane in self._panes:
+        for pane in self.panes:
             pane.foot.setVisible(not full)
         if full:
             self.showFullScreen()
@@ -329,7 +329,7 @@ class PlayerWindow(QWidget):
         if self.deck is None:
             return
         ratio = self.devicePixelRatioF()
-        for pane, player in zip(self._panes, self.deck.players, strict=True):
+        for pane, player in zip(self.panes, self.deck.players, strict=True):
             player.size = (max(160, round(pane.view.width() * ratio)), max(120, round(pane.view.height() * ratio)))
 
     def resizeEvent(self, event: object) -> None:

@@ -92,6 +92,16 @@ class HandCard(MeasuredCard):
         return [self.step]
 
 
+class NoteCard(Card):
+    """Something that goes with the treatment and is no step of it."""
+
+    def __init__(self, title: str, words: str, remove: Callable[[], object]) -> None:
+        super().__init__(choosable=False)
+        self.remove_button = button("Remove", remove, link=True)
+        self.body.addLayout(row(label(title, name="section"), 1, self.remove_button))
+        self.body.addWidget(label(f"{capital(words)}.", quiet=True, wrap=True))
+
+
 def way_of(advice: Advice, treatment: Treatment) -> int | None:
     """The number of the way that a treatment goes."""
     steps = [way.step for way in advice.ways if way.step is not None]

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.playing.sources import TreatedSource
 from yomikomi.core.reading.models import Reading
@@ -20,9 +19,8 @@ from yomikomi.core.treatment.effects import Effect
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.sentences import headline
-from yomikomi.core.treatment.steps import AnyStep, CutOut, Fields, Film, Reframe, Table, Trim
+from yomikomi.core.treatment.steps import AnyStep, CutOut, Fields, Film, Reframe, Trim
 from yomikomi.core.treatment.timing import Timing, length_of
-from yomikomi.core.treatment.tracks import TrackInfo, tracks_of
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.timecode import clock
 from yomikomi.core.video.units import number_text
@@ -31,11 +29,11 @@ from yomikomi.ui.playing.deck import Named
 from yomikomi.ui.shell.station import Played, Station
 from yomikomi.ui.state import AppState
 from yomikomi.ui.treatment.by_hand import KINDS, Kind, StepForm
-from yomikomi.ui.treatment.cards import HandCard, StepCard, taking
+from yomikomi.ui.treatment.cards import HandCard, NoteCard, StepCard, taking
+from yomikomi.ui.treatment.from_files import FromFiles
 from yomikomi.ui.treatment.history import History
 from yomikomi.ui.treatment.looking import Looking
 from yomikomi.ui.treatment.reframe_form import Looked, ReframeForm
-from yomikomi.ui.treatment.tracks_form import TracksForm
 from yomikomi.ui.widgets.basics import CardColumn, button, label, menu_button, row, scrolled_widget, side_panel
 from yomikomi.ui.widgets.empty import EmptyNote
 
@@ -46,7 +44,7 @@ class TreatmentStation(Station):
         self._view: CarrierView | None = None
         self._suggested = Treatment()
         self.history = History()
-        self.tracks_form: TracksForm | None = None
+        self.files = FromFiles(state, self, self._standing, self.choose)
         self.looking = Looking(state)
         self.looking.measured.connect(self._take_effects)
         self.looking.watch_button.clicked.connect(self.open_player)
@@ -74,7 +72,7 @@ class TreatmentStation(Station):
         offered = [(f"{kind.words}…", partial(self.ask_by_hand, kind)) for kind in KINDS]
         self.like_button = menu_button("Like another take", [])
         self.like_button.menu().aboutToShow.connect(self._offer_likes)
-        self.add_button = menu_button("Add a step", [*offered, ("Colour table…", self.ask_table), ("Tracks…", self.ask_tracks)])
+        self.add_button = menu_button("Add a step", [*offered, *self._from_files()])
         steps.addLayout(row(self.add_button, self.like_button, 1))
         self.asked_head = label("Not yet done by this program", name="section")
         self.asked = label(quiet=True, wrap=True)
@@ -87,6 +85,12 @@ class TreatmentStation(Station):
         right.addWidget(self.result)
         right.addLayout(row(self.undo_button, self.suggested_button, 1, self.use_button))
         self.lay_out(left, side)
+
+    def _from_files(self) -> list[tuple[str, Callable[[], None]]]:
+        return [
+            ("Colour table…", self.files.ask_table), ("Tracks…", self.files.ask_tracks),
+            ("Separately recorded sound…", self.files.ask_sound),
+        ]  # fmt: skip
 
     @property
     def chosen(self) -> Treatment | None:
@@ -176,30 +180,8 @@ class TreatmentStation(Station):
         if self._view is not None and self._view.judged is not None:
             self.choose(like(other, self._view.judged))
 
-    def ask_tracks(self) -> None:
-        """What there is stands in the file, which may lie on a slow drive."""
-        view = self._view
-        if view is not None and view.take is not None and self.chosen is not None:
-            path = view.take.path
-            self.state.calls.call("tracks", lambda: tracks_of(path), self._offer_tracks, self.state.tell_error)
-
-    def _offer_tracks(self, found: list[TrackInfo]) -> None:
-        self.tracks_form = form = TracksForm(found, self._now.tracks, self)
-        form.accepted.connect(lambda: self.choose(self._now.model_copy(update={"tracks": form.tracks})))
-        form.open()
-
-    def ask_table(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Colour table", "", "Colour tables (*.cube)")
-        if name:
-            self.use_table(Path(name))
-
-    def use_table(self, path: Path) -> None:
-        if self.chosen is None:
-            return
-        try:
-            self.choose(self.chosen.having(Table.of(path)))
-        except YomikomiError as error:
-            self.state.tell_error(error)
+    def _standing(self) -> tuple[CarrierView, Treatment] | None:
+        return (self._view, self.chosen) if self._view is not None and self.chosen is not None else None
 
     def _open_form(self, step: AnyStep | AnyAudioStep) -> StepForm | ReframeForm:
         form: StepForm | ReframeForm
@@ -274,6 +256,8 @@ class TreatmentStation(Station):
                 words = step.words if isinstance(step, AudioStep) else step.words(self._given(step))
                 change, remove = partial(self._open_form, step), partial(self._remove, step)
                 self.hand_box.addWidget(HandCard(step, words, change, remove))
+        for one in self._now.joined:
+            self.hand_box.addWidget(NoteCard("Separately recorded sound", one.words, self.files.remove_sounds))
 
     def _remove(self, step: AnyStep | AnyAudioStep) -> None:
         self.choose(self._now.lacking(step))

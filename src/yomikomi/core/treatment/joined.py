@@ -1,0 +1,31 @@
+"""A separately recorded sound file that goes with the pictures as a track of its own."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from yomikomi.core.video.units import number_text
+
+
+class JoinedSound(BaseModel):
+    """``content``: hash of the file as it was aligned; ``later_ms``: its beginning comes so much after the first picture; ``longer_ppm``:
+    by how many parts in a million it is made longer, since its clock ran slow; ``instead``: the take's own sound is left out."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    file: str = Field(min_length=1, max_length=4096)
+    content: str = Field(min_length=8, max_length=128)
+    later_ms: float = Field(ge=-40_000_000, le=40_000_000, allow_inf_nan=False)
+    longer_ppm: float = Field(default=0, ge=-20_000, le=20_000, allow_inf_nan=False)
+    instead: bool = False
+
+    @property
+    def path(self) -> Path:
+        return Path(self.file)
+
+    @property
+    def words(self) -> str:
+        drift = f", drift of {number_text(3.6 * self.longer_ppm, places=0)} ms an hour" if abs(self.longer_ppm) > 1 else ""
+        return f"{self.path.name} joined at {number_text(self.later_ms / 1000, places=2)} s{drift}"
