@@ -122,6 +122,13 @@ def test_the_matrix_is_converted_within_a_code_value(kind: str, bits: int) -> No
         Matrix().output(_format(colour=BT2020_PQ))
 
 
+def test_odd_sides_are_made_even_where_the_library_wants_it() -> None:
+    before = _format(95, 63)
+    made = _through((Matrix(),), before, [_random(before)])[0]
+    assert (made.width, made.height) == (94, 62)
+    assert Matrix().output(before).geometry == Geometry(94, 62)
+
+
 @pytest.mark.parametrize(("kind", "bits"), [("yuv444p", 8), ("yuv444p10le", 10)])
 def test_chroma_is_turned_scaled_and_moved(kind: str, bits: int) -> None:
     before, scale = _format(kind=kind), 2 ** (bits - 8)

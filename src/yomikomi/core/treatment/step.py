@@ -53,7 +53,8 @@ class Site:
     Parameters
     ----------
     first_frame : number, among the take's decoded frames, of the first one pushed.
-    first_output, end_output : frames of the step's own output that are wanted, counted from the take's beginning; None: to the end.
+    first_output, end_output : frames that are wanted, as they are numbered before any of them is left out for a lower rate, counted from
+        the take's beginning; None: to the end.
     kept : seconds of the take between which everything lies that is kept of it.
     """
 

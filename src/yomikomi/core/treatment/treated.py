@@ -18,6 +18,7 @@ from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.step import Site, Told
+from yomikomi.core.treatment.steps import RateCap
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.video.picture_at import frames_from
 
@@ -112,7 +113,9 @@ class TreatedFrames:
     def _stretch(self, wanted: range) -> Iterator[tuple[av.VideoFrame, Told]]:
         """Frames of the uncut output, by their numbers in it, and what was counted for them so far."""
         source = self.timing.source(wanted, reach=_SPARE + sum(step.reach for step in self.treatment.steps))
-        chain = self._chain(Site(self.reading, source.start, wanted.start, wanted.stop))
+        cap = self.treatment.get(RateCap)
+        each = cap.each if cap is not None else 1  # steps before it make so many frames for each that is kept
+        chain = self._chain(Site(self.reading, source.start, each * wanted.start, each * wanted.stop))
         held = self.held is not None and self.held.covers(source)
         found = self.held.part(source) if self.held is not None and held else _from(self.path, self.reading, source.start)
         for out in chain.treat(self._some(found, len(source))):

@@ -9,6 +9,7 @@ from yomikomi.core.errors import WrongUseError
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.step import Filters, Step
 from yomikomi.core.video.colour import BT601_525, BT601_625, BT709, ColourTags
+from yomikomi.core.video.geometry import Geometry
 
 _NAMES = {1: "bt709", 5: "bt470bg", 6: "smpte170m"}
 _TO: dict[str, ColourTags] = {"BT.709": BT709, "BT.601 (525 lines)": BT601_525, "BT.601 (625 lines)": BT601_625}
@@ -30,17 +31,25 @@ class Matrix(Step):
         if before.interlaced:
             raise WrongUseError("Chroma of fields is not converted.", remedy="Deinterlace it, or keep the matrix and its flag.")
         kind = before.pixel_format if before.pixel_format in _TAKEN else "yuv444p"
-        return replace(before, pixel_format=kind, colour=ColourTags(tags.primaries, tags.transfer, _TO[self.to].matrix, tags.range))
+        shape = before.geometry
+        even = Geometry(shape.width // 2 * 2, shape.height // 2 * 2, shape.sample_aspect)
+        return replace(
+            before, pixel_format=kind, geometry=even, colour=ColourTags(tags.primaries, tags.transfer, _TO[self.to].matrix, tags.range)
+        )
 
     def filters(self, before: PictureFormat) -> Filters:
-        after = self.output(before).colour
+        made = self.output(before)
+        after = made.colour
+        # The library's conversion wants even sides, whatever the chroma.
+        shape = made.geometry
+        even = [] if shape == before.geometry else [("crop", f"{shape.width}:{shape.height}:0:0:exact=1")]
         if after.matrix == before.colour.matrix:
-            return []
+            return even
         reach = "pc" if before.colour.range == 2 else "tv"
         same = "iprimaries=bt709:primaries=bt709:itrc=bt709:trc=bt709"  # told alike, so that only the matrix is at work
         kind = [] if before.pixel_format in _TAKEN else [("format", "pix_fmts=yuv444p")]
         names = f"ispace={_NAMES[before.colour.matrix]}:space={_NAMES[after.matrix]}"
-        return [*kind, ("colorspace", f"{names}:{same}:irange={reach}:range={reach}")]
+        return [*even, *kind, ("colorspace", f"{names}:{same}:irange={reach}:range={reach}")]
 
     def words(self, before: PictureFormat) -> str:
         return f"matrix converted to {self.to}"
