@@ -23,7 +23,7 @@ from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Kept, Pieces
-from yomikomi.core.treatment.steps import Crop, CutOut, Fade, Part, Trim
+from yomikomi.core.treatment.steps import Crop, CutOut, Fade, Part, Split, Trim
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.video.planes import luma
@@ -197,3 +197,21 @@ def test_what_is_predicted_is_of_what_is_kept(tmp_path: Path) -> None:
         assert made.verified, made.checks
         assert made.size_bytes == pytest.approx(told[-1].expected, rel=0.2)
     assert told[1].expected > 1.5 * told[0].expected > 2 * told[2].expected
+
+
+def test_a_take_is_split_into_copies_that_follow_each_other(tmp_path: Path) -> None:
+    """Together they are the whole, frame for frame; what lies outside of in and out makes no copy."""
+    frames = interlace(sliding_frames(120, width=96, height=64), FieldOrder.TFF)
+    path = write_clip(tmp_path / "a.mkv", frames, rate=25, codec="ffv1", options={})
+    reading = read(ReadRequest(path), SilentReporter())
+    treatment = fields_treatment(reading).having(Trim(start=0.2, end=2.2)).having(Split(at=(1.5, 0.7, 0.1, 9.0)))
+    parts = treatment.parts
+    assert [(part.get(Trim).start, part.get(Trim).end) for part in parts] == [(0.2, 0.7), (0.7, 1.5), (1.5, 2.2)]  # type: ignore[union-attr]
+    whole = [luma(frame).copy() for frame in TreatedFrames(path, reading, treatment)]
+    apart = [luma(frame).copy() for part in parts for frame in TreatedFrames(path, reading, part)]
+    assert len(whole) == len(apart)
+    assert all(np.array_equal(one, two) for one, two in zip(whole, apart, strict=True))
+    assert Treatment().parts == (Treatment(),)
+    for wrong in ((), (0,), (-1,), (float("nan"),)):
+        with pytest.raises(ValidationError):
+            Split(at=wrong)

@@ -14,12 +14,14 @@ from pytestqt.qtbot import QtBot
 
 from tests.making import Luma, interlace, programme_frames, pulled_down, sliding_frames, write_clip
 from tests.treatment.test_film import VIDEO
+from yomikomi.core.balance.recipes import recipe_for
+from yomikomi.core.ledger.run_queue import ask_copy
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.treatment.aligning import Alignment
 from yomikomi.core.treatment.audio_steps import Channels, Gain, Move
 from yomikomi.core.treatment.joined import JoinedSound
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Crop, CutOut, Deinterlace, Film, Reframe, Size, Trim
+from yomikomi.core.treatment.steps import Crop, CutOut, Deinterlace, Film, Reframe, Size, Split, Trim
 from yomikomi.core.treatment.tables import CubeTable, grid, write_cube
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import SilentReporter
@@ -266,3 +268,19 @@ def test_a_separate_sound_is_joined_or_refused(window: MainWindow, station: Trea
     card = station.hand_box.all_of(NoteCard)[0]
     QTest.mouseClick(card.remove_button, _LEFT)
     assert station.chosen.joined == ()
+
+
+def test_a_split_take_makes_a_copy_of_each_part(window: MainWindow, station: TreatmentStation) -> None:
+    form = _form(station, "Split into copies")
+    at = form.fields["at"]
+    assert isinstance(at, QLineEdit)
+    at.setText("0.7; 99")
+    QTest.mouseClick(form.accept_button, _LEFT)
+    QTest.mouseClick(station.use_button, _LEFT)
+    view = window.state.current
+    assert view is not None
+    ask_copy(window.state.record, view, recipe_for("h264", 30), None)
+    asked = window.state.record.copies.all()
+    assert [copy.path.stem.rpartition("-")[2] for copy in asked] == ["part1", "part2"], "what lies behind the end makes no copy"
+    assert [copy.treatment.get(Trim) for copy in asked] == [Trim(start=0, end=0.7), Trim(start=0.7, end=99)]
+    assert all(copy.treatment.get(Split) is None for copy in asked)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -13,6 +14,7 @@ from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.run.copying import CopyRequest, CopyResult
+from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.work.new_file import free_name
 from yomikomi.core.work.notices import Notice, Weight
 
@@ -36,12 +38,18 @@ class Planned:
 
 
 def ask_copy(record: Record, view: CarrierView, recipe: Recipe, predicted: Prediction | None) -> int:
-    """Put a copy of a carrier's take into the run, under a name that is free and that no waiting copy will take; its id."""
+    """Put a copy of a carrier's take into the run, under a name that is free and that no waiting copy will take; its id. Of a take that is
+    split every part is a copy of its own, for which nothing is predicted; the id of the first."""
     assert view.take is not None
     assert view.treatment is not None
-    folder = record.workspace.folder / "copies"
-    target = free_name(folder, copy_stem(view, recipe), f".{recipe.container}", taken=record.copies.planned_names())
-    return record.copies.ask(view.take.id, recipe, view.treatment, predicted, target)
+    folder, seconds = record.workspace.folder / "copies", view.judged.duration_seconds if view.judged is not None else math.inf
+    parts = [part for part in view.treatment.parts if (part.get(Trim) or Trim()).start < seconds]
+    asked = []
+    for number, part in enumerate(parts, 1):
+        stem = copy_stem(view, recipe) + (f"-part{number}" if len(parts) > 1 else "")
+        target = free_name(folder, stem, f".{recipe.container}", taken=record.copies.planned_names())
+        asked.append(record.copies.ask(view.take.id, recipe, part, predicted if len(parts) == 1 else None, target))
+    return asked[0]
 
 
 def next_copy(record: Record) -> Next | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from fractions import Fraction
 from hashlib import sha256
 from typing import Literal, TypeVar
@@ -13,7 +14,7 @@ from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.joined import JoinedSound
 from yomikomi.core.treatment.step import Step
-from yomikomi.core.treatment.steps import ORDER, AnyStep, CutOut, Deinterlace, Fade, Fields, Film, RateCap, Trim
+from yomikomi.core.treatment.steps import ORDER, AnyStep, CutOut, Deinterlace, Fade, Fields, Film, RateCap, Split, Trim
 from yomikomi.core.treatment.tracks import Tracks
 from yomikomi.core.video.standards import FieldOrder
 
@@ -89,7 +90,18 @@ class Treatment(BaseModel):
     @property
     def untimed(self) -> Treatment:
         """Without what goes by what is kept: moments stay those of the take."""
-        return self.model_copy(update={"steps": tuple(one for one in self.steps if not isinstance(one, Trim | CutOut | Fade))})
+        return self.model_copy(update={"steps": tuple(one for one in self.steps if not isinstance(one, Trim | CutOut | Split | Fade))})
+
+    @property
+    def parts(self) -> tuple[Treatment, ...]:
+        """One for each copy: the treatment itself, or what a split makes of it. Parts that lie outside of in and out are none."""
+        split, trim = self.get(Split), self.get(Trim) or Trim()
+        if split is None:
+            return (self,)
+        whole = self.lacking(split)
+        inside = [at for at in split.at if at > trim.start and (not trim.end or at < trim.end)]
+        edges = [trim.start, *inside, trim.end]
+        return tuple(whole.having(Trim(start=one, end=two)) for one, two in itertools.pairwise(edges))
 
     def before(self, step: AnyStep | AnyAudioStep) -> Treatment:
         """The steps of the picture that come before one of a kind."""

@@ -29,6 +29,7 @@ from yomikomi.core.treatment.steps import (
     Reframe,
     Shape,
     Size,
+    Split,
     Trim,
     Turn,
 )
@@ -42,7 +43,8 @@ _WORDS = {
     "black": "Black is at", "white": "White is at", "to_black": "Black becomes", "to_white": "White becomes",
     "chroma": "Chroma factor (0: as luma)", "range": "Range of the result", "later_ms": "Audio delay", "how": "Channels", "db": "Gain",
     "start": "From", "end": "To (0: the end)", "hz": "Frequency", "overtones": "Tones notched", "track": "Sound track",
-    "parts": "Parts cut out (seconds)", "fade_in": "Fade in", "fade_out": "Fade out", "each": "Of so many frames one",
+    "parts": "Parts cut out (seconds)", "at": "Split at (seconds)",
+    "fade_in": "Fade in", "fade_out": "Fade out", "each": "Of so many frames one",
     "saturation": "Saturation (1: as it is)", "hue": "Hue turned by", "blue": "Added to Cb (code values)",
     "red": "Added to Cr (code values)", "to": "Matrix of the result", "exposure": "Exposure (stops)", "peak": "Brightest light",
     "ms_per_hour": "Audio drift an hour", "even": "Lowered, so that it cannot clip",
@@ -66,6 +68,7 @@ class Kind:
 KINDS: tuple[Kind, ...] = (
     Kind("In and out", lambda _now: Trim()),
     Kind("Cut out parts", lambda _now: CutOut(parts=(Part(start=0, end=1),))),
+    Kind("Split into copies", lambda _now: Split(at=(60.0,))),
     Kind("Fades", lambda _now: Fade()),
     Kind("Fewer frames", lambda _now: RateCap()),
     Kind("Crop", lambda _now: Crop()),
@@ -151,6 +154,8 @@ def _field(name: str, kind: Any, metadata: list[Any], now: Any) -> QWidget:
         made.setSpecialValueText("all")
         made.setValue(-1 if now is None else now)
         return made
+    if name == "at":
+        return QLineEdit("; ".join(f"{one:g}" for one in now))
     if name == "parts":
         return QLineEdit("; ".join(f"{part.start:g}-{part.end:g}" for part in now))
     if get_origin(kind) is Literal:
@@ -188,6 +193,9 @@ def _value(name: str, field: QWidget) -> Any:
         return field.currentText()
     if isinstance(field, QCheckBox):
         return field.isChecked()
+    if name == "at":
+        assert isinstance(field, QLineEdit)
+        return [part.strip() for part in field.text().split(";") if part.strip()]
     if name == "parts":
         assert isinstance(field, QLineEdit)
         return _parts(field.text())

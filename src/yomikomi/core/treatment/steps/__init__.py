@@ -20,22 +20,22 @@ from yomikomi.core.treatment.steps.rate import RateCap
 from yomikomi.core.treatment.steps.reframe import KeyPosition, Reframe
 from yomikomi.core.treatment.steps.size import Shape, Size
 from yomikomi.core.treatment.steps.table import Table
-from yomikomi.core.treatment.steps.trim import CutOut, Fade, Part, Trim
+from yomikomi.core.treatment.steps.trim import CutOut, Fade, Part, Split, Trim
 from yomikomi.core.treatment.steps.turn import Turn
 
 AnyStep = Annotated[
-    Trim | CutOut | Fields | Film | RateCap | Mask | Crop | Turn | Reframe | Shape
+    Trim | CutOut | Split | Fields | Film | RateCap | Mask | Crop | Turn | Reframe | Shape
     | Levels | Colour | Matrix | Size | HighRange | Table | Legal | Frame | Fade,
     Field(discriminator="step"),
 ]
 # Fields first, while lines are still where they were recorded; levels before a resize that would spread what they clip; what costs by
 # the sample after what makes fewer of them; bars last, so that nothing is done to them but a fade.
 ORDER: tuple[str, ...] = (
-    "trim", "cut out", "fields", "film", "rate", "mask", "crop", "turn", "reframe", "shape", "levels", "colour", "matrix", "size",
+    "trim", "cut out", "split", "fields", "film", "rate", "mask", "crop", "turn", "reframe", "shape", "levels", "colour", "matrix", "size",
     "high range", "table", "legal", "frame", "fade",
 )  # fmt: skip
 
 __all__ = [
     "ORDER", "AnyStep", "Colour", "Crop", "CutOut", "Deinterlace", "Fade", "Fields", "Film", "Frame", "HighRange", "KeyPosition", "Legal",
-    "Levels", "Mask", "Matrix", "Part", "RateCap", "Reframe", "Shape", "Size", "Table", "Trim", "Turn",
+    "Levels", "Mask", "Matrix", "Part", "RateCap", "Reframe", "Shape", "Size", "Split", "Table", "Trim", "Turn",
 ]  # fmt: skip

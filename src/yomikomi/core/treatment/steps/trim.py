@@ -105,6 +105,32 @@ class CutOut(Step):
         return f"{counted(len(self.parts), 'part', 'parts')} cut out, {clock(seconds)}"
 
 
+class Split(Step):
+    """Moments of the take, seconds from its first picture, at which it falls into several copies. A single copy or file that is made of it
+    is whole."""
+
+    title: ClassVar[str] = "Split"
+
+    step: Literal["split"] = "split"
+    at: tuple[float, ...] = Field(min_length=1, max_length=_MOST_CUTS)
+
+    @field_validator("at")
+    @classmethod
+    def _in_time(cls, at: tuple[float, ...]) -> tuple[float, ...]:
+        if not all(0 < one <= _LONGEST_S for one in at):  # also what is no number
+            raise ValueError("a moment lies outside of the take")
+        return tuple(sorted(set(at)))
+
+    def output(self, before: PictureFormat) -> PictureFormat:
+        return before
+
+    def filters(self, before: PictureFormat) -> Filters:
+        return []
+
+    def words(self, before: PictureFormat) -> str:
+        return f"split into {len(self.at) + 1} copies"
+
+
 class Fade(Step):
     """Seconds in which picture and sound come out of black and silence at the beginning of what is kept, and go there at its end."""
 
