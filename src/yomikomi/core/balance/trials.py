@@ -197,11 +197,15 @@ class _Bench:
 
     @property
     def _kept_sounds(self) -> list[Sound]:
-        return [s for s in self.reading.sound if s.index not in self.request.treatment.tracks.without_sound]
+        treatment = self.request.treatment
+        own = not any(one.instead for one in treatment.joined)
+        return [s for s in self.reading.sound if own and s.index not in treatment.tracks.without_sound]
 
     def _sound_bytes(self, recipe: Recipe) -> int:
         sounds = [(s, channels_after(self.request.treatment, s.index, s.channels)) for s in self._kept_sounds]
-        return int(sum(min(s.seconds, self._seconds) * sound_bits_per_second(recipe, channels) / 8 for s, channels in sounds))
+        own = sum(min(s.seconds, self._seconds) * sound_bits_per_second(recipe, channels) / 8 for s, channels in sounds)
+        joined = sum(self._seconds * sound_bits_per_second(recipe, one.channels) / 8 for one in self.request.treatment.joined)
+        return int(own + joined)
 
     def _overhead(self, recipe: Recipe) -> int:
         packets = sum(int(min(s.seconds, self._seconds) / _SOUND_PACKET[recipe.sound_codec]) for s in self._kept_sounds)

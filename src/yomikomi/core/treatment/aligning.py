@@ -55,8 +55,8 @@ class Alignment:
 
 def align_sound(path: Path, reading: Reading, other: Path, reporter: Reporter) -> Alignment:
     """Raises UnreadableError (no sound in one of them), CancelledError."""
-    take = _wave(path, reporter, first=Fraction(reading.first_seconds))
-    sound = _wave(other, reporter)
+    take, _ = _wave(path, reporter, first=Fraction(reading.first_seconds))
+    sound, channels = _wave(other, reporter)
     lag = _coarse(take, sound)
     places, lags = _windows(take, sound, lag, reporter)
     if len(places) < _LEAST_WINDOWS:
@@ -70,17 +70,18 @@ def align_sound(path: Path, reading: Reading, other: Path, reporter: Reporter) -
     longer, later = 1 / (1 - slope), begin / (1 - slope)
     joined = JoinedSound(
         file=str(other.absolute()), content=content_hash(other, reporter.check), later_ms=round(1000 * later, 3),
-        longer_ppm=round(1e6 * (longer - 1), 2),
+        longer_ppm=round(1e6 * (longer - 1), 2), channels=channels,
     )  # fmt: skip
     return Alignment(joined, len(places), int(near.sum()), float(1000 * off[near].max()))
 
 
-def _wave(path: Path, reporter: Reporter, *, first: Fraction = Fraction(0)) -> Wave:
-    """All of the first sound, mono at 8 kHz, from the first picture on."""
+def _wave(path: Path, reporter: Reporter, *, first: Fraction = Fraction(0)) -> tuple[Wave, int]:
+    """All of the first sound, mono at 8 kHz, from the first picture on; and how many channels it has."""
     with open_sound(path) as container:
         streams = heard_streams(container)
         if not streams:
             raise UnreadableError(f"{path.name} has no sound.", remedy="Give the file that holds it.", path=path)
+        channels = streams[0].codec_context.channels
         resampler = av.AudioResampler(format="flt", layout="mono", rate=_RATE)
         parts: list[Wave] = []
         start: Fraction | None = None
@@ -96,7 +97,7 @@ def _wave(path: Path, reporter: Reporter, *, first: Fraction = Fraction(0)) -> W
         raise UnreadableError(f"No sound of {path.name} can be decoded.", remedy="Copy it again.", path=path)
     whole = np.concatenate(parts)
     skip = round(start * _RATE)
-    return whole[-skip:] if skip < 0 else np.concatenate([np.zeros(skip, np.float32), whole])
+    return (whole[-skip:] if skip < 0 else np.concatenate([np.zeros(skip, np.float32), whole])), channels
 
 
 def _loudness(wave: Wave) -> NDArray[np.float64]:

@@ -6,7 +6,8 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.advice import fields_advice
 from yomikomi.core.treatment.audio_steps import Channels
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import CutOut, Fade, Fields, Film, Split, Trim
+from yomikomi.core.treatment.step import Step
+from yomikomi.core.treatment.steps import CutOut, Fade, Fields, Film, Reframe, Split, Trim
 
 
 def like(other: Treatment, reading: Reading) -> Treatment:
@@ -16,7 +17,12 @@ def like(other: Treatment, reading: Reading) -> Treatment:
     mode = other.get(Fields)
     ways = [way.step for way in own.ways]
     same = next((step for step in ways if isinstance(step, Fields) and mode is not None and step.mode is mode.mode), None)
-    steps = [one for one in other.steps if not isinstance(one, Trim | CutOut | Split | Fade | Fields | Film)]
+    steps = [one for one in other.steps if not isinstance(one, Trim | CutOut | Split | Fade | Fields | Film) and not _moves(one)]
     chosen = same if same is not None and not isinstance(own.step, Film) else own.step
     sound = tuple(one for one in other.sound if isinstance(one, Channels))
     return Treatment(steps=(*((chosen,) if chosen is not None else ()), *steps), sound=sound)
+
+
+def _moves(step: Step) -> bool:
+    """A window that follows what happens in the other take."""
+    return isinstance(step, Reframe) and len(step.keys) > 1

@@ -11,7 +11,8 @@ from yomikomi.core.video.units import number_text
 
 class JoinedSound(BaseModel):
     """``content``: hash of the file as it was aligned; ``later_ms``: its beginning comes so much after the first picture; ``longer_ppm``:
-    by how many parts in a million it is made longer, since its clock ran slow; ``instead``: the take's own sound is left out."""
+    by how many parts in a million it is made longer, since its clock ran slow; ``instead``: the take's own sound is left out;
+    ``channels``: of the file."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -20,6 +21,7 @@ class JoinedSound(BaseModel):
     later_ms: float = Field(ge=-40_000_000, le=40_000_000, allow_inf_nan=False)
     longer_ppm: float = Field(default=0, ge=-20_000, le=20_000, allow_inf_nan=False)
     instead: bool = False
+    channels: int = Field(default=2, ge=1, le=64)
 
     @property
     def path(self) -> Path:

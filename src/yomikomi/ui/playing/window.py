@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from fractions import Fraction
 from functools import partial
@@ -97,7 +98,8 @@ class PlayerWindow(QWidget):
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.setInterval(_TICK_MS)
         self._timer.timeout.connect(self._tick)
-        self._calls.call("player", lambda: _opened(make, played), self._take, self._fail)
+        self._closed = threading.Event()
+        self._calls.call("player", partial(_opened, make, played, self._closed), self._take, self._fail)
 
     def _make_controls(self, played: tuple[Named, ...]) -> None:
         self.play_button = button("Play", self.toggle, primary=True, tip="Space")
@@ -175,6 +177,9 @@ class PlayerWindow(QWidget):
     # The players.
 
     def _take(self, deck: Deck) -> None:
+        if self._closed.is_set():
+            deck.close()
+            return
         self.deck = deck
         for pane, one in zip(self.panes, deck.played, strict=True):
             pane.shape = one.source.shape
@@ -343,6 +348,7 @@ class PlayerWindow(QWidget):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self._timer.stop()
+        self._closed.set()
         self._calls.wait()
         if self.deck is not None:
             self.deck.close()
@@ -350,8 +356,12 @@ class PlayerWindow(QWidget):
         super().closeEvent(event)
 
 
-def _opened(maker: Callable[[tuple[Named, ...]], Deck], played: tuple[Named, ...]) -> Deck:
-    """In the background: the heads of files are read, the sound output is opened."""
+def _opened(maker: Callable[[tuple[Named, ...]], Deck], played: tuple[Named, ...], closed: threading.Event) -> Deck:
+    """In the background: the heads of files are read, the sound output is opened. Where the window was closed meanwhile nobody takes what
+    was made, and it is closed here."""
     for one in played:
         _ = one.source.seconds, one.source.shape
-    return maker(played)
+    deck = maker(played)
+    if closed.is_set():
+        deck.close()
+    return deck

@@ -10,6 +10,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QSlider, QVBoxLayout, QWidget
 
+from yomikomi.core.errors import CancelledError, YomikomiError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.effects import Effect, measure_effects
 from yomikomi.core.treatment.format import source_format
@@ -25,6 +26,18 @@ from yomikomi.ui.widgets.basics import button, label, row
 # Loops that are kept: going back to a choice shows it at once.
 _KEPT_LOOPS = 6
 _PLACES = 1000
+
+
+class _WhileWanted(SilentReporter):
+    """Stops work for a choice that is not looked at any more: the next one would wait for it."""
+
+    def __init__(self, looking: Looking, treatment: Treatment) -> None:
+        super().__init__()
+        self._looking, self._treatment = looking, treatment
+
+    def check(self) -> None:
+        if self._looking.treatment != self._treatment:
+            raise CancelledError("Another treatment was chosen.")
 
 
 class Looking(QWidget):
@@ -139,7 +152,8 @@ class Looking(QWidget):
         self.loop = None
         self.player.after.put(None, "after …")
         taken = partial(self._take_loop, treatment)
-        self._state.calls.call("loop", lambda: treat_loop(source, treatment, SilentReporter()), taken, self._state.tell_error)
+        asked = _WhileWanted(self, treatment)
+        self._state.calls.call("loop", lambda: treat_loop(source, treatment, asked), taken, self._failed)
 
     def _take_loop(self, treatment: Treatment, side: LoopSide) -> None:
         self._loops[treatment.digest] = self.loop = side
@@ -152,9 +166,19 @@ class Looking(QWidget):
         reading = take[2]
         self.player.put(source.before, side, f"after: {treatment.words(source_format(reading))}")
         told = partial(self._take_effects, treatment)
-        self._state.calls.call("effects", lambda: measure_effects(source, treatment, SilentReporter()), told, self._state.tell_error)
+        asked = _WhileWanted(self, treatment)
+        self._state.calls.call("effects", lambda: measure_effects(source, treatment, asked), told, self._failed)
         rate, middle = Fraction(reading.rate.nominal), source.frames.start + len(source.frames) // 2
         self.place.setText(f"1:1 around {frame_clock(middle, rate)}, from column {source.left}, line {source.top}")
+
+    def _failed(self, error: YomikomiError) -> None:
+        if not isinstance(error, CancelledError):  # something else was chosen meanwhile
+            self._state.tell_error(error)
+
+    @property
+    def treatment(self) -> Treatment | None:
+        """What is shown, or about to be."""
+        return self._treatment
 
     def _take_effects(self, treatment: Treatment, effects: list[Effect]) -> None:
         if treatment == self._treatment:
