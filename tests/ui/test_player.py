@@ -43,6 +43,7 @@ def _has_deck(window: PlayerWindow) -> bool:
     return window.deck is not None
 
 
+@pytest.mark.alone
 def test_playing_by_mouse_and_keys_never_holds_the_window(flashes: tuple[Path, Reading], qtbot: QtBot) -> None:  # noqa: F811
     path, reading = flashes
     double = Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF)
@@ -102,8 +103,8 @@ def test_every_station_with_a_take_opens_it(window: MainWindow, flashes: tuple[P
     state.reload()
     for station, count in (("reading", 1), ("treatment", 2), ("shelf", 1)):
         window.show_station(station)
-        opened = window.station(station).open_player()
-        assert opened is not None
+        window.do("player")
+        opened = next(one for one in window.findChildren(PlayerWindow) if one.isVisible())
         qtbot.waitUntil(partial(_has_deck, opened), timeout=20_000)
         assert opened.deck is not None
         assert len(opened.deck.players) == count

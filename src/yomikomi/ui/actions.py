@@ -83,7 +83,7 @@ ACTIONS = (
     ActionEntry("redo", "Redo what was undone", "Ctrl+Shift+Z", "treatment"),
     ActionEntry("as_suggested", "Set the treatment as suggested", "Alt+S", "treatment"),
     ActionEntry("try", "Run trials", "F7", "balance"),
-    ActionEntry("player", "Play it in the player, with sound", "Ctrl+Space"),
+    ActionEntry("player", "Play it in the player, with sound", "F12"),
     ActionEntry("larger", "Everything larger", "Ctrl++"),
     ActionEntry("smaller", "Everything smaller", "Ctrl+-"),
     ActionEntry("usual_size", "Everything at its usual size", "Ctrl+0"),

@@ -69,7 +69,7 @@ class LedgerStation(Station):
             "A take may be released when its copies are verified and you have looked at them; keep the original carrier.",
             quiet=True, wrap=True,
         )
-        self.watch_button = button("Play…", self.open_player, tip="Ctrl+Space: the copy beside what it was made from")
+        self.watch_button = button("Play…", self.open_player, tip="F12: the copy beside what it was made from")
         last = row(note, self.watch_button, self.shelf_button)
         last.setStretch(0, 1)
         self.page.addLayout(last)

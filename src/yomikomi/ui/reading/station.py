@@ -63,7 +63,7 @@ class ReadingStation(Station):
         self.overrule_button = button("Overrule…", self.overrule, link=True, tip="Say what it is, if you know better")
         self.compare_button = button("Compare…", self.compare, link=True, tip="Hold it against another take of this carrier")
         self.report_button = button("Report…", self.ask_report, link=True, tip="HTML, PDF or JSON")
-        self.watch_button = button("Play…", self.open_player, link=True, tip="Ctrl+Space: with its sound")
+        self.watch_button = button("Play…", self.open_player, link=True, tip="F12: with its sound")
         self.again_button = menu_button(
             "Read again", [("Every frame (F5)", self.read), ("Quickly, by a sample", partial(self.read, "quick"))]
         )

@@ -61,7 +61,7 @@ class Looking(QWidget):
         self.play_button.setIcon(icon("pause"))
         self.back_button = button("‹ field", lambda: self._step(-1), tip="One picture back")
         self.on_button = button("field ›", lambda: self._step(1), tip="One picture on")
-        self.watch_button = button("Play…", lambda: None, tip="Ctrl+Space: before and after in full, with sound")
+        self.watch_button = button("Play…", lambda: None, tip="F12: before and after in full, with sound")
         self.mode = QComboBox()
         self.mode.addItems(MODES)
         self.mode.setAccessibleName("Compare by")
