@@ -68,12 +68,12 @@ def _own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monk
 @pytest.fixture(autouse=True)
 def _nothing_left_running() -> Iterator[None]:
     """A test that leaves a worker process or one of our threads behind fails."""
-    before = _descendants(os.getpid())
+    before, threads = _descendants(os.getpid()), {one.ident for one in threading.enumerate()}
     yield
     until = time.monotonic() + 3
     while time.monotonic() < until:
         left = [one for pid in _descendants(os.getpid()) - before if (one := _process(pid)) is not None and not _is_helper(one)]
-        ours = [t.name for t in threading.enumerate() if t.name in _OURS]
+        ours = [t.name for t in threading.enumerate() if t.name in _OURS and t.ident not in threads]
         if not left and not ours:
             return
         time.sleep(0.05)
