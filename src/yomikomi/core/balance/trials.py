@@ -197,9 +197,7 @@ class _Bench:
 
     @property
     def _kept_sounds(self) -> list[Sound]:
-        treatment = self.request.treatment
-        own = not any(one.instead for one in treatment.joined)
-        return [s for s in self.reading.sound if own and s.index not in treatment.tracks.without_sound]
+        return [s for s in self.reading.sound if self.request.treatment.takes_sound(s.index)]
 
     def _sound_bytes(self, recipe: Recipe) -> int:
         sounds = [(s, channels_after(self.request.treatment, s.index, s.channels)) for s in self._kept_sounds]

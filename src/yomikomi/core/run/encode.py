@@ -152,7 +152,7 @@ class _Encode:
         heard = {sound.index: sound for sound in self.request.reading.sound}
         tracks = {}
         for number, stream in enumerate(heard_streams(source)):
-            if number in self.request.treatment.tracks.without_sound or any(one.instead for one in self.request.treatment.joined):
+            if not self.request.treatment.takes_sound(number):
                 continue
             found, channels = heard.get(number), stream.codec_context.channels
             if found is None or found.seconds <= 0:
@@ -174,14 +174,11 @@ class _Encode:
         return tracks
 
     def _add_joined(self, sink: av.container.OutputContainer) -> list[JoinedTrack]:
-        made = []
-        for one in self.request.treatment.joined:
-            made.append(
-                JoinedTrack(
-                    one, sink, self.request.recipe, pieces=self.timing.pieces, seconds=self.timing.between[1], check=self.reporter.check
-                )
-            )
-        return made
+        pieces, seconds, check = self.timing.pieces, self.timing.between[1], self.reporter.check
+        return [
+            JoinedTrack(one, sink, self.request.recipe, pieces=pieces, seconds=seconds, check=check)
+            for one in self.request.treatment.joined
+        ]
 
     def _outside(self, begins: Fraction, ends: Fraction) -> str:
         first, last = self.timing.between if self.timing.cut else (Fraction(0), ends)

@@ -126,7 +126,7 @@ def _windows(take: Wave, sound: Wave, lag: float, reporter: Reporter) -> tuple[N
         return np.zeros(0), np.zeros(0)
     places: list[float] = []
     lags: list[float] = []
-    # From the middle of the common part outwards the drift is followed: each window searches around what its neighbour found.
+    # The drift is followed: each window searches around what the one before found.
     for at in np.linspace(begin, end - span, _WINDOWS):
         reporter.check()
         guess = lag if not lags else lags[-1]

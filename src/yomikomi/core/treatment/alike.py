@@ -7,7 +7,7 @@ from yomikomi.core.treatment.advice import fields_advice
 from yomikomi.core.treatment.audio_steps import Channels
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.step import Step
-from yomikomi.core.treatment.steps import CutOut, Fade, Fields, Film, Reframe, Split, Trim
+from yomikomi.core.treatment.steps import Fields, Film, Reframe
 
 
 def like(other: Treatment, reading: Reading) -> Treatment:
@@ -17,7 +17,7 @@ def like(other: Treatment, reading: Reading) -> Treatment:
     mode = other.get(Fields)
     ways = [way.step for way in own.ways]
     same = next((step for step in ways if isinstance(step, Fields) and mode is not None and step.mode is mode.mode), None)
-    steps = [one for one in other.steps if not isinstance(one, Trim | CutOut | Split | Fade | Fields | Film) and not _moves(one)]
+    steps = [one for one in other.untimed.steps if not isinstance(one, Fields | Film) and not _moves(one)]
     chosen = same if same is not None and not isinstance(own.step, Film) else own.step
     sound = tuple(one for one in other.sound if isinstance(one, Channels))
     return Treatment(steps=(*((chosen,) if chosen is not None else ()), *steps), sound=sound)

@@ -228,8 +228,7 @@ def _stages(
         add(_TURNS.get(rotation, []), now)
         now = replace(now, geometry=now.geometry.turned(rotation))
     shape = now.geometry
-    grid = 4 if now.interlaced else 2  # each field has even lines, as 4:2:0 and encoders want it
-    even = Geometry(shape.width // 2 * 2, max(shape.height // grid, 1) * grid, shape.sample_aspect)
+    even = Geometry(shape.width // 2 * 2, max(shape.height // now.line_grid, 1) * now.line_grid, shape.sample_aspect)
     last: Filters = [] if even == shape else [("crop", f"{even.width}:{even.height}:0:0")]
     # Chroma of interlaced pictures is scaled within fields.
     last.append(("scale", f"interl={int(now.interlaced)}:flags=bicubic+accurate_rnd"))

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
+import av
+
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.colour import ColourTags
 from yomikomi.core.video.geometry import Geometry
@@ -30,6 +32,16 @@ class PictureFormat:
     @property
     def interlaced(self) -> bool:
         return self.field_order is not None
+
+    @property
+    def bits(self) -> int:
+        """Of a sample."""
+        return int(av.VideoFormat(self.pixel_format, 16, 16).components[0].bits)
+
+    @property
+    def line_grid(self) -> int:
+        """Lines come and go by so many at once: as 4:2:0 wants it, in interlaced frames in each field."""
+        return 4 if self.interlaced else 2
 
     @property
     def progressive(self) -> PictureFormat:

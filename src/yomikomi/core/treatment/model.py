@@ -24,9 +24,8 @@ _Kind = TypeVar("_Kind", bound=Step)
 
 class Treatment(BaseModel):
     """``steps``: for the picture, in the order in which they work, each kind once; ``sound``: for the sound, each kind once a track;
-    ``tracks``: which tracks are taken over; ``joined``: sound
-    files that go with the pictures.
-    Nothing in it: the take as it is, progressive."""
+    ``tracks``: which tracks are taken over; ``joined``: sound files that go with the pictures. Nothing in it: the take as it is,
+    progressive."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -86,6 +85,10 @@ class Treatment(BaseModel):
         if isinstance(step, AudioStep):
             return next((one for one in self.sound if (one.step, one.track) == (step.step, step.track)), None)
         return next((one for one in self.steps if one.step == step.step), None)
+
+    def takes_sound(self, number: int) -> bool:
+        """Whether a sound stream of the take goes into a copy."""
+        return number not in self.tracks.without_sound and not any(one.instead for one in self.joined)
 
     @property
     def untimed(self) -> Treatment:

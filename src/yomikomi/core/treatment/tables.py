@@ -40,6 +40,13 @@ def read_cube(path: Path) -> CubeTable:
     return parse_cube(_bytes_of(path), path)
 
 
+def checked_hash(path: Path) -> str:
+    """What a table is known by that can be applied. Raises as :func:`read_cube`."""
+    content = _bytes_of(path)
+    parse_cube(content, path)
+    return sha256(content).hexdigest()
+
+
 def table_hash(path: Path) -> str:
     """What a table is known by. Raises UnreadableError."""
     return sha256(_bytes_of(path)).hexdigest()

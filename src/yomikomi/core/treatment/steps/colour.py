@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-import av
 from pydantic import Field
 
 from yomikomi.core.treatment.format import PictureFormat
@@ -28,7 +27,7 @@ class Colour(Step):
         return before
 
     def filters(self, before: PictureFormat) -> Filters:
-        bits = av.VideoFormat(before.pixel_format, 16, 16).components[0].bits
+        bits = before.bits
         scale, middle, top = 2 ** (bits - 8), 2 ** (bits - 1), 2**bits - 1
         made: Filters = []
         gain = self.saturation

@@ -29,7 +29,7 @@ class Crop(Step):
 
     def window(self, before: PictureFormat) -> tuple[int, int, int, int]:
         """Left, top, width, height of what stays. Raises WrongUseError where next to nothing does."""
-        shape, grid = before.geometry, 4 if before.interlaced else 2
+        shape, grid = before.geometry, before.line_grid
         left, top = self.left + self.left % 2, -(-self.top // grid) * grid
         width = (shape.width - left - self.right) // 2 * 2
         height = (shape.height - top - self.bottom) // grid * grid

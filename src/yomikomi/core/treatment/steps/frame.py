@@ -24,7 +24,7 @@ class Frame(Step):
 
     def inner(self, before: PictureFormat) -> tuple[int, int, int, int]:
         """Left, top, width and height of the picture in it, even."""
-        shape, grid = before.geometry.display_aspect, 4 if before.interlaced else 2
+        shape, grid = before.geometry.display_aspect, before.line_grid
         wide = min(Fraction(self.width), self.height * shape)
         width, height = max(2, round(wide / 2) * 2), max(grid, round(wide / shape / grid) * grid)
         width, height = min(width, self.width), min(height, self.height)

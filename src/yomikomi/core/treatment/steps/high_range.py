@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import tempfile
-from functools import lru_cache
 from pathlib import Path
 from typing import ClassVar, Literal
 
-import av
 import numpy as np
 from numpy.typing import NDArray
 from platformdirs import user_cache_path
@@ -49,7 +47,7 @@ class HighRange(Step):
     def output(self, before: PictureFormat) -> PictureFormat:
         if before.colour.transfer not in {PQ, HLG}:
             raise WrongUseError("The pictures are not flagged PQ or HLG.", remedy="Leave the step out; overrule the reading if they are.")
-        if av.VideoFormat(before.pixel_format, 16, 16).components[0].bits < _LEAST_BITS:
+        if before.bits < _LEAST_BITS:
             raise WrongUseError(
                 "PQ and HLG in 8 bits have too few code values: skies and shadows would show steps.",
                 remedy="Bring a take of 10 bits or more.",
@@ -66,14 +64,9 @@ class HighRange(Step):
         return f"{name} to BT.709{stops}"
 
 
-@lru_cache(maxsize=4)
-def conversion(transfer: int, exposure: float, peak: float, side: int = _SIDE) -> CubeTable:
-    """From R′G′B′ of BT.2020 primaries to R′G′B′ for ITU-R BT.1886 screens."""
-    return CubeTable(convert(grid(side), transfer=transfer, exposure=exposure, peak=peak), f"to BT.709, {exposure:g} stops, {peak:g} cd/m2")
-
-
 def convert(signal: NDArray[np.float64], *, transfer: int, exposure: float, peak: float) -> NDArray[np.float64]:
-    """ndarray [shape=(…, 3), R′G′B′ of BT.2020 primaries, 0…1] to the same shape, R′G′B′ of BT.709 primaries, 0…1."""
+    """ndarray [shape=(…, 3), R′G′B′ of BT.2020 primaries, 0…1] to the same shape, R′G′B′ of BT.709 primaries for ITU-R BT.1886 screens,
+    0…1."""
     light = (pq_to_nits(signal) if transfer == PQ else hlg_to_nits(signal, peak=peak)) * 2.0**exposure
     luminance = light @ LUMA_2020
     mapped = tone_mapped(luminance, peak=peak, target=WHITE_NITS)
@@ -92,7 +85,8 @@ def _table_file(transfer: int, exposure: float, peak: float) -> Path:
         folder.mkdir(parents=True, exist_ok=True)
         with tempfile.NamedTemporaryFile("w", dir=folder, suffix=".part", delete=False) as part:
             made = Path(part.name)
-        write_cube(made, conversion(transfer, exposure, peak))
+        values = convert(grid(_SIDE), transfer=transfer, exposure=exposure, peak=peak)
+        write_cube(made, CubeTable(values, f"to BT.709, {exposure:g} stops, {peak:g} cd/m2"))
         made.replace(path)  # whoever else makes it has the same
     except OSError as error:
         if made is not None:
@@ -101,4 +95,3 @@ def _table_file(transfer: int, exposure: float, peak: float) -> Path:
             f"The table of the conversion cannot be kept in {folder}: {error.strerror}.", remedy="Make room there.", path=path
         ) from error
     return path
-

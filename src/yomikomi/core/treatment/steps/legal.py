@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-import av
-
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.step import Filters, Step
 
@@ -21,7 +19,7 @@ class Legal(Step):
         return before
 
     def filters(self, before: PictureFormat) -> Filters:
-        scale = 2 ** (av.VideoFormat(before.pixel_format, 16, 16).components[0].bits - 8)
+        scale = 2 ** (before.bits - 8)
         luma, chroma = (f"clip(val,{16 * scale},{high * scale})" for high in (235, 240))
         return [("lutyuv", f"y='{luma}':u='{chroma}':v='{chroma}'")]
 

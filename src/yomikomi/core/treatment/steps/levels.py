@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import ClassVar, Literal
 
-import av
 from pydantic import Field
 
 from yomikomi.core.treatment.format import PictureFormat
@@ -40,7 +39,7 @@ class Levels(Step):
         return replace(before, colour=ColourTags(tags.primaries, tags.transfer, tags.matrix, number))
 
     def filters(self, before: PictureFormat) -> Filters:
-        bits = av.VideoFormat(before.pixel_format, 16, 16).components[0].bits
+        bits = before.bits
         scale, middle, top = 2 ** (bits - 8), 2 ** (bits - 1), 2**bits - 1
         gain = self.chroma or self.factor
         # The expression's rounding is towards zero: half a code is added, so that it is to the nearest.

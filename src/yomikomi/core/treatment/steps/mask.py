@@ -29,7 +29,7 @@ class Mask(Step):
         return before
 
     def _window(self, before: PictureFormat) -> tuple[int, int, int, int]:
-        shape, grid = before.geometry, 4 if before.interlaced else 2
+        shape, grid = before.geometry, before.line_grid
         left, top = -(-self.left // 2) * 2, -(-self.top // grid) * grid
         right, bottom = (shape.width - self.right) // 2 * 2, (shape.height - self.bottom) // grid * grid
         return left, top, right - left, bottom - top

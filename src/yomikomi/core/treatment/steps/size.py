@@ -52,7 +52,7 @@ class Size(Step):
     def output(self, before: PictureFormat) -> PictureFormat:
         if not self.width and not self.height:
             raise WrongUseError("A size needs a width or a height.", remedy="Name one of them; the other follows.")
-        shape, grid = before.geometry.display_aspect, 4 if before.interlaced else 2
+        shape, grid = before.geometry.display_aspect, before.line_grid
         height = self.height or round(self.width / shape)
         width = self.width or round(height * shape)
         width, height = max(_LEAST, round(width / 2) * 2), max(_LEAST, round(height / grid) * grid)

@@ -10,7 +10,7 @@ from pydantic import Field
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.step import Filters, Step
-from yomikomi.core.treatment.tables import read_cube, table_hash
+from yomikomi.core.treatment.tables import checked_hash, table_hash
 from yomikomi.core.treatment.through_rgb import rgb_format, through_rgb
 from yomikomi.core.video.graph import quoted
 
@@ -28,8 +28,7 @@ class Table(Step):
     @classmethod
     def of(cls, path: Path) -> Table:
         """Raises UnreadableError where the file is no table that can be applied."""
-        read_cube(path)
-        return cls(file=str(path.absolute()), sha256=table_hash(path))
+        return cls(file=str(path.absolute()), sha256=checked_hash(path))
 
     def output(self, before: PictureFormat) -> PictureFormat:
         return rgb_format(before, before.colour)
@@ -44,4 +43,3 @@ class Table(Step):
 
     def words(self, before: PictureFormat) -> str:
         return f"colour table {Path(self.file).name}"
-
