@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from tests.making import Luma, interlace, noisy, programme_frames, pulled_down, repeated, sliding_frames, write_clip
 from yomikomi.core.balance.recipes import recipe_for
@@ -21,7 +22,8 @@ from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import fields_advice, fields_treatment
 from yomikomi.core.treatment.cadence import Cadence, cadence_of, picture_count, pictures_of, plan_film
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Deinterlace, Fields, Film, RateCap
+from yomikomi.core.treatment.on_time import OnTime
+from yomikomi.core.treatment.steps import Deinterlace, Fields, Film, FilmPart, RateCap
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.treatment.weaving import weave
@@ -152,6 +154,56 @@ def test_a_mixed_take_keeps_film_exact_and_video_in_motion(tmp_path: Path) -> No
     assert {exact.count(number) for number in set(exact[8:-8])} <= {2, 3}  # each lasts two or three fields
     ours = [luma(frame) for frame in TreatedFrames(path, reading, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF), range(20, 60))]
     assert all(np.array_equal(one, two) for one, two in zip(ours, out[20:60], strict=True))
+
+
+def test_progressive_parts_of_a_mixed_take_stay_as_sharp_as_they_were(tmp_path: Path) -> None:
+    still, video = programme_frames(70, width=352, height=288, seed=5), sliding_frames(80, width=352, height=288)
+    path, reading = _made(tmp_path, interlace(video, FieldOrder.TFF) + still + interlace(video, FieldOrder.TFF))
+    treatment = fields_treatment(reading)
+    assert treatment == Treatment(steps=(Film(order=FieldOrder.TFF),)), reading.scan.segments
+    first = len(video) // 2
+    out = _treated(path, reading, treatment)
+    shown = _numbers(out[2 * first : 2 * (first + len(still))], still)
+    assert shown[20:-20] == [number for number in range(len(still)) for _ in (0, 1)][20:-20]
+    whole = _treated(path, reading, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF))
+    assert all(np.array_equal(one, two) for one, two in zip(whole[4 : 2 * first - 8], out[4 : 2 * first - 8], strict=True))
+    # The reading calls interlaced frames progressive: what shows combing is deinterlaced all the same, unless a person says so.
+    parts = [one.model_copy(update={"kind": "progressive"}) for one in reading.scan.segments]
+    misled = reading.model_copy(update={"scan": reading.scan.model_copy(update={"segments": parts})})
+    again = TreatedFrames(path, misled, treatment, range(10, 2 * first - 10))
+    assert all(np.array_equal(luma(one), two) for one, two in zip(again, out[10 : 2 * first - 10], strict=True))
+    assert again.told.mended > 0
+    said = treatment.having(Film(order=FieldOrder.TFF, parts=(FilmPart(start=0, kind="progressive"),)))
+    frames = [luma(frame).copy() for frame in TreatedFrames(path, reading, Treatment())]
+    assert all(np.array_equal(one, frames[number // 2]) for number, one in enumerate(_treated(path, reading, said)))
+
+
+def test_borders_of_parts_are_moved_by_hand_to_the_frame(tmp_path: Path) -> None:
+    film, video = programme_frames(64, width=352, height=288, seed=4), sliding_frames(60, width=352, height=288)
+    path, reading = _made(tmp_path, pulled_down(film, (2, 3), FieldOrder.TFF) + interlace(video, FieldOrder.TFF))
+    plain = Treatment(steps=(Film(order=FieldOrder.TFF),))
+    found = _treated(path, reading, plain)
+    fields = _treated(path, reading, Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF))
+    on = OnTime(plain, reading)
+    border = next(one for one in on.handles if one.kind == "part")
+    earlier = on.moved(border, 30 / float(VIDEO))
+    assert OnTime(earlier, reading).parts[1].start == pytest.approx(30 / float(VIDEO), abs=1e-5)
+    out = _treated(path, reading, earlier)
+    assert all(np.array_equal(one, two) for one, two in zip(out[:60], found[:60], strict=True))
+    assert all(np.array_equal(one, two) for one, two in zip(out[60:], fields[60:], strict=True))
+    assert not all(np.array_equal(one, two) for one, two in zip(found[60:120], fields[60:120], strict=True))
+    _same_in_parts(path, reading, earlier)
+    back = OnTime(earlier, reading)
+    again = back.moved(next(one for one in back.handles if one.kind == "part"), border.seconds)
+    assert all(np.array_equal(one, two) for one, two in zip(_treated(path, reading, again), found, strict=True))
+    made = make_copy(CopyRequest(path, tmp_path / "c.mp4", reading, earlier, recipe_for("h264", 26, speed="ultrafast")), SilentReporter())
+    assert made.verified, made.checks
+    # What was kept before parts could be set by hand is known by the same digest and read again.
+    assert "parts" not in plain.model_dump_json()
+    assert Treatment.model_validate_json(earlier.model_dump_json()) == earlier
+    assert earlier.digest != plain.digest
+    with pytest.raises(ValidationError):
+        Film(order=FieldOrder.TFF, parts=(FilmPart(start=1, kind="film"),))
 
 
 @pytest.mark.parametrize("kind", ["film", "parts", "repeats"])

@@ -25,7 +25,6 @@ from yomikomi.ui import theme
 from yomikomi.ui.actions import ACTIONS, STATIONS
 from yomikomi.ui.appearance import SCALES, Appearance, keep_appearance, read_appearance
 from yomikomi.ui.capture.health_strip import HealthStrip
-from yomikomi.ui.capture.scopes import HistogramView, VectorView, WaveformView
 from yomikomi.ui.capture.station import CaptureStation
 from yomikomi.ui.capture.watch_page import RingBar
 from yomikomi.ui.reading.station import ReadingStation
@@ -33,6 +32,7 @@ from yomikomi.ui.shelf.station import ShelfStation
 from yomikomi.ui.shell.window import MainWindow
 from yomikomi.ui.widgets.meters import LevelMeter
 from yomikomi.ui.widgets.pictures import PictureView
+from yomikomi.ui.widgets.scopes import HistogramView, VectorView, WaveformView
 from yomikomi.ui.widgets.speaking import Voice
 
 

@@ -9,8 +9,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import av
 import numpy as np
 from numpy.typing import NDArray
+
+from yomikomi.core.video.planes import bits, plane_samples
+from yomikomi.core.video.planes import luma as luma_of
 
 WAVEFORM_COLUMNS = 360
 # So many samples make a dot of full brightness, for each column of the waveform; the eye sees single ones too.
@@ -43,6 +47,15 @@ def scopes_of(y: NDArray[Any], u: NDArray[Any], v: NDArray[Any], *, bits: int = 
     step = max(1, -(-y.shape[0] // _MOST_LINES))
     luma, cb, cr = (as_codes(plane[::step], bits) for plane in (y, u, v))
     return Scopes(waveform(luma), vectorscope(cb, cr), histogram(luma))
+
+
+def scopes_of_frame(frame: av.VideoFrame) -> Scopes | None:
+    """Of a decoded frame with planes of luma and chroma; None of any other."""
+    if frame.format.is_rgb or len(frame.planes) < 3:
+        return None
+    kind: Any = np.uint16 if frame.format.components[1].bits > 8 else np.uint8
+    cb, cr = (plane_samples(plane, kind) for plane in frame.planes[1:3])
+    return scopes_of(luma_of(frame), cb, cr, bits=bits(frame))
 
 
 def waveform(luma: NDArray[np.uint8]) -> NDArray[np.uint8]:

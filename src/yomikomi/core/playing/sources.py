@@ -15,6 +15,7 @@ import numpy as np
 
 from yomikomi.core.playing.sound_out import CHANNELS, RATE, Samples
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.treatment.joined import JoinedSound
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Kept, Pieces
 from yomikomi.core.treatment.timing import Timing
@@ -136,7 +137,12 @@ class TreatedSource:
 
     @property
     def sounds(self) -> int:
-        return len(self.reading.sound)
+        return len(self._sounds)
+
+    @cached_property
+    def _sounds(self) -> list[int | JoinedSound]:
+        """Those of the take that go into a copy, and what was recorded separately."""
+        return [*(one.index for one in self.reading.sound if self.treatment.takes_sound(one.index)), *self.treatment.joined]
 
     def pictures(self, first: int, check: Check) -> Iterator[tuple[float, av.VideoFrame]]:
         span = range(max(0, min(first, self._timing.frames - 1)), self._timing.frames)
@@ -149,9 +155,9 @@ class TreatedSource:
         kept = Kept(tuple(timing.kept.stretches(span)))
         if not kept.parts:
             return
-        number, found = self.reading.sound[track].index, Pieces.of(kept, self.rate)
+        found = Pieces.of(kept, self.rate)
         maker, after = _Stereo(), span.start / self.rate
-        for place, block in TreatedSound(self.path, self.reading, self.treatment, number, found, "flt", check, from_near=True):
+        for place, block in TreatedSound(self.path, self.reading, self.treatment, self._sounds[track], found, "flt", check, from_near=True):
             yield from maker.push(block, after + Fraction(place, block.sample_rate))
 
 

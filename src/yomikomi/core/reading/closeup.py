@@ -5,18 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
 import av
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.capture.scopes import Scopes, as_codes, scopes_of
+from yomikomi.core.capture.scopes import Scopes, as_codes, scopes_of_frame
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.reading.models import Reading, ScanSegment
 from yomikomi.core.video.picture_at import frames_from
-from yomikomi.core.video.planes import bits, luma, plane_samples, rgb
+from yomikomi.core.video.planes import bits, luma, rgb
 
 _BOX = (96, 64)  # samples across, lines
 # Differences are shown around mid-grey, this many times as strong.
@@ -65,7 +64,7 @@ def close_look(path: Path, reading: Reading, frame: int) -> CloseLook:
     change = 0.0 if earlier is None else float(np.abs(inside - earlier[top : top + height, left : left + width]).mean())
     turns = reading.rotation // 90
     return CloseLook(
-        frame, np.ascontiguousarray(np.rot90(picture, turns)), _turned(_difference(codes, earlier), turns), _scopes(now), box,
+        frame, np.ascontiguousarray(np.rot90(picture, turns)), _turned(_difference(codes, earlier), turns), scopes_of_frame(now), box,
         np.ascontiguousarray(picture[top : top + height, left : left + width]), _fields_apart(inside), change,
     )  # fmt: skip
 
@@ -116,10 +115,3 @@ def _difference(codes: NDArray[np.uint8], before: NDArray[np.uint8] | None) -> N
 def _turned(samples: NDArray[np.uint8] | None, turns: int) -> NDArray[np.uint8] | None:
     return None if samples is None else np.ascontiguousarray(np.rot90(samples, turns))
 
-
-def _scopes(frame: av.VideoFrame) -> Scopes | None:
-    if frame.format.is_rgb or len(frame.planes) < 3:
-        return None
-    kind: Any = np.uint16 if frame.format.components[1].bits > 8 else np.uint8
-    cb, cr = (plane_samples(plane, kind) for plane in frame.planes[1:3])
-    return scopes_of(luma(frame), cb, cr, bits=bits(frame))

@@ -174,11 +174,8 @@ class _Encode:
         return tracks
 
     def _add_joined(self, sink: av.container.OutputContainer) -> list[JoinedTrack]:
-        pieces, seconds, check = self.timing.pieces, self.timing.between[1], self.reporter.check
-        return [
-            JoinedTrack(one, sink, self.request.recipe, pieces=pieces, seconds=seconds, check=check)
-            for one in self.request.treatment.joined
-        ]
+        treatment, recipe, check = self.request.treatment, self.request.recipe, self.reporter.check
+        return [JoinedTrack(one, sink, recipe, treatment=treatment, timing=self.timing, check=check) for one in treatment.joined]
 
     def _outside(self, begins: Fraction, ends: Fraction) -> str:
         first, last = self.timing.between if self.timing.cut else (Fraction(0), ends)

@@ -10,13 +10,12 @@ import av
 import av.container
 
 from yomikomi.core.balance.recipes import Recipe
-from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.run.sound_track import SoundTrack
-from yomikomi.core.treatment.joined import JoinedSound
+from yomikomi.core.treatment.joined import JoinedSound, open_joined
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Pieces
 from yomikomi.core.treatment.sounding import joined_plan
-from yomikomi.core.video.identity import content_hash
-from yomikomi.core.video.media import heard_streams, open_sound
+from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.video.packets import frames_of
 
 
@@ -25,27 +24,20 @@ class JoinedTrack:
 
     Parameters
     ----------
-    pieces : what is kept of the take.
-    seconds : where its last picture ends: sound behind it is left out.
+    timing : of the copy; sound behind its last picture is left out.
     """
 
     def __init__(
-        self, joined: JoinedSound, sink: av.container.OutputContainer, recipe: Recipe, *, pieces: Pieces, seconds: Fraction,
+        self, joined: JoinedSound, sink: av.container.OutputContainer, recipe: Recipe, *, treatment: Treatment, timing: Timing,
         check: Callable[[], None],
     ) -> None:  # fmt: skip
-        self._joined, self._check, self._stack = joined, check, ExitStack()
-        container = self._stack.enter_context(open_sound(joined.path))
-        if content_hash(joined.path, check) != joined.content:
-            raise UnfinishedError(f"{joined.path.name} changed since it was aligned.", remedy="Join it again.", path=joined.path)
-        streams = heard_streams(container)
-        if not streams:
-            raise UnreadableError(f"{joined.path.name} has no sound.", remedy="Join another file.", path=joined.path)
-        plan = joined_plan(joined, streams[0].codec_context.channels)
-        self._blocks = frames_of(container, streams[0], joined.path)
-        base = Fraction(streams[0].time_base or Fraction(1, 1000))
-        begin = (streams[0].start_time or 0) * base
-        whole = pieces if pieces.length is not None else Pieces.until(seconds)
-        self._track = SoundTrack(sink, streams[0], recipe, first=begin, plan=plan, pieces=whole)
+        self._check, self._stack = check, ExitStack()
+        container, stream = self._stack.enter_context(open_joined(joined, check))
+        plan = joined_plan(joined, treatment, stream.codec_context.layout, timing.seconds)
+        self._blocks = frames_of(container, stream, joined.path)
+        begin = (stream.start_time or 0) * Fraction(stream.time_base or Fraction(1, 1000))
+        whole = timing.pieces if timing.cut else Pieces.until(timing.between[1])
+        self._track = SoundTrack(sink, stream, recipe, first=begin, plan=plan, pieces=whole)
         self._over = False
 
     def until(self, seconds: Fraction) -> Iterator[av.Packet]:

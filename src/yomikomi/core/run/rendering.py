@@ -14,9 +14,10 @@ from pydantic import BaseModel, ConfigDict, Field
 from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.treatment.joined import JoinedSound, open_joined
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Kept, Pieces
-from yomikomi.core.treatment.sounding import SoundPlan, sound_plan
+from yomikomi.core.treatment.sounding import plan_of
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.treatment.treated_sound import TreatedSound
@@ -116,9 +117,13 @@ def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter:
         video.codec_context.time_base = 1 / rate
         video.codec_context.sample_aspect_ratio = shape.sample_aspect
         treated.format.colour.put_on(video.codec_context)
-        left_out = request.treatment.tracks.without_sound
-        heard = [(number, stream) for number, stream in enumerate(heard_streams(source)) if number not in left_out]
-        tracks = {number: _Track(sink, stream, _plan(request, number, stream)) for number, stream in heard}
+        tracks = [
+            _Track(sink, request, number, stream)
+            for number, stream in enumerate(heard_streams(source)) if request.treatment.takes_sound(number)
+        ]  # fmt: skip
+        for joined in request.treatment.joined:
+            with open_joined(joined, reporter.check) as (_, stream):
+                tracks.append(_Track(sink, request, joined, stream))
         frames = 0
         for frame in treated:
             sink.mux(video.encode(frame))
@@ -128,8 +133,8 @@ def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter:
         if not frames:
             raise UnreadableError(f"No frame of {request.path.name} can be decoded there.", remedy="Read it again.", path=request.path)
         sink.mux(video.encode(None))
-        for number, track in tracks.items():
-            for packet in track.packets(request, number, pieces, reporter.check):
+        for track in tracks:
+            for packet in track.packets(pieces, reporter.check):
                 sink.mux(packet)
     return frames, len(tracks)
 
@@ -137,8 +142,12 @@ def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter:
 class _Track:
     """One sound stream, cut to the samples of the span; nothing is resampled."""
 
-    def __init__(self, sink: av.container.OutputContainer, source: av.AudioStream, plan: SoundPlan) -> None:
-        context = source.codec_context
+    def __init__(
+        self, sink: av.container.OutputContainer, request: RenderRequest, track: int | JoinedSound, source: av.AudioStream
+    ) -> None:
+        self._request, self._source = request, track
+        context, seconds = source.codec_context, Timing.of(request.reading, request.treatment).seconds
+        plan = plan_of(request.treatment, track, context.layout, seconds)
         self.rate = context.sample_rate or 48_000
         kind, layout = "pcm_s24le" if _deep(context) else "pcm_s16le", plan.layout or context.layout.name
         stream = sink.add_stream(kind, rate=self.rate, layout=layout)
@@ -147,17 +156,13 @@ class _Track:
         if source.language:
             self._stream.metadata["language"] = source.language
 
-    def packets(self, request: RenderRequest, number: int, pieces: Pieces, check: Callable[[], None]) -> Iterator[av.Packet]:
+    def packets(self, pieces: Pieces, check: Callable[[], None]) -> Iterator[av.Packet]:
         """The samples of ``pieces`` of the take."""
-        kind = self._stream.codec_context.format.name
-        for place, block in TreatedSound(request.path, request.reading, request.treatment, number, pieces, kind, check):
+        kind, asked = self._stream.codec_context.format.name, self._request
+        for place, block in TreatedSound(asked.path, asked.reading, asked.treatment, self._source, pieces, kind, check):
             block.pts, block.time_base = place, Fraction(1, self.rate)
             yield from self._stream.encode(block)
         yield from self._stream.encode(None)
-
-
-def _plan(request: RenderRequest, number: int, stream: av.AudioStream) -> SoundPlan:
-    return sound_plan(request.treatment, number, stream.codec_context.layout, Timing.of(request.reading, request.treatment).seconds)
 
 
 def _deep(context: av.AudioCodecContext) -> bool:

@@ -5,18 +5,18 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator
 from fractions import Fraction
-from typing import Any
 
 import av
 import av.container
 import av.filter
 import numpy as np
-from numpy.typing import NDArray
 
 from yomikomi.core.balance.recipes import Recipe, sound_bits_per_second, sound_layout
+from yomikomi.core.treatment.joints import Joints
 from yomikomi.core.treatment.pieces import Pieces
 from yomikomi.core.treatment.sounding import SoundPlan
 from yomikomi.core.treatment.stretching import Stretcher
+from yomikomi.core.video.blocks import part_of
 
 _ENCODERS = {"aac": ("aac", 1024, "fltp"), "opus": ("libopus", 960, "flt")}
 _RATE = 48_000
@@ -63,6 +63,7 @@ class SoundTrack:
         self._matchers: dict[tuple[str, str, int], av.AudioResampler] = {}
         self._samples = 0
         self._pieces = pieces if pieces is not None else Pieces()
+        self._joints = Joints(self._pieces)
         self._next: Fraction = Fraction(0)  # seconds of the output where the sound given so far ends
         # Seconds after the first picture where what was pushed so far ends: as it came, and moved and stretched.
         self._given = self._came = Fraction(0)
@@ -81,10 +82,11 @@ class SoundTrack:
     def _moved(self, frame: av.AudioFrame, begin: Fraction) -> Iterator[av.Packet]:
         """``begin``: seconds after the first picture where the block is to be heard."""
         self._came = begin + Fraction(frame.samples, frame.sample_rate)
+        frame = self._joints.softened(frame, begin)
         for piece in self._pieces.inside(begin, self._came):
             assert piece.end is not None
             first, count = (round(part * frame.sample_rate) for part in (piece.begin - begin, piece.end - piece.begin))
-            yield from self._place(_part(frame, first, count), piece.at)
+            yield from self._place(part_of(frame, first, count), piece.at)
 
     def _place(self, frame: av.AudioFrame, at: Fraction) -> Iterator[av.Packet]:
         while at - self._next > 2 * _SILENCE_S:
@@ -179,14 +181,3 @@ class SoundTrack:
             self._samples += frame.samples
             yield from self.stream.encode(frame)
 
-
-def _part(frame: av.AudioFrame, first: int, count: int) -> av.AudioFrame:
-    """Some samples of a block."""
-    if first <= 0 and count >= frame.samples:
-        return frame
-    first, each = max(0, first), 1 if frame.format.is_planar else len(frame.layout.channels)
-    samples = frame.to_ndarray()[:, first * each : (first + max(1, count)) * each]
-    part: NDArray[Any] = np.ascontiguousarray(samples)
-    made = av.AudioFrame.from_ndarray(part, format=frame.format.name, layout=frame.layout.name)
-    made.sample_rate = frame.sample_rate
-    return made

@@ -26,6 +26,8 @@ from yomikomi.core.work.text import capital
 _FEW_ASTRAY = 0.02
 # Of the frames in parts that are called film so many may go by none.
 _MOST_ASTRAY = 0.1
+# A part is taken for progressive if its reading is so sure of it; each frame is checked for combing besides.
+_SURE = 0.9
 
 
 def advise(reading: Reading, cards: list[Finding]) -> list[Advice]:
@@ -123,10 +125,12 @@ def _cadence_shown(reading: Reading, rate: Fraction | None) -> bool:
 
 
 def _parts_shown(reading: Reading) -> bool:
-    """Whether there is film, and the frames that are called film go by a cadence."""
+    """Whether there is film or progressive video, and the frames that are called film go by a cadence."""
     called = [one for one in reading.scan.segments if one.kind in FILM_KINDS]
     whole = sum(one.end_frame - one.first_frame for one in called)
-    return whole > 0 and frames_in_cadence(reading, called) >= (1 - _MOST_ASTRAY) * whole
+    if not whole:
+        return any(one.kind == "progressive" and one.confidence >= _SURE for one in reading.scan.segments)
+    return frames_in_cadence(reading, called) >= (1 - _MOST_ASTRAY) * whole
 
 
 def _recovered(reading: Reading, order: FieldOrder) -> Way | None:
@@ -144,7 +148,7 @@ def _by_parts(reading: Reading, order: FieldOrder, rate: Fraction) -> Way | None
         return None
     return Way(
         Film(order=order), f"Each part by its scan type, at {rate_text(2 * rate)}",
-        "Film pictures are repeated exactly, which costs hardly any bytes; video keeps all its motion.",
+        "Film and progressive frames are repeated exactly, which costs hardly any bytes; interlaced video keeps all its motion.",
     )
 
 
@@ -174,8 +178,10 @@ def _repeat_ways(reading: Reading, rate: Fraction) -> tuple[list[Way], str]:
 def _mixed_ways(reading: Reading, order: FieldOrder, rate: Fraction) -> tuple[list[Way], str]:
     parts, others = _by_parts(reading, order, rate), _field_ways(order, rate)
     if parts is not None:
-        why = f"Parts are film and parts are video; {rate_text(2 * rate)} holds both: "
-        return [parts, *others], why + "film pictures repeated exactly, and all motion of the video."
+        film = any(one.kind in FILM_KINDS for one in reading.scan.segments)
+        whole = "film" if film else "progressive"
+        why = f"Parts are {whole} and parts are interlaced; {rate_text(2 * rate)} holds both: "
+        return [parts, *others], why + f"{'film pictures' if film else 'progressive frames'} repeated exactly, and all motion of the video."
     fields = sum(s.end - s.start for s in reading.scan.segments if s.kind == "interlaced")
     if fields > sum(s.end - s.start for s in reading.scan.segments if s.kind != "undetermined") / 2:
         return others, "Most of it is interlaced and would show combing. The other parts get a little softer."

@@ -88,6 +88,11 @@ def gaps_of(reading: Reading) -> tuple[tuple[int, int], ...]:
     return () if reading.rate.retimed else tuple(reading.rate.gap_places)
 
 
+def pace_of(reading: Reading) -> Fraction:
+    """Frames a second that a take runs at: by its stamps, where those are right."""
+    return Fraction(reading.rate.nominal) if reading.rate.retimed else reading.rate.by_stamps
+
+
 def _stretches(cadence: Cadence) -> Iterator[tuple[int, int, tuple[Class, ...], int]]:
     """(first frame, end, classes of a round, place in it) of each run."""
     for number, (first, key, place) in enumerate(cadence.runs, start=1):

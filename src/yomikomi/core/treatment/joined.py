@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import av
+import av.container
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.core.errors import UnfinishedError, UnreadableError
+from yomikomi.core.video.identity import FileIdentity, content_hash, identify
+from yomikomi.core.video.media import heard_streams, open_sound
 from yomikomi.core.video.units import number_text
+
+# What was found in files of this state: the player opens one at every jump.
+_hashed: dict[tuple[Path, FileIdentity], str] = {}
 
 
 class JoinedSound(BaseModel):
@@ -31,3 +41,23 @@ class JoinedSound(BaseModel):
     def words(self) -> str:
         drift = f", drift of {number_text(3.6 * self.longer_ppm, places=0)} ms an hour" if abs(self.longer_ppm) > 1 else ""
         return f"{self.path.name} joined at {number_text(self.later_ms / 1000, places=2)} s{drift}"
+
+
+@contextlib.contextmanager
+def open_joined(
+    joined: JoinedSound, check: Callable[[], None] = lambda: None
+) -> Iterator[tuple[av.container.InputContainer, av.AudioStream]]:
+    """Its sound stream, if it is still the file that was aligned.
+
+    Raises UnfinishedError where it is another one now, UnreadableError where nothing in it is sound, OSError.
+    """
+    with open_sound(joined.path) as container:
+        key = (joined.path, identify(joined.path))
+        if key not in _hashed:
+            _hashed[key] = content_hash(joined.path, check)
+        if _hashed[key] != joined.content:
+            raise UnfinishedError(f"{joined.path.name} changed since it was aligned.", remedy="Join it again.", path=joined.path)
+        streams = heard_streams(container)
+        if not streams:
+            raise UnreadableError(f"{joined.path.name} has no sound.", remedy="Join another file.", path=joined.path)
+        yield container, streams[0]

@@ -10,6 +10,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.capture.scopes import Scopes, scopes_of_frame
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
@@ -24,6 +25,8 @@ Picture = NDArray[np.uint8]
 _OUTSIDE = 28  # about as dark as the well around it
 # Frames kept before and behind those shown: what steps reach for.
 _MARGIN = 14
+# Scopes of a loop.
+_SCOPES = 6
 
 
 @dataclass(frozen=True)
@@ -40,11 +43,13 @@ class LoopRequest:
 
 @dataclass(frozen=True)
 class LoopSide:
-    """Pictures, each shown for 1/rate seconds; ``scale``: how much larger than in the take the scene is, across and down."""
+    """Pictures, each shown for 1/rate seconds; ``scale``: how much larger than in the take the scene is, across and down; ``scopes``: of
+    whole frames, spread evenly over the loop."""
 
     rate: Fraction
     pictures: list[Picture]
     scale: tuple[float, float] = (1.0, 1.0)
+    scopes: tuple[Scopes, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -77,7 +82,8 @@ def open_loop(request: LoopRequest, reporter: Reporter) -> LoopSource:
     held = hold_frames(request.path, reading, wanted, reporter.check)
     shown = [frame for number, frame in held.numbered() if first <= number < first + span]
     left, top = _busiest(shown, request.width, request.height)
-    before = LoopSide(rate, [_cut(frame, left, top, request.width, request.height) for frame in shown])
+    scopes = tuple(found for number in _scoped(len(shown)) if (found := scopes_of_frame(shown[number])) is not None)
+    before = LoopSide(rate, [_cut(frame, left, top, request.width, request.height) for frame in shown], scopes=scopes)
     return LoopSource(request, before, left, top, range(first, first + span), held)
 
 
@@ -91,7 +97,17 @@ def treat_loop(source: LoopSource, treatment: Treatment, reporter: Reporter) -> 
     )  # fmt: skip
     at = float(Timing.of(request.reading, Treatment()).shown_at(source.frames.start))
     left, top, scale = _moved(treatment, request.reading, (source.left, source.top), at)
-    return LoopSide(treated.format.rate, [_cut(frame, left, top, request.width, request.height) for frame in treated], scale)
+    measured, pictures, scopes = set(_scoped(len(outputs))), [], []
+    for number, frame in enumerate(treated):
+        pictures.append(_cut(frame, left, top, request.width, request.height))
+        if number in measured and (found := scopes_of_frame(frame)) is not None:
+            scopes.append(found)
+    return LoopSide(treated.format.rate, pictures, scale, tuple(scopes))
+
+
+def _scoped(frames: int) -> range:
+    """Which of so many frames scopes are counted of."""
+    return range(0, frames, max(1, frames // _SCOPES))
 
 
 def typical_frame(reading: Reading) -> int:

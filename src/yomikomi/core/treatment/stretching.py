@@ -15,11 +15,16 @@ from numpy.typing import NDArray
 _GAP_S = Fraction(1, 50)
 
 
+def exact_stretch(stretch: float) -> Fraction:
+    """As places of sound are counted by it."""
+    return Fraction(stretch).limit_denominator(10**12)
+
+
 class Stretcher:
     """``stretch``: seconds of output for a second of input. Places count from the first picture, which stays where it is."""
 
     def __init__(self, stretch: float) -> None:
-        self._stretch = Fraction(stretch).limit_denominator(10**12)
+        self._stretch = exact_stretch(stretch)
         self._stream: Any = None
         self._like: av.AudioFrame | None = None
         self._ends = Fraction(0)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.treatment.cadence import Places, gaps_known, gaps_of
+from yomikomi.core.treatment.cadence import Places, gaps_known, gaps_of, pace_of
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Kept, Pieces
 from yomikomi.core.treatment.steps import CutOut, Trim
@@ -66,7 +66,7 @@ class Timing:
 
     def shown_at(self, frame: int) -> Fraction:
         """When a decoded frame of the take is first seen in the output."""
-        return Places(gaps_of(self.reading)).of(frame) / self._pace
+        return Places(gaps_of(self.reading)).of(frame) / pace_of(self.reading)
 
     def stamped_at(self, frame: int) -> Fraction:
         """Where a decoded frame is found in the file, seconds after its first."""
@@ -83,15 +83,10 @@ class Timing:
         steady = self.reading.rate.retimed or self.reading.rate.constant or not self.reading.rate.off_places
         if not (steady and gaps_known(self.reading)) or (not self.cut and self.kept.parts == (outputs,)):
             return range(self.reading.frames)
-        pace, places = self._pace, Places(gaps_of(self.reading))
+        pace, places = pace_of(self.reading), Places(gaps_of(self.reading))
         first = places.frame_at(max(0, math.floor(outputs.start / self.rate * pace) - 1))
         last = places.frame_at(math.ceil(outputs.stop / self.rate * pace) + 1)
         return range(max(0, first - reach), min(self.reading.frames, last + 1 + reach))
-
-    @property
-    def _pace(self) -> Fraction:
-        """Frames a second that the take runs at."""
-        return Fraction(self.reading.rate.nominal) if self.reading.rate.retimed else self.reading.rate.by_stamps
 
     def _output_at(self, seconds: Fraction) -> int:
         return math.floor(seconds * self.rate + Fraction(1, 2))

@@ -6,19 +6,19 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
 import av
 import av.container
-import numpy as np
-from numpy.typing import NDArray
 
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.treatment.joined import JoinedSound, open_joined
+from yomikomi.core.treatment.joints import Joints
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Pieces
-from yomikomi.core.treatment.sounding import SoundPlan, sound_plan
-from yomikomi.core.treatment.stretching import Stretcher
+from yomikomi.core.treatment.sounding import SoundPlan, plan_of
+from yomikomi.core.treatment.stretching import Stretcher, exact_stretch
 from yomikomi.core.treatment.timing import Timing
+from yomikomi.core.video.blocks import part_of
 from yomikomi.core.video.graph import SoundLine
 from yomikomi.core.video.media import heard_streams, open_media
 from yomikomi.core.video.packets import BARE_STREAMS, frames_of
@@ -35,7 +35,7 @@ class TreatedSound:
 
     Parameters
     ----------
-    number : of the sound stream, from 0.
+    track : number of the sound stream, from 0; or a separately recorded sound.
     pieces : what is wanted, of what the treatment keeps.
     sample_format : of the blocks, as the library names it; packed.
     check : called for every block; may raise to stop.
@@ -46,23 +46,34 @@ class TreatedSound:
     path: Path
     reading: Reading
     treatment: Treatment
-    number: int
+    track: int | JoinedSound
     pieces: Pieces
     sample_format: str
     check: Callable[[], None] = lambda: None
     from_near: bool = False
 
     def __iter__(self) -> Iterator[tuple[int, av.AudioFrame]]:
-        with open_media(self.path) as container:
-            yield from self._blocks(container, heard_streams(container)[self.number])
+        if isinstance(self.track, JoinedSound):
+            with open_joined(self.track, self.check) as (container, stream):
+                yield from self._blocks(container, stream, (stream.start_time or 0) * Fraction(stream.time_base or Fraction(1, 1000)))
+        else:
+            with open_media(self.path) as container:
+                yield from self._blocks(container, heard_streams(container)[self.track], Fraction(self.reading.first_seconds))
 
-    def _blocks(self, container: av.container.InputContainer, stream: av.AudioStream) -> Iterator[tuple[int, av.AudioFrame]]:
+    @property
+    def _timing(self) -> Timing:
+        return Timing.of(self.reading, self.treatment)
+
+    def _blocks(
+        self, container: av.container.InputContainer, stream: av.AudioStream, first: Fraction
+    ) -> Iterator[tuple[int, av.AudioFrame]]:
+        """``first``: the moment of the stream that places count from."""
         rate = stream.codec_context.sample_rate or _USUAL_RATE
-        begins, ends = Timing.of(self.reading, self.treatment).between
-        plan = sound_plan(self.treatment, self.number, stream.codec_context.layout, ends - begins)
-        first = Fraction(self.reading.first_seconds)
+        begins, ends = self._timing.between
+        plan = plan_of(self.treatment, self.track, stream.codec_context.layout, ends - begins)  # cut after it is filtered
+        joints = Joints(self._timing.pieces)
         wanted = [tuple(round(at * rate) for at in (one.begin, one.end or ends, one.at)) for one in self.pieces.all]
-        self._seek(container, stream, first - plan.later)
+        self._seek(container, stream, plan, first)
         line: SoundLine | None = None
         for given, place in self._placed(container, stream, plan, first, rate):
             if place >= wanted[-1][1]:
@@ -71,10 +82,11 @@ class TreatedSound:
             given.pts, given.time_base = place - round(begins * rate), Fraction(1, rate)  # fades go by them
             at_block = place
             for block in line.push(given):
+                soft = joints.softened(block, Fraction(at_block, rate))
                 for start, stop, at in wanted:
-                    kept = _part(block, max(0, start - at_block), min(block.samples, stop - at_block))
-                    if kept is not None:
-                        yield at + at_block + max(0, start - at_block) - start, kept
+                    skip, end = max(0, start - at_block), min(block.samples, stop - at_block)
+                    if skip < end:
+                        yield at + at_block + skip - start, part_of(soft, skip, end - skip)
                 at_block += block.samples
 
     def _placed(
@@ -100,18 +112,7 @@ class TreatedSound:
             for made, begin in stretcher.finish():
                 yield made, round((begin + plan.later) * rate)
 
-    def _seek(self, container: av.container.InputContainer, stream: av.AudioStream, first: Fraction) -> None:
-        begin = self.pieces.all[0].begin - _EARLY
+    def _seek(self, container: av.container.InputContainer, stream: av.AudioStream, plan: SoundPlan, first: Fraction) -> None:
+        begin = (self.pieces.all[0].begin - plan.later) / exact_stretch(plan.stretch) - _EARLY
         if self.from_near and begin > 0 and container.format.name not in BARE_STREAMS:
             container.seek(int((first + begin) / (stream.time_base or Fraction(1, 1000))), stream=stream)
-
-
-def _part(block: av.AudioFrame, skip: int, keep: int) -> av.AudioFrame | None:
-    """Samples ``skip`` up to ``keep`` of a packed block."""
-    if keep <= skip:
-        return None
-    channels = block.layout.nb_channels
-    samples: NDArray[Any] = np.ascontiguousarray(block.to_ndarray().reshape(-1, channels)[skip:keep].reshape(1, -1))
-    made = av.AudioFrame.from_ndarray(samples, format=block.format.name, layout=block.layout.name)
-    made.sample_rate = block.sample_rate
-    return made

@@ -50,6 +50,12 @@ class Weaver:
     def __init__(self, told: Told) -> None:
         self.told = told
 
+    def clean(self, frame: av.VideoFrame) -> bool:
+        """Whether a frame's fields belong together; where they do not, another picture takes its place, and that is counted."""
+        clean = combing(luma(frame), depth=bits(frame)) < _CLEAN
+        self.told.mended += not clean
+        return clean
+
     def make(self, picture: FilmPicture, frames: Mapping[int, av.VideoFrame]) -> av.VideoFrame:
         """``frames``: by number; those of the picture must be among them, their neighbours may."""
         if picture.top is None or picture.bottom is None:

@@ -11,9 +11,9 @@ from yomikomi.core.capture.ring import RingRules
 from yomikomi.core.capture.rules import EndRules
 from yomikomi.core.video.timecode import spoken
 from yomikomi.ui import theme
-from yomikomi.ui.capture.scopes import ScopesPanel
 from yomikomi.ui.capture.sound_panel import SoundPanel
 from yomikomi.ui.widgets.basics import button, label, row
+from yomikomi.ui.widgets.scopes import ScopesPanel
 from yomikomi.ui.widgets.speaking import Voice
 
 

@@ -11,9 +11,9 @@ from yomikomi.core.reading.closeup import CloseLook
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.unread import FirstLook
 from yomikomi.core.video.timecode import clock, frame_clock
-from yomikomi.ui.capture.scopes import HistogramView, VectorView, WaveformView
 from yomikomi.ui.widgets.basics import Well, label
 from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb
+from yomikomi.ui.widgets.scopes import HistogramView, VectorView, WaveformView
 
 MODES = ("whole", "fields", "difference", "scopes")
 _TIPS = {

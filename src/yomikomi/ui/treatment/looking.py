@@ -7,25 +7,30 @@ from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QSlider, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from yomikomi.core.errors import CancelledError, YomikomiError
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.treatment.cadence import Places, gaps_of, pace_of
 from yomikomi.core.treatment.effects import Effect, measure_effects
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.loop import LoopRequest, LoopSide, LoopSource, open_loop, treat_loop, typical_frame
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Levels
+from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.video.timecode import frame_clock
 from yomikomi.core.work import SilentReporter
 from yomikomi.ui.icons import icon
 from yomikomi.ui.state import AppState
 from yomikomi.ui.treatment.player import MODES, LoopPlayer
+from yomikomi.ui.treatment.time_strip import TimeStrip
 from yomikomi.ui.widgets.basics import button, label, row
 
 # Loops that are kept: going back to a choice shows it at once.
 _KEPT_LOOPS = 6
-_PLACES = 1000
+# Black and white of limited range, code values (ITU-R BT.601, BT.709).
+_USUAL_POINTS = (16.0, 235.0)
 
 
 class _WhileWanted(SilentReporter):
@@ -67,12 +72,8 @@ class Looking(QWidget):
         self.mode.setAccessibleName("Compare by")
         self.mode.setToolTip("Wipe: move the mouse over the picture, or the arrow keys")
         self.mode.textActivated.connect(self.player.set_mode)
-        self.where = QSlider(Qt.Orientation.Horizontal)
-        self.where.setRange(0, _PLACES)
-        self.where.setMinimumWidth(60)
-        self.where.setAccessibleName("Place in the take that is looked at")
-        self.where.setToolTip("Any other second of the take")
-        self.where.sliderReleased.connect(self._look_there)
+        self.strip = TimeStrip()
+        self.strip.looked.connect(self._look_there)
         self.hardest_button = button("Hardest", partial(self.look_at, None), link=True, tip="The most combed second")
         self.typical_button = button("Typical", self._look_at_typical, link=True, tip="As hard to encode as half of the take")
         self._lay_out()
@@ -82,13 +83,16 @@ class Looking(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
         layout.addWidget(self.player, 1)
-        layout.addLayout(row(self.hardest_button, self.typical_button, self.where, self.place, spacing=10))
-        layout.addLayout(row(self.mode, 1, self.back_button, self.play_button, self.on_button, self.watch_button))
+        layout.addWidget(self.strip)
+        transport = (self.back_button, self.play_button, self.on_button, self.watch_button)
+        layout.addLayout(row(self.mode, self.hardest_button, self.typical_button, 1, *transport))
+        layout.addWidget(self.place)
 
     def clear(self) -> None:
         self._take, self._treatment, self.loop, self._source, self.source_key = None, None, None, None, ()
         self.place.setText("")
         self.player.put(None, None, "after")
+        self.strip.show_of(None, None)
 
     def show_of(self, take_id: int, path: Path, reading: Reading, treatment: Treatment) -> None:
         """The second is decoded once; what is chosen is tried on it."""
@@ -97,7 +101,9 @@ class Looking(QWidget):
         self._take, self._treatment = (take_id, path, reading), treatment
         shown = self._frame if self._frame is not None else reading.most_combed_frame
         key = (take_id, shown, reading.frames)
-        self.where.setValue(round(_PLACES * shown / max(1, reading.frames - 1)))
+        levels = treatment.get(Levels)
+        self.player.before.waveform.offer(*((levels.black, levels.white) if levels is not None else _USUAL_POINTS))
+        self.strip.show_of(reading, treatment, float(Timing.of(reading, treatment).shown_at(shown)))
         if self.source_key != key:
             self.source_key, self._source = key, None
             self._loops.clear()
@@ -124,9 +130,11 @@ class Looking(QWidget):
         if self._take is not None:
             self.look_at(typical_frame(self._take[2]))
 
-    def _look_there(self) -> None:
+    def _look_there(self, seconds: float) -> None:
         if self._take is not None:
-            self.look_at(round(self.where.value() / _PLACES * max(0, self._take[2].frames - 1)))
+            reading = self._take[2]
+            frame = Places(gaps_of(reading)).frame_at(int(Fraction(seconds).limit_denominator(10**6) * pace_of(reading) + Fraction(1, 100)))
+            self.look_at(min(frame, max(0, reading.frames - 1)))
 
     def _step(self, frames: int) -> None:
         self.player.step(frames)

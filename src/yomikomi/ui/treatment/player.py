@@ -12,17 +12,21 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from yomikomi.core.capture.scopes import Scopes
 from yomikomi.core.treatment.loop import LoopSide
 from yomikomi.core.video.rates import rate_text
+from yomikomi.ui.treatment.levels_view import LevelsView
 from yomikomi.ui.widgets.basics import ElidedLabel, Well, label
 from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb
+from yomikomi.ui.widgets.scopes import VectorView, WaveformView
 
 _TICK_MS = 8
 
 
 # Ways to compare.
 BESIDE, WIPE, DIFFERENCE, FIELDS = "Side by side", "Wipe", "Difference × 8", "Single fields"
-MODES = (BESIDE, WIPE, DIFFERENCE, FIELDS)
+WAVEFORM, VECTORS = "Waveform", "Vectorscope"
+MODES = (BESIDE, WIPE, DIFFERENCE, FIELDS, WAVEFORM, VECTORS)
 _TIMES, _NUDGE = 8, 0.02
 
 
@@ -86,9 +90,15 @@ class _Side(Well):
     def __init__(self, words: str) -> None:
         super().__init__()
         self.view = WipeView()
+        self.waveform, self.vectors = LevelsView(), VectorView()
+        self._looks: dict[str, WaveformView | VectorView] = {WAVEFORM: self.waveform, VECTORS: self.vectors}
+        for scope in self._looks.values():
+            scope.hide()
         self.words = ElidedLabel(words)
         self.rate_words = label(quiet=True, figure=True)
         self._pictures: Sequence[NDArray[np.uint8]] = ()
+        self._scopes: tuple[Scopes, ...] = ()
+        self._scope = -1
         self._images: dict[int, QImage] = {}  # made when first shown: all at once would hold the window
         self._rate, self.scale = 1.0, (1.0, 1.0)
         self._shown = -1
@@ -98,10 +108,13 @@ class _Side(Well):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
         layout.addWidget(self.view, 1)
+        for scope in self._looks.values():
+            layout.addWidget(scope, 1)
         layout.addLayout(foot)
 
     def put(self, side: LoopSide | None, words: str) -> None:
         self._pictures, self._images = side.pictures if side else (), {}
+        self._scopes, self._scope = side.scopes if side else (), -1
         self._rate = float(side.rate) if side else 1.0
         self.scale = side.scale if side else (1.0, 1.0)
         self._shown = -1
@@ -124,6 +137,21 @@ class _Side(Well):
         """Something made of both sides."""
         self._shown = -1
         self.view.show_image(image_from_rgb(picture))
+
+    def look(self, mode: str) -> None:
+        """Pictures, or one of the scopes."""
+        self.view.setVisible(mode not in self._looks)
+        for key, scope in self._looks.items():
+            scope.setVisible(mode == key)
+        self._scope = -1
+
+    def show_scope_at(self, seconds: float) -> None:
+        """Those of the whole frame nearest before a moment."""
+        number = min(len(self._scopes) - 1, int(seconds / max(1e-6, self.seconds) * len(self._scopes))) if self._scopes else -1
+        if number != self._scope or number < 0:
+            self._scope = number
+            for scope in self._looks.values():
+                scope.show_scopes(self._scopes[number] if number >= 0 else None)
 
     def show_at(self, seconds: float) -> None:
         number = self.number_at(seconds)
@@ -166,7 +194,9 @@ class LoopPlayer(QWidget):
     def set_mode(self, mode: str) -> None:
         """One of ``MODES``."""
         self._mode, self._mixed = mode, (-1, -1, -1.0)
-        self.before.setVisible(mode in {BESIDE, FIELDS})
+        self.before.setVisible(mode not in {WIPE, DIFFERENCE})
+        for side in (self.before, self.after):
+            side.look(mode)
         self.after.view.setMouseTracking(mode == WIPE)
         self._show()
 
@@ -205,6 +235,9 @@ class LoopPlayer(QWidget):
         if self._mode == BESIDE:
             self.before.show_at(self._at)
             self.after.show_at(self._at)
+        elif self._mode in {WAVEFORM, VECTORS}:
+            self.before.show_scope_at(self._at)
+            self.after.show_scope_at(self._at)
         else:
             self._show_mixed()
 

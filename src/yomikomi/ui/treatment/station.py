@@ -19,7 +19,7 @@ from yomikomi.core.treatment.effects import Effect
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.sentences import headline
-from yomikomi.core.treatment.steps import AnyStep, CutOut, Fields, Film, Reframe, Trim
+from yomikomi.core.treatment.steps import AnyStep, CutOut, Fields, Film, Levels, Reframe, Trim
 from yomikomi.core.treatment.timing import Timing, length_of
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.timecode import clock
@@ -47,6 +47,8 @@ class TreatmentStation(Station):
         self.files = FromFiles(state, self, self._standing, self.choose)
         self.looking = Looking(state)
         self.looking.measured.connect(self._take_effects)
+        self.looking.strip.changed.connect(self.choose)
+        self.looking.player.before.waveform.chosen.connect(self.set_points)
         self.looking.watch_button.clicked.connect(self.open_player)
         self.empty = EmptyNote("What is done to the picture before a copy is made: each correction with its reason, before and after.")
         self.cards_box = CardColumn()
@@ -148,6 +150,12 @@ class TreatmentStation(Station):
         """Another chain; what was chosen before can be had back."""
         self.history.add(treatment)
         self._show_choice()
+
+    def set_points(self, black: float, white: float) -> None:
+        """Black and white as they were set on the waveform; all else about levels stays."""
+        old = self._now.get(Levels)
+        step = old.model_copy(update={"black": black, "white": white}) if old is not None else Levels(black=black, white=white)
+        self.choose(self._now.lacking(step) if step == Levels(black=16, white=235) else self._now.having(step))
 
     def ask_by_hand(self, kind: Kind) -> StepForm | ReframeForm | None:
         """A step of a kind: as it stands, or as it begins."""

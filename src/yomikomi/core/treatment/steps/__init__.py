@@ -9,7 +9,7 @@ from pydantic import Field
 from yomikomi.core.treatment.steps.colour import Colour
 from yomikomi.core.treatment.steps.crop import Crop
 from yomikomi.core.treatment.steps.fields import Deinterlace, Fields
-from yomikomi.core.treatment.steps.film import Film
+from yomikomi.core.treatment.steps.film import Film, FilmPart, PartKind
 from yomikomi.core.treatment.steps.frame import Frame
 from yomikomi.core.treatment.steps.high_range import HighRange
 from yomikomi.core.treatment.steps.legal import Legal
@@ -36,6 +36,7 @@ ORDER: tuple[str, ...] = (
 )  # fmt: skip
 
 __all__ = [
-    "ORDER", "AnyStep", "Colour", "Crop", "CutOut", "Deinterlace", "Fade", "Fields", "Film", "Frame", "HighRange", "KeyPosition", "Legal",
-    "Levels", "Mask", "Matrix", "Part", "RateCap", "Reframe", "Shape", "Size", "Split", "Table", "Trim", "Turn",
+    "ORDER", "AnyStep", "Colour", "Crop", "CutOut", "Deinterlace", "Fade", "Fields", "Film", "FilmPart", "Frame", "HighRange",
+    "KeyPosition", "Legal", "Levels", "Mask", "Matrix", "Part", "PartKind", "RateCap", "Reframe", "Shape", "Size", "Split", "Table",
+    "Trim", "Turn",
 ]  # fmt: skip

@@ -50,10 +50,21 @@ class WaveformView(_Scope):
             self._voice.say(f"luma from {low} to {high} code values, but for 1 % at each end")
         self.update()
 
+    @property
+    def place(self) -> QRectF:
+        """Where the dots are."""
+        return QRectF(_LEFT, 20, self.width() - _LEFT - 8, self.height() - 26)
+
+    def y_of(self, code: float) -> float:
+        return self.place.bottom() - self.place.height() * (code + 0.5) / 256
+
+    def code_at(self, y: float) -> float:
+        return (self.place.bottom() - y) / self.place.height() * 256 - 0.5
+
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         self._title(painter)
-        place = QRectF(_LEFT, 20, self.width() - _LEFT - 8, self.height() - 26)
+        place = self.place
         if self._image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Plus)
@@ -61,7 +72,7 @@ class WaveformView(_Scope):
             painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
         painter.setFont(theme.mono(10))
         for code in (235, 126, 16):
-            y = place.bottom() - place.height() * (code + 0.5) / 256
+            y = self.y_of(code)
             painter.setPen(QPen(QColor(_LIMIT if code != 126 else theme.WELL_LINE), 1, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(place.left(), y), QPointF(place.right(), y))
             painter.setPen(QColor(theme.WELL_MUTED))
