@@ -13,13 +13,13 @@ import pytest
 
 from tests.making import interlace, sliding_frames, write_clip
 from yomikomi.core.playing.player import Player, Shown
-from yomikomi.core.playing.sound_out import RATE, Pull, Samples, SilentOut
 from yomikomi.core.playing.sources import FileSource, PlaySource, TreatedSource, continuous
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.treatment.audio_steps import Move
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import CutOut, Deinterlace, Fields, Part, RateCap, Trim
+from yomikomi.core.video.sound_out import RATE, Pull, Samples, SilentOut
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import SilentReporter
 
@@ -128,9 +128,10 @@ def _run(player: Player, out: TurnedOut, seconds: float) -> list[tuple[float, Sh
             if due is not None:
                 shown.append((player.position, due))
             now = float(player.source.rate) * player.position
-            last = player.source.seconds * float(player.source.rate) - 1.5
-            if not player.playing or player.shown_number >= min(int(now + 0.01), last) or time.monotonic() > until:
+            last = int(player.source.seconds * float(player.source.rate) - 1.5)
+            if not player.playing or player.shown_number >= min(int(now + 0.01), last):
                 break
+            assert time.monotonic() < until, "the picture that is due does not come"
             time.sleep(0.001)
     return shown
 

@@ -16,11 +16,11 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from tests.playing.test_player import SECONDS, TurnedOut, flashes  # noqa: F401 (a fixture)
-from yomikomi.core.playing.sound_out import RATE, DeviceOut, SilentOut, usual_out
 from yomikomi.core.playing.sources import FileSource, TreatedSource
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
+from yomikomi.core.video.sound_out import RATE, DeviceOut, SilentOut, usual_out
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.ui.playing.deck import Deck, Named
 from yomikomi.ui.playing.window import KEYS, PlayerWindow
@@ -120,7 +120,7 @@ def test_a_file_that_went_is_told_in_the_window(qtbot: QtBot, tmp_path: Path) ->
 _THROUGH_A_DEVICE = """
 import sys, time
 import numpy as np
-from yomikomi.core.playing.sound_out import DeviceOut, usual_out
+from yomikomi.core.video.sound_out import DeviceOut, usual_out
 out = usual_out()
 if not isinstance(out, DeviceOut):
     print(out.words); raise SystemExit(0)

@@ -6,8 +6,10 @@ import json
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from tests.ui.test_stations import put_take
@@ -43,7 +45,7 @@ def station(window: MainWindow, tape: Path, tape_reading: Reading, tmp_path: Pat
     window.show_station("reading")
     made = window.station("reading")
     assert isinstance(made, ReadingStation)
-    qtbot.waitUntil(lambda: not made.strips._to_draw and "frame" in made.viewer._place.text(), timeout=8000)
+    qtbot.waitUntil(lambda: "frame" in made.viewer._place.text(), timeout=8000)
     return made
 
 
@@ -73,13 +75,12 @@ def test_four_ways_to_look_at_a_frame(station: ReadingStation, qtbot: QtBot) -> 
 
 def test_zoom_selection_and_what_is_said_of_it(station: ReadingStation) -> None:
     strips = station.strips
-    whole = strips._plots["kind"].viewRange()[0]
+    whole = strips.span
     strips.choose(45)
     QTest.keyClick(strips, Qt.Key.Key_Plus)
-    near = strips._plots["kind"].viewRange()[0]
+    near = strips.span
     assert near[1] - near[0] == pytest.approx((whole[1] - whole[0]) / 2, rel=0.05)
     assert near[0] < 45 / 29.97 < near[1]
-    assert strips._plots["sound"].viewRange()[0] == pytest.approx(near, abs=0.05)  # one axis for all
     strips.choose(30)
     QTest.keyClick(strips, Qt.Key.Key_S)
     strips.choose(59)
@@ -89,7 +90,7 @@ def test_zoom_selection_and_what_is_said_of_it(station: ReadingStation) -> None:
     assert "30 frames" in station.selection.text()
     assert "bottom first" in station.selection.text()
     QTest.keyClick(strips, Qt.Key.Key_Z)
-    low, high = strips._plots["kind"].viewRange()[0]
+    low, high = strips.span
     assert low == pytest.approx(30 / 29.97, abs=0.1)
     assert high == pytest.approx(60 / 29.97, abs=0.1)
     QTest.keyClick(strips, Qt.Key.Key_Escape)
@@ -97,14 +98,42 @@ def test_zoom_selection_and_what_is_said_of_it(station: ReadingStation) -> None:
     assert not station.selection.isVisible()
 
 
+def test_strips_are_dragged_zoomed_and_clicked(station: ReadingStation) -> None:
+    strips = station.strips
+    places = strips.places
+    row = places.rows["motion"].center().toPoint()
+    for frame in (12, 40, 77):
+        at = QPoint(round(places.x((frame + 0.5) / 29.97)), row.y())
+        QTest.mouseClick(strips, Qt.MouseButton.LeftButton, pos=at)
+        assert abs(strips.frame - frame) <= 1  # a pixel may be wider than a frame
+    chosen = strips.frame
+    for _ in range(3):
+        wheel = QWheelEvent(
+            QPointF(row), QPointF(row), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        under = strips.places.seconds(row.x())
+        QApplication.sendEvent(strips, wheel)
+        assert strips.places.seconds(row.x()) == pytest.approx(under, abs=0.01), "what is under the mouse stays there"
+    low, high = strips.span
+    assert high - low == pytest.approx(places.high / 1.25**3, rel=0.01)
+    QTest.mousePress(strips, Qt.MouseButton.LeftButton, pos=row)
+    QTest.mouseMove(strips, row - QPoint(2000, 0))
+    QTest.mouseRelease(strips, Qt.MouseButton.LeftButton, pos=row - QPoint(2000, 0))
+    assert strips.span[1] == pytest.approx(places.high), "never past the end"
+    assert strips.frame == chosen, "dragging chooses no frame"
+    strips.zoom(100)
+    assert strips.span == pytest.approx((0, places.high))
+
+
 def test_from_a_card_to_all_frames_that_prove_it(station: ReadingStation) -> None:
     card = next(card for card in station.cards if card.finding.topic == "losses")
     QTest.mouseClick(card, Qt.MouseButton.LeftButton, pos=card.rect().center())
     assert card.property("chosen")
-    assert station.strips._frame == 20
+    assert station.strips.frame == 20
     for key, meant in ((Qt.Key.Key_N, 40), (Qt.Key.Key_N, 60), (Qt.Key.Key_N, 60), (Qt.Key.Key_P, 40)):
         QTest.keyClick(station.strips, key)
-        assert station.strips._frame == meant
+        assert station.strips.frame == meant
     assert "Suggested corrections: deinterlace" in station.handed.text()
 
 
@@ -150,6 +179,4 @@ def test_a_quick_reading_says_that_it_is_one(window: MainWindow, tape: Path, qtb
     assert view.reading.mode == "quick"
     assert "a sample" in station.sentence.basis
     # Strips that were there before their first reading fill their room.
-    qtbot.waitUntil(lambda: not station.strips._to_draw, timeout=8000)
-    rows = station.strips._plots
-    assert sum(plot.geometry().height() for plot in rows.values()) > 0.8 * station.strips.height()
+    assert sum(row.height() for row in station.strips.places.rows.values()) > 0.8 * station.strips.height()

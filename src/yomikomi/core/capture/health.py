@@ -54,6 +54,7 @@ class CaptureStatus:
     headroom : how many times faster than needed the encoder is; 0 where nothing is encoded.
     write_ms : longest single write of the last half second.
     warnings : what is wrong now.
+    hearing : why the input is not heard although it is wanted.
     kept : clips kept from the look-back ring so far. ``ring_seconds``: how much the ring holds.
     """
 
@@ -81,6 +82,7 @@ class CaptureStatus:
     number: int = 0
     ring_seconds: float = 0.0
     kept: tuple[KeptClip, ...] = ()
+    hearing: str = ""
 
     @property
     def preview(self) -> Preview | None:

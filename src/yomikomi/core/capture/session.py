@@ -17,6 +17,7 @@ import av
 
 from yomikomi.core.capture.content import ContentState, ContentWatch
 from yomikomi.core.capture.health import CaptureStatus, Health, HealthEnd, HealthLog, HealthRow
+from yomikomi.core.capture.hearing import HearAs, Hearing
 from yomikomi.core.capture.listening import Listening
 from yomikomi.core.capture.looking import LookAs, Looker
 from yomikomi.core.capture.parts import TakeRecorder
@@ -55,6 +56,7 @@ class CaptureRequest:
     spill : folders to go on in, one after the other, when the drive of the take falls under its floor.
     ring : look-back folder; must not exist. Instead of a take.
     look : what is shown meanwhile.
+    hear : whether the input is heard meanwhile.
     patient : the source waits for the recorder (simulations without a clock).
     """
 
@@ -66,6 +68,7 @@ class CaptureRequest:
     ring: Path | None = None
     ring_rules: RingRules = RingRules()
     look: LookAs = LookAs()
+    hear: bool = False
     patient: bool = False
 
 
@@ -89,6 +92,8 @@ class _Pass:
         frame_bytes = source.standard.width * source.standard.height * (1 if source.bits == 8 else 2)
         self.content = ContentWatch(self.rate, fields=source.field_order is not None, frame_bytes=frame_bytes)
         self.sound = Listening(source)
+        self.hearing = Hearing(source)
+        self.hearing.turn(on=request.hear)
         self.written: deque[tuple[float, int, float, int]] = deque()
         self.free = 0
         self.free, self.free_at = self._measure_free(), time.monotonic()
@@ -125,6 +130,7 @@ class _Pass:
             self.looker.finish()
             self.content.finish(wait=self.recorder is not None)
             self._close()
+            self.hearing.close()
         if self.reader.error and self.end is None:
             self.end = Ending(self.reader.error.message, self.reader.error.remedy, wished=False)
         return self._result()
@@ -159,6 +165,8 @@ class _Pass:
     def _hear(self, word: object) -> None:
         if isinstance(word, LookAs):
             self.looker.look = word
+        elif isinstance(word, HearAs):
+            self.hearing.turn(on=word.on)
         elif isinstance(word, EndRules):
             self.request = replace(self.request, rules=word)
         elif isinstance(word, Keep) and isinstance(self.recorder, RingRecorder):
@@ -175,6 +183,7 @@ class _Pass:
             self._measure()
         self.content.offer(picture.number, picture.y)
         self.sound.heard(sound)
+        self.hearing.offer(sound)
         if self.reader.items.qsize() < self.reader.room // 4 and self.looker.wants_one:
             self.looker.offer(picture)
         if self._seconds() >= self.row_at + 1:
@@ -261,7 +270,7 @@ class _Pass:
                 write_ms=condition.write_ms, levels=levels, loudness=self.sound.loudness, drift_ms_per_hour=condition.drift_ms_per_hour,
                 part_number=max(1, len(self.recorder.paths) if self.recorder else 1), warnings=warnings(self.request.rules, condition),
                 looks=self.looker.newest, number=item[0].number, ring_seconds=ring.seconds if ring else 0.0,
-                kept=tuple(ring.kept) if ring else (),
+                kept=tuple(ring.kept) if ring else (), hearing=self.hearing.words,
             )
         )  # fmt: skip
 

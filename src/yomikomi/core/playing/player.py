@@ -19,9 +19,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.playing.sound_out import CHANNELS, RATE, Samples, SoundOut
 from yomikomi.core.playing.sources import PlaySource, continuous
 from yomikomi.core.video.graph import SoundLine
+from yomikomi.core.video.sound_out import CHANNELS, RATE, Samples, SoundOut
 from yomikomi.core.work.defects import defect
 
 # Pictures and seconds of sound that are kept ready.

@@ -13,7 +13,6 @@ from typing import Protocol
 import av
 import numpy as np
 
-from yomikomi.core.playing.sound_out import CHANNELS, RATE, Samples
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.joined import JoinedSound
 from yomikomi.core.treatment.model import Treatment
@@ -24,6 +23,7 @@ from yomikomi.core.treatment.treated_sound import TreatedSound
 from yomikomi.core.video.media import heard_streams, open_media, video_stream
 from yomikomi.core.video.packets import BARE_STREAMS, frames_of
 from yomikomi.core.video.picture_at import frames_from
+from yomikomi.core.video.sound_out import CHANNELS, RATE, Samples
 
 Check = Callable[[], None]
 

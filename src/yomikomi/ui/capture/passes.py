@@ -14,6 +14,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QApplication
 
 from yomikomi.core.capture.health import CaptureStatus, HealthRow, KeptClip
+from yomikomi.core.capture.hearing import HearAs
 from yomikomi.core.capture.looking import LookAs
 from yomikomi.core.capture.marks import Mark
 from yomikomi.core.capture.recording import RecordAs
@@ -57,6 +58,7 @@ class CapturePass(QObject):
         self.take_id: int | None = None
         self.frame = 0
         self._looked = -1
+        self._hear = False
         self._view: CarrierView | None = None
         self._path: Path | None = None
         self._rate = Fraction(25)
@@ -114,6 +116,11 @@ class CapturePass(QObject):
             self._state.jobs.cancel(job)
             self.changed.emit()
 
+    def hear(self, *, on: bool) -> None:
+        """The input's sound on this machine's output, now and in passes to come."""
+        self._hear = on
+        self.tell(HearAs(on))
+
     def tell(self, word: object) -> None:
         """Other looks or rules for what runs."""
         if self.job is not None:
@@ -124,7 +131,8 @@ class CapturePass(QObject):
         self._warned = set()
         self._before, self._totals = HealthRow(at=0), (0, 0, 0, 0)
         self.job = self._state.jobs.start(
-            capture, request, name=name, urgent=True, grace=_END_GRACE_S, on_progress=self._on_status, on_end=self._on_end,
+            capture, replace(request, hear=self._hear), name=name, urgent=True, grace=_END_GRACE_S, on_progress=self._on_status,
+            on_end=self._on_end,
             kind=JobKind(mode), resource=device_of(request.source),
         )  # fmt: skip
         self.changed.emit()

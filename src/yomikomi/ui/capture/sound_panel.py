@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QLabel, QToolButton, QVBoxLayout
 
 from yomikomi.core.capture.health import CaptureStatus
 from yomikomi.core.capture.loudness import Loudness
@@ -10,20 +11,31 @@ from yomikomi.core.capture.sound_watch import SILENT_DB
 from yomikomi.core.video.source import SourceFormat
 from yomikomi.core.video.units import signed_text
 from yomikomi.ui import theme
-from yomikomi.ui.widgets.basics import Well, label
+from yomikomi.ui.widgets.basics import Well, label, row
 from yomikomi.ui.widgets.meters import LevelMeter
 
 _MOST_CHANNELS = 3
 
 
 class SoundPanel(Well):
+    """Emits ``hear_asked`` when the input is to be heard, or no longer."""
+
+    hear_asked = Signal(bool)
+
     def __init__(self) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 8)
         layout.setSpacing(2)
         self.head = label("sound, programme", quiet=True)
-        layout.addWidget(self.head)
+        self.hear_button = QToolButton()
+        self.hear_button.setText("Listen")
+        self.hear_button.setCheckable(True)
+        self.hear_button.setProperty("pin", True)
+        self.hear_button.setToolTip("The input on this machine's sound output; with an open microphone use headphones, or it howls")
+        self.hear_button.setAccessibleName("Listen to the input")
+        self.hear_button.toggled.connect(self.hear_asked)
+        layout.addLayout(row(self.head, 1, self.hear_button))
         grid = QGridLayout()
         grid.setVerticalSpacing(0)
         grid.setHorizontalSpacing(8)
@@ -66,7 +78,7 @@ class SoundPanel(Well):
                     self._names[number].setVisible(True)
                     meter.setVisible(True)
                 meter.show_level(levels.peak_db[number], levels.rms_db[number])
-        self.figures.setText(_loudness_words(status.loudness))
+        self.figures.setText(status.hearing if status.hearing and self.hear_button.isChecked() else _loudness_words(status.loudness))
 
     def clear(self) -> None:
         for meter in self.meters:

@@ -116,6 +116,7 @@ class CaptureStation(Station):
         self.how.changed.connect(self._on_settings)
         self.how.source_asked.connect(self.choose_source)
         self.watch.armed.connect(self.arm)
+        self.watch.sound.hear_asked.connect(lambda on: self.passing.hear(on=on))
         self.watch.kept.connect(self.passing.keep)
         self.passing.changed.connect(self._on_pass_changed)
         self.proving.changed.connect(self._buttons)

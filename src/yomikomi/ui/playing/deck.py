@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.playing.player import Level, Player, Shown
-from yomikomi.core.playing.sound_out import SoundOut, usual_out
 from yomikomi.core.playing.sources import PlaySource
+from yomikomi.core.video.sound_out import SoundOut, usual_out
 
 
 @dataclass(frozen=True)

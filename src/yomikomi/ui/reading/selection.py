@@ -8,7 +8,7 @@ from fractions import Fraction
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.timecode import frame_clock
 from yomikomi.core.video.units import counted, signed_text
-from yomikomi.ui.reading.strips import KIND_WORDS
+from yomikomi.ui.reading.strip_painting import KIND_WORDS
 
 
 def selection_words(reading: Reading, first: int, last: int) -> str:
