@@ -66,7 +66,7 @@ def from_reading_to_ledger(
     qtbot.waitUntil(lambda: reading.viewer.whole.image is not None, timeout=10_000)
     before = reading.strips._frame
     place = QPoint(round(reading.strips.width() * 0.3), round(reading.strips.height() * 0.45))
-    QTest.mouseClick(reading.strips.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    QTest.mouseClick(reading.strips, Qt.MouseButton.LeftButton, pos=place)
     assert reading.strips._frame != before  # the strip leads to the frame
     QTest.keyClick(reading.strips, Qt.Key.Key_Right)
     click(reading.viewer._modes.button(1))

@@ -251,6 +251,7 @@ class HiddenLines(Document):
     """What the picture carries in its first lines."""
 
     captions: int = Field(default=0, description="looks with line-21 captions in them")
+    coded: int = Field(default=0, description="looks whose coded pictures bring such captions with them")
     caption_bytes: str = Field(default="", description="printable characters of the first ones")
     timecode: str | None = Field(default=None, description="first vertical-interval timecode")
     timecode_looks: int = 0

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -16,6 +16,7 @@ from yomikomi.core.balance.recipes import CODECS, Recipe, check_depth, pixel_for
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.joining import JoinedTrack
+from yomikomi.core.run.line21_track import Line21Track
 from yomikomi.core.run.others import NONE_CARRIED, Carried, Others, uncounted
 from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
@@ -24,6 +25,7 @@ from yomikomi.core.treatment.pieces import Piece
 from yomikomi.core.treatment.sounding import sound_plan
 from yomikomi.core.treatment.steps import Fade
 from yomikomi.core.treatment.timing import Timing
+from yomikomi.core.treatment.tracks import has_line21
 from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, use_threads
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
@@ -101,7 +103,7 @@ class _Encode:
         self.chain: Chain = chain_for(
             reading, request.treatment,
             pixel_format=pixel_format_for(request.recipe.codec, bit_depth=reading.bit_depth),
-            most_filled_s=None if request.fill_gaps else MOST_FILLED_S,
+            most_filled_s=None if request.fill_gaps else MOST_FILLED_S, path=request.path,
         )  # fmt: skip
         self.timing = Timing.of(reading, request.treatment)
         self.expected = max(1, self.timing.frames)
@@ -116,6 +118,8 @@ class _Encode:
         self.not_carried: list[str] = []
         self.others: Others | None = None
         self.joined: list[JoinedTrack] = []
+        self.line21: Line21Track | None = None
+        self.captions: list[av.Packet] = []  # until the pictures begin
 
     def run(self, part: Path) -> None:
         container_kind = self.request.recipe.container
@@ -130,13 +134,21 @@ class _Encode:
             self.joined = self._add_joined(sink)
             self.others = Others(
                 source, sink, self.request.path, container=container_kind, first=self.first, pieces=self.timing.pieces,
-                seconds=self.timing.between[1], tracks=self.request.treatment.tracks,
+                seconds=self.timing.between[1], tracks=self.request.treatment.carried,
             )  # fmt: skip
+            if self.request.treatment.tracks.captions and has_line21(self.request.reading):
+                self.line21 = Line21Track(sink, container_kind, self.request.reading, self.timing.pieces)
             self.not_carried += [*self.others.left, *uncounted(source, picture, len(heard_streams(source)))]
             streams = [picture, *(track.source for track in tracks.values())]
             with Decoder(source, streams, self.request.path, self.reporter.check) as decoder:
                 self._go(decoder, sink, video, tracks)
                 self.damage = decoder.damage()
+
+    @property
+    def carried(self) -> Carried:
+        """Subtitles and chapters, those that were made of captions too."""
+        found = self.others.carried if self.others is not None else NONE_CARRIED
+        return replace(found, subtitles=found.subtitles + 1) if self.line21 is not None else found
 
     def _add_picture(self, sink: av.container.OutputContainer) -> av.VideoStream:
         recipe, treated = self.request.recipe, self.chain.format
@@ -213,6 +225,8 @@ class _Encode:
             joined.close()
 
     def _picture(self, frame: av.VideoFrame | None, sink: av.container.OutputContainer, video: av.VideoStream) -> None:
+        if self.line21 is not None:
+            self.captions += self.line21.look(frame) if frame is not None else self.line21.finish()
         for treated in self.chain.push(frame):
             if self.timing.cut:
                 number = self.timing.kept.number(treated.pts or 0)
@@ -229,6 +243,9 @@ class _Encode:
             for joined in self.joined:
                 self._mux(sink, joined.until(self.frames / self.timing.rate))
             self._tell()
+        if self.frames:
+            self._mux(sink, self.captions)
+            self.captions = []
 
     def _mux(self, sink: av.container.OutputContainer, packets: Iterable[av.Packet]) -> None:
         for packet in packets:
@@ -271,5 +288,5 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
         ) from error  # fmt: skip
     return Encoded(
         part, job.frames, treated.rate, part.stat().st_size, time.monotonic() - started, tuple(job.sounds), job.damage,
-        job.chain.filled, job.chain.dropped, tuple(job.not_carried), job.others.carried if job.others is not None else NONE_CARRIED,
+        job.chain.filled, job.chain.dropped, tuple(job.not_carried), job.carried,
     )  # fmt: skip

@@ -11,17 +11,20 @@ from typing import Any
 import av
 import av.container
 
+from yomikomi.core.run.text_track import TextTrack
 from yomikomi.core.treatment.pieces import Pieces
 from yomikomi.core.treatment.tracks import Tracks
 from yomikomi.core.video.media import open_media
 from yomikomi.core.video.packets import packets_of
+from yomikomi.core.video.subtitles import TEXT_KINDS, captions_of
 from yomikomi.core.video.units import counted
 
-# Kinds of subtitles that a container takes as they are. (Others would have to be made anew, and bitmaps cannot become text.)
+# Kinds of subtitles that a container takes as they are; text of other kinds is written anew. Bitmaps cannot become text.
 _TAKEN = {
     "mkv": {"subrip", "srt", "ass", "ssa", "webvtt", "dvd_subtitle", "dvdsub", "dvb_subtitle", "dvbsub", "hdmv_pgs_subtitle", "pgssub"},
     "mp4": {"mov_text"},
 }
+_STYLED = {"ass", "ssa"}
 _KINDS = {"dvd_subtitle": "bitmaps", "dvdsub": "bitmaps", "dvbsub": "bitmaps", "pgssub": "bitmaps", "hdmv_pgs_subtitle": "bitmaps"}
 
 
@@ -53,26 +56,37 @@ class Others:
     ) -> None:  # fmt: skip
         self._path, self._first, self._pieces = path, first, pieces
         self._out: dict[int, Any] = {}
+        self._anew: list[tuple[int, TextTrack]] = []
         self.left: list[str] = []
         for number, stream in enumerate(source.streams.subtitles):
             if number in tracks.without_subtitles:
                 continue
             name = stream.codec_context.name if stream.codec_context is not None else "unknown"
-            if name not in _TAKEN[container]:
-                self.left.append(f"subtitles ({_KINDS.get(name, name)}): {_WORDS[container]} does not take them as they are")
+            anew = name in TEXT_KINDS and name not in _TAKEN[container]
+            if not anew and name not in _TAKEN[container]:
+                self.left.append(f"subtitles ({_KINDS.get(name, name)}): {_WORDS[container]} does not take them; they can be burned in")
                 continue
-            made = sink.add_stream_from_template(stream)
+            if anew and name in _STYLED:
+                self.left.append(f"styles of subtitles {number + 1}: {_WORDS[container]} takes the text alone")
+            if anew:
+                track = TextTrack(sink, container, pieces)
+                self._anew.append((number, track))
+                made: Any = track.stream
+            else:
+                self._out[stream.index] = made = sink.add_stream_from_template(stream)
             for key in ("language", "title"):
                 if stream.metadata.get(key):
                     made.metadata[key] = stream.metadata[key]
-            self._out[stream.index] = made
         chapters = list(_shifted(source.chapters(), first, pieces, seconds)) if tracks.chapters else []
         if chapters:
             sink.set_chapters(chapters)
-        self.carried = Carried(len(self._out), tuple(float(one["start"] * one["time_base"]) for one in chapters))
+        self.carried = Carried(len(self._out) + len(self._anew), tuple(float(one["start"] * one["time_base"]) for one in chapters))
 
     def packets(self, check: Callable[[], None]) -> Iterator[av.Packet]:
         """The subtitles, for the copy; they are few, so all of them come before the pictures, and the container puts them in order."""
+        for number, track in self._anew:
+            for one in captions_of(self._path, number, check).shown:
+                yield from track.packets(one, self._first)
         if not self._out:
             return
         with open_media(self._path) as again:

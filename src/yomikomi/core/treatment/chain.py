@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 
 import av
 
@@ -241,12 +242,13 @@ def _stages(
 
 def chain_for(
     reading: Reading, treatment: Treatment, *, pixel_format: str = "yuv420p", most_filled_s: Fraction | int | None = MOST_FILLED_S,
-    site: Site | None = None,
+    site: Site | None = None, path: Path | None = None,
 ) -> Chain:  # fmt: skip
-    """A fresh chain for a read take: for all of it, or for the stretch that ``site`` says, whose frames keep the take's numbers."""
+    """A fresh chain for a read take: for all of it, or for the stretch that ``site`` says, whose frames keep the take's numbers.
+    ``path``: the take's file; steps that look into it do so when the first frame comes."""
     kept = Timing.of(reading, treatment).between
     return Chain(
         treatment, source_format(reading, turned=False), rotation=reading.rotation, pixel_format=pixel_format,
         first=Fraction(reading.first_seconds) if site is not None else None, most_filled_s=most_filled_s, retimed=reading.rate.retimed,
-        site=replace(site or Site(reading), kept=kept),
+        site=replace(site or Site(reading), kept=kept, path=path),
     )  # fmt: skip

@@ -14,7 +14,7 @@ from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.joined import JoinedSound
 from yomikomi.core.treatment.step import Step
-from yomikomi.core.treatment.steps import ORDER, AnyStep, CutOut, Deinterlace, Fade, Fields, Film, RateCap, Split, Trim
+from yomikomi.core.treatment.steps import ORDER, AnyStep, BurnIn, CutOut, Deinterlace, Fade, Fields, Film, RateCap, Split, Trim
 from yomikomi.core.treatment.tracks import Tracks
 from yomikomi.core.video.standards import FieldOrder
 
@@ -85,6 +85,14 @@ class Treatment(BaseModel):
         if isinstance(step, AudioStep):
             return next((one for one in self.sound if (one.step, one.track) == (step.step, step.track)), None)
         return next((one for one in self.steps if one.step == step.step), None)
+
+    @property
+    def carried(self) -> Tracks:
+        """Which tracks go on beside the picture: subtitles that are burned in do not."""
+        burned = self.get(BurnIn)
+        if burned is None:
+            return self.tracks
+        return self.tracks.model_copy(update={"without_subtitles": (*self.tracks.without_subtitles, burned.track)})
 
     def takes_sound(self, number: int) -> bool:
         """Whether a sound stream of the take goes into a copy."""

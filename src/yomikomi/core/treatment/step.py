@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import astuple, dataclass
 from fractions import Fraction
+from pathlib import Path
 from typing import ClassVar, Protocol
 
 import av
@@ -56,6 +57,7 @@ class Site:
     first_output, end_output : frames that are wanted, as they are numbered before any of them is left out for a lower rate, counted from
         the take's beginning; None: to the end.
     kept : seconds of the take between which everything lies that is kept of it.
+    path : the take's file, for steps that look into it.
     """
 
     reading: Reading
@@ -63,6 +65,7 @@ class Site:
     first_output: int = 0
     end_output: int | None = None
     kept: tuple[Fraction, Fraction] | None = None
+    path: Path | None = None
 
 
 class Step(BaseModel):

@@ -8,21 +8,24 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.media import heard_streams, open_media
 from yomikomi.core.video.units import counted
 
 _Number = Annotated[int, Field(ge=0, le=1000)]
-Kind = Literal["sound", "subtitles", "chapters"]
+Kind = Literal["sound", "subtitles", "chapters", "captions"]
 
 
 class Tracks(BaseModel):
-    """``without_sound``, ``without_subtitles``: numbers of the streams of that kind in the source, from 0, that are left out."""
+    """``without_sound``, ``without_subtitles``: numbers of the streams of that kind in the source, from 0, that are left out;
+    ``captions``: those of line 21, as text."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     without_sound: tuple[_Number, ...] = ()
     without_subtitles: tuple[_Number, ...] = ()
     chapters: bool = True
+    captions: bool = True
 
     @property
     def all(self) -> bool:
@@ -34,6 +37,7 @@ class Tracks(BaseModel):
         parts = [f"sound {number + 1}" for number in sorted(set(self.without_sound))]
         parts += [f"subtitles {number + 1}" for number in sorted(set(self.without_subtitles))]
         parts += [] if self.chapters else ["chapters"]
+        parts += [] if self.captions else ["line-21 captions"]
         return f"without {', '.join(parts)}" if parts else ""
 
 
@@ -44,6 +48,11 @@ class TrackInfo:
     kind: Kind
     number: int
     words: str
+
+
+def has_line21(reading: Reading) -> bool:
+    """Whether captions of line 21 were found, coded or in the picture."""
+    return reading.hidden is not None and bool(reading.hidden.coded or reading.hidden.captions)
 
 
 def tracks_of(path: Path) -> list[TrackInfo]:

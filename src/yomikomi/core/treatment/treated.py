@@ -132,4 +132,6 @@ class TreatedFrames:
             yield frame
 
     def _chain(self, site: Site) -> Chain:
-        return chain_for(self.reading, self.treatment, pixel_format=self.pixel_format, most_filled_s=self.most_filled_s, site=site)
+        return chain_for(
+            self.reading, self.treatment, pixel_format=self.pixel_format, most_filled_s=self.most_filled_s, site=site, path=self.path
+        )  # fmt: skip

@@ -13,6 +13,15 @@ UNSPECIFIED = 2
 _MATRIX = {0: "rgb", 1: "bt709", 5: "bt470bg", 6: "smpte170m", 9: "bt2020nc"}
 
 
+# Parts of red and of blue in the luma (ITU-R BT.601-7, BT.709-6, BT.2020-2).
+_WEIGHTS = {1: (0.2126, 0.0722), 5: (0.299, 0.114), 6: (0.299, 0.114), 9: (0.2627, 0.0593)}
+
+
+def weights_of(matrix: int, *, height: int) -> tuple[float, float]:
+    """Parts of red and of blue in the luma, by the matrix's code point; of an unknown one what is usual for the lines of the picture."""
+    return _WEIGHTS.get(matrix, _WEIGHTS[1 if height > 576 else 6])
+
+
 @dataclass(frozen=True)
 class ColourTags:
     """Primaries, transfer and matrix as H.273 code points; range 1 limited, 2 full, 0 unknown."""

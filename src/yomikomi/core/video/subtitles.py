@@ -60,8 +60,11 @@ class Captions:
     canvas: tuple[int, int] | None = None
 
 
-def captions_of(path: Path, number: int, check: Callable[[], None] = lambda: None) -> Captions:
-    """Subtitle stream ``number`` of a file, counted from 0.
+def captions_of(
+    path: Path, number: int, check: Callable[[], None] = lambda: None, *, between: tuple[Fraction, Fraction] | None = None
+) -> Captions:
+    """Subtitle stream ``number`` of a file, counted from 0; ``between``: only what begins there, seconds on the file's clock, and perhaps
+    some more.
 
     Raises UnreadableError where there is no such stream, WrongUseError where its kind cannot be drawn.
     """
@@ -74,7 +77,13 @@ def captions_of(path: Path, number: int, check: Callable[[], None] = lambda: Non
         if name not in TEXT_KINDS | BITMAP_KINDS:
             raise WrongUseError(f"Subtitles of this kind ({name}) cannot be drawn.", remedy="Carry them as a track, in Matroska.")
         maker = _Text() if name in TEXT_KINDS else _Dvd(stream) if name in {"dvd_subtitle", "dvdsub"} else _Graphics()
-        found = list(_timed(container, stream, maker, path, check))
+        if between is not None and between[0] > 0:
+            container.seek(int(between[0] * av.time_base))
+        found = []
+        for one in _timed(container, stream, maker, path, check):
+            if between is not None and one[0] > between[1]:
+                break
+            found.append(one)
     return Captions(tuple(_ended(found)), maker.canvas)
 
 
@@ -203,6 +212,7 @@ def _drawn(found: Any, table: NDArray[np.uint8]) -> tuple[Bitmap, ...]:
     for one in found:
         if not isinstance(one, av.subtitles.subtitle.BitmapSubtitle) or not one.planes or not one.width or not one.height:
             continue
-        index = np.frombuffer(memoryview(one.planes[0]), np.uint8)[: one.width * one.height].reshape(one.height, one.width)
+        plane: Any = one.planes[0]  # a buffer, which its type does not say
+        index = np.frombuffer(plane, np.uint8)[: one.width * one.height].reshape(one.height, one.width)
         made.append(Bitmap(one.x, one.y, table[index]))
     return tuple(made)

@@ -149,10 +149,10 @@ def _limits(metadata: list[Any]) -> tuple[float, float]:
 def _field(name: str, kind: Any, metadata: list[Any], now: Any) -> QWidget:
     low, high = _limits(metadata)
     if name == "track":
-        made = QSpinBox()  # −1 stands for all of them
-        made.setRange(-1, 31)
-        made.setSpecialValueText("all")
-        made.setValue(-1 if now is None else now)
+        made = QSpinBox()  # counted from 1, as they are called; 0 stands for all of them
+        made.setRange(1 if kind is int else 0, 32)
+        made.setSpecialValueText("" if kind is int else "all")
+        made.setValue(0 if now is None else now + 1)
         return made
     if name == "at":
         return QLineEdit("; ".join(f"{one:g}" for one in now))
@@ -202,4 +202,6 @@ def _value(name: str, field: QWidget) -> Any:
     if isinstance(field, QLineEdit):
         return field.text().strip()
     assert isinstance(field, QSpinBox | QDoubleSpinBox)
-    return None if name == "track" and field.value() < 0 else field.value()
+    if name == "track":
+        return field.value() - 1 if field.value() else None
+    return field.value()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject
@@ -12,11 +13,13 @@ from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.treatment.aligning import Alignment, align_sound
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Table
-from yomikomi.core.treatment.tracks import TrackInfo, tracks_of
+from yomikomi.core.treatment.steps import BurnIn, Table
+from yomikomi.core.treatment.steps.burn_in import drawable
+from yomikomi.core.treatment.tracks import TrackInfo, has_line21, tracks_of
 from yomikomi.core.work import SilentReporter
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.state import AppState
+from yomikomi.ui.treatment.burn_form import BurnForm
 from yomikomi.ui.treatment.tracks_form import TracksForm
 
 _SOUNDS = "Sound (*.wav *.flac *.mp3 *.m4a *.aac *.w64 *.aiff *.ogg *.mkv *.mp4 *.mov);;All files (*)"
@@ -36,6 +39,7 @@ class FromFiles(QObject):
         super().__init__(parent)
         self._state, self._parent, self._now, self._choose = state, parent, now, choose
         self.tracks_form: TracksForm | None = None
+        self.burn_form: BurnForm | None = None
 
     def ask_table(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self._parent, "Colour table", "", "Colour tables (*.cube)")
@@ -62,9 +66,46 @@ class FromFiles(QObject):
         now = self._now()
         if now is None:
             return
+        if now[0].judged is not None and has_line21(now[0].judged):
+            found = [*found, TrackInfo("captions", 0, "Captions of line 21, as text")]
         self.tracks_form = form = TracksForm(found, now[1].tracks, self._parent)
         form.accepted.connect(lambda: self._put({"tracks": form.tracks}))
         form.open()
+
+    def ask_burn_in(self) -> None:
+        now = self._now()
+        if now is not None and now[0].take is not None:
+            path = now[0].take.path
+            self._state.calls.call("tracks", lambda: tracks_of(path), self._offer_burn_in, self._state.tell_error)
+
+    def _offer_burn_in(self, found: list[TrackInfo]) -> None:
+        now, texts = self._now(), [one for one in found if one.kind == "subtitles"]
+        if now is None:
+            return
+        if not texts:
+            self._state.tell(Weight.LOOK, "This take has no subtitles to burn in.")
+            return
+        self.burn_form = form = BurnForm(texts, now[1].get(BurnIn) or BurnIn(), self._parent)
+        form.accepted.connect(lambda: self._burn_in(form.step))
+        form.open()
+
+    def _burn_in(self, step: BurnIn) -> None:
+        """Taken if it can be drawn: that shows only in the file itself."""
+        now = self._now()
+        if now is None or now[0].take is None:
+            return
+        path = now[0].take.path
+        self._state.calls.call("subtitles", lambda: drawable(path, step), partial(self._take_burn_in, step), self._state.tell_error)
+
+    def _take_burn_in(self, step: BurnIn, missing: str) -> None:
+        now = self._now()
+        if now is None:
+            return
+        if missing:
+            words = f"The type has no letters for {' '.join(missing[:12])}{' …' if len(missing) > 12 else ''}: nothing is set."
+            self._state.tell(Weight.WRONG, words, "Choose a font file that has them.")
+            return
+        self._choose(now[1].having(step))
 
     def ask_sound(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self._parent, "Separately recorded sound", "", _SOUNDS)

@@ -91,7 +91,7 @@ class TreatmentStation(Station):
     def _from_files(self) -> list[tuple[str, Callable[[], None]]]:
         return [
             ("Colour table…", self.files.ask_table), ("Tracks…", self.files.ask_tracks),
-            ("Separately recorded sound…", self.files.ask_sound),
+            ("Separately recorded sound…", self.files.ask_sound), ("Burn in subtitles…", self.files.ask_burn_in),
         ]  # fmt: skip
 
     @property

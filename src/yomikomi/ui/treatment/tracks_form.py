@@ -37,11 +37,12 @@ class TracksForm(QDialog):
             without_sound=tuple(one.number for one in gone if one.kind == "sound"),
             without_subtitles=tuple(one.number for one in gone if one.kind == "subtitles"),
             chapters=not any(one.kind == "chapters" for one in gone),
+            captions=not any(one.kind == "captions" for one in gone),
         )
         self.accept()
 
 
 def _kept(one: TrackInfo, now: Tracks) -> bool:
-    if one.kind == "chapters":
-        return now.chapters
+    if one.kind in {"chapters", "captions"}:
+        return now.chapters if one.kind == "chapters" else now.captions
     return one.number not in (now.without_sound if one.kind == "sound" else now.without_subtitles)

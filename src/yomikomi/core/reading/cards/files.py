@@ -66,21 +66,24 @@ def structure_cards(reading: Reading) -> list[Finding]:
 
 def hidden_card(reading: Reading) -> Finding | None:
     hidden = reading.hidden
-    if hidden is None or not (hidden.captions or hidden.timecode):
+    if hidden is None or not (hidden.captions or hidden.coded or hidden.timecode):
         return None
     parts = []
-    if hidden.captions:
+    if hidden.captions or hidden.coded:
         text = f" (“{hidden.caption_bytes[:24]}”)" if hidden.caption_bytes.strip() else ""
         parts.append(f"captions in line 21{text}")
     if hidden.timecode:
         parts.append(f"timecode {hidden.timecode} in the first lines")
-    why = f"in {hidden.captions or hidden.timecode_looks} of {hidden.looks} looks"
+    if hidden.coded:
+        why = f"beside the coded pictures, in {hidden.coded} looks"
+    else:
+        why = f"in {hidden.captions or hidden.timecode_looks} of {hidden.looks} looks"
     return Finding(
         "hidden lines",
         Mark.LOOK,
         "The picture carries " + " and ".join(parts),
         "measured",
         why,
-        "keep them before the lines are cropped",
+        "copies get the captions as a text track" if hidden.captions or hidden.coded else "note it before the lines are cropped",
         32,
     )

@@ -14,6 +14,7 @@ import av
 from yomikomi.core.reading.models import HiddenLines
 from yomikomi.core.reading.sight import LARGEST_TAPED, Sight
 from yomikomi.core.video.graph import FilterLine
+from yomikomi.core.video.line21 import coded_pairs, says_something
 
 _LINES = 32
 _ENOUGH = 2
@@ -26,11 +27,12 @@ class HiddenLinesMeter:
         self._captions: list[bytes] = []
         self._timecodes: Counter[str] = Counter()
         self._first_timecode: str | None = None
-        self._looks = 0
+        self._looks = self._coded = 0
         self._pushed = 0
 
     def look(self, before: Sight, now: Sight) -> None:
         for one in (before, now):
+            self._coded += one.frame is not None and says_something(coded_pairs(one.frame))
             if one.frame is not None and one.frame.width >= 640 and 480 <= one.frame.height <= LARGEST_TAPED:
                 self._push(one.frame)
 
@@ -39,7 +41,7 @@ class HiddenLinesMeter:
         printable = "".join(chr(byte) for byte in text if 32 <= byte < 127)
         found = sum(self._timecodes.values())
         return HiddenLines(
-            captions=len(self._captions) if len(self._captions) >= _ENOUGH else 0,
+            coded=self._coded, captions=len(self._captions) if len(self._captions) >= _ENOUGH else 0,
             caption_bytes=printable[:200] if len(self._captions) >= _ENOUGH else "",
             timecode=self._first_timecode if found >= _ENOUGH else None, timecode_looks=found, looks=self._looks,
         )  # fmt: skip

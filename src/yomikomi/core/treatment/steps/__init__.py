@@ -6,6 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from yomikomi.core.treatment.steps.burn_in import BurnIn
 from yomikomi.core.treatment.steps.colour import Colour
 from yomikomi.core.treatment.steps.crop import Crop
 from yomikomi.core.treatment.steps.fields import Deinterlace, Fields
@@ -25,18 +26,18 @@ from yomikomi.core.treatment.steps.turn import Turn
 
 AnyStep = Annotated[
     Trim | CutOut | Split | Fields | Film | RateCap | Mask | Crop | Turn | Reframe | Shape
-    | Levels | Colour | Matrix | Size | HighRange | Table | Legal | Frame | Fade,
+    | Levels | Colour | Matrix | Size | HighRange | Table | Legal | BurnIn | Frame | Fade,
     Field(discriminator="step"),
 ]
 # Fields first, while lines are still where they were recorded; levels before a resize that would spread what they clip; what costs by
 # the sample after what makes fewer of them; bars last, so that nothing is done to them but a fade.
 ORDER: tuple[str, ...] = (
     "trim", "cut out", "split", "fields", "film", "rate", "mask", "crop", "turn", "reframe", "shape", "levels", "colour", "matrix", "size",
-    "high range", "table", "legal", "frame", "fade",
+    "high range", "table", "legal", "burn in", "frame", "fade",
 )  # fmt: skip
 
 __all__ = [
-    "ORDER", "AnyStep", "Colour", "Crop", "CutOut", "Deinterlace", "Fade", "Fields", "Film", "FilmPart", "Frame", "HighRange",
-    "KeyPosition", "Legal", "Levels", "Mask", "Matrix", "Part", "PartKind", "RateCap", "Reframe", "Shape", "Size", "Split", "Table",
-    "Trim", "Turn",
+    "ORDER", "AnyStep", "BurnIn", "Colour", "Crop", "CutOut", "Deinterlace", "Fade", "Fields", "Film", "FilmPart", "Frame",
+    "HighRange", "KeyPosition", "Legal", "Levels", "Mask", "Matrix", "Part", "PartKind", "RateCap", "Reframe", "Shape", "Size", "Split",
+    "Table", "Trim", "Turn",
 ]  # fmt: skip

@@ -6,6 +6,7 @@ from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 from typing import Any, ClassVar, Literal
 
 import av
@@ -15,7 +16,6 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from yomikomi.core.treatment.format import PictureFormat, source_format
-from yomikomi.core.treatment.lettering import Overlay, overlay_of
 from yomikomi.core.treatment.step import Site, Step, Told, Worker
 from yomikomi.core.video.colour import weights_of
 from yomikomi.core.video.geometry import Geometry
@@ -48,12 +48,23 @@ class BurnIn(Step):
         return None
 
     def open(self, before: PictureFormat, site: Site | None) -> Worker:
-        if site is None or site.path is None:
+        if site is None:
             raise ValueError("subtitles are read from the file of a take, and there is none")
         return _Burning(self, self.output(before), site)
 
     def words(self, before: PictureFormat) -> str:
         return f"subtitles {self.track + 1} burned in"
+
+
+def drawable(path: Path, step: BurnIn) -> str:
+    """Letters of the subtitles that the type has no form for; empty where all can be drawn.
+
+    Raises UnreadableError (no such track, no font) and WrongUseError (a kind that cannot be drawn).
+    """
+    from yomikomi.core.treatment.lettering import unknown_letters
+
+    texts = {one.text for one in captions_of(path, step.track).shown}
+    return unknown_letters("".join(sorted({letter for text in texts for letter in text})), step.font)
 
 
 class _Burning:
@@ -79,7 +90,8 @@ class _Burning:
     def _at(self, moment: Fraction) -> tuple[int, ...]:
         """Which are shown at a moment of the file's clock."""
         if self._captions is None:
-            assert self._site.path is not None
+            if self._site.path is None:
+                raise ValueError("subtitles are read from the file of a take, and there is none")
             self._captions = captions_of(self._site.path, self._step.track, between=self._stretch(moment))
             self._begins = [one.begin for one in self._captions.shown]
         last = bisect_right(self._begins, moment)
@@ -108,7 +120,9 @@ class _Burning:
         rows, across = (slice(int(one[0]) // 4 * 4, (int(one[-1]) // 4 + 1) * 4) for one in (lines, columns))
         return _as_planes(whole[rows, across], self._made), (rows, across)
 
-    def _overlay(self, caption: Caption, shape: Geometry, canvas: Geometry) -> Overlay:
+    def _overlay(self, caption: Caption, shape: Geometry, canvas: Geometry) -> NDArray[np.uint8]:
+        from yomikomi.core.treatment.lettering import overlay_of  # sets type: few takes need it
+
         return overlay_of(caption, shape, canvas, size=self._step.size, font=self._step.font)
 
     def _canvas(self, captions: Captions) -> Geometry:
@@ -120,8 +134,13 @@ class _Burning:
         return Geometry(width, height, stored.display_aspect / Fraction(width, height))
 
 
-def _as_planes(rgba: Overlay, made: PictureFormat) -> list[tuple[NDArray[Any], NDArray[Any]]]:
-    """Luma and chroma in code values, of the depth, range and matrix of the picture, and their weights."""
+def _as_planes(rgba: NDArray[np.uint8], made: PictureFormat) -> list[tuple[NDArray[Any], NDArray[Any]]]:
+    """Luma and chroma in code values, of the depth, range and matrix of the picture, and their weights 0…1; for each plane two arrays.
+
+    Parameters
+    ----------
+    rgba : ndarray [shape=(lines, columns, 4), 0…255, not premultiplied]
+    """
     bits, full = made.bits, made.colour.range == 2
     red, blue = weights_of(made.colour.matrix, height=made.geometry.height)
     r, g, b = (rgba[..., place].astype(np.float64) / 255 * _WHITE.get(made.colour.transfer, 1.0) for place in range(3))
