@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import statistics
 import subprocess
@@ -69,6 +70,7 @@ def measure_stall() -> None:
     from yomikomi.ui.actions import STATIONS
     from yomikomi.ui.app import Opening, application, first_window
 
+    gc.disable()  # as the program does until its window is whole
     application()
     with tempfile.TemporaryDirectory(prefix="yomikomi-bench-") as folder:
         workspace = Workspace(Path(folder) / "w")
@@ -83,7 +85,9 @@ def measure_stall() -> None:
             label="K-001", title="x", kind="vhs", standard="525i", source=TapePlayerSpec(seed=3, mixture="lively").to_json()
         )
         state.reload()
-        window.show_station("capture")
+        with StallWatch() as opened:
+            window.show_station("capture")
+            pause(0.5)
         with StallWatch() as capturing:
             window.do("record")
             pause(12)
@@ -100,6 +104,7 @@ def measure_stall() -> None:
                 window.show_station(entry.key)
                 pause(0.15)
         print(f"loading the rest and making all stations after the start: longest stall {1000 * making.longest:.0f} ms")
+        print(f"opening Capture for the first time: longest {_told(opened)}")
         print(f"capture of 12 s: longest {_told(capturing)}; {take.dropped} lost, {take.late} late of {take.frames} frames")
         print(f"reading of it: longest {_told(reading)}")
         print(f"walking through the stations: longest {_told(walking)}")

@@ -64,10 +64,10 @@ def from_reading_to_ledger(
     assert {"tff": "Interlaced, top field first", "bff": "Interlaced, bottom field first"}[order] in reading.sentence.text
     assert reading.cards[0].finding.topic == "scan"
     qtbot.waitUntil(lambda: reading.viewer.whole.image is not None, timeout=10_000)
-    before = reading.strips._frame
+    before = reading.strips.frame
     place = QPoint(round(reading.strips.width() * 0.3), round(reading.strips.height() * 0.45))
     QTest.mouseClick(reading.strips, Qt.MouseButton.LeftButton, pos=place)
-    assert reading.strips._frame != before  # the strip leads to the frame
+    assert reading.strips.frame != before  # the strip leads to the frame
     QTest.keyClick(reading.strips, Qt.Key.Key_Right)
     click(reading.viewer._modes.button(1))
     qtbot.waitUntil(lambda: reading.viewer.top.image is not None and reading.viewer.bottom.image is not None, timeout=10_000)
@@ -94,12 +94,12 @@ def from_reading_to_ledger(
     point = balance.plane_data["h264"][-1]
     for _ in range(20):  # the plane is laid out when there is time; and of moves that follow at once it drops the second
         for away in (QPoint(40, 40), QPoint()):
-            QTest.mouseMove(balance.plane.viewport(), balance.plane.place_of(point).toPoint() + away)
+            QTest.mouseMove(balance.plane, balance.plane.place_of(point).toPoint() + away)
             qtbot.wait(60)
         if "H.264 29" in balance.plane.told:
             break
     assert "H.264 29" in balance.plane.told  # hovering tells the numbers
-    QTest.mouseClick(balance.plane.viewport(), Qt.MouseButton.LeftButton, pos=balance.plane.place_of(point).toPoint())
+    QTest.mouseClick(balance.plane, Qt.MouseButton.LeftButton, pos=balance.plane.place_of(point).toPoint())
     assert balance.picked is point  # clicking picks
     press(window, "Ctrl+Return")
 

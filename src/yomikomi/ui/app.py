@@ -54,7 +54,7 @@ MAKERS: dict[str, Maker] = {key: partial(_make, key) for key in _CLASSES}
 # What the first picture of the window does not need: first what knows the record, then what the stations are made of.
 _RECORD = ("sqlalchemy.orm", "yomikomi.core.ledger.record", "yomikomi.ui.upkeep")
 # (numpy.ma: what draws curves asks for it in the middle of the first one).
-_STATIONS = ("pyqtgraph", "numpy.ma", "scipy.interpolate", "yomikomi.ui.reckoner.window", *(f"yomikomi.ui.{key}.station" for key in MAKERS))
+_STATIONS = ("numpy.ma", "scipy.interpolate", "yomikomi.ui.reckoner.window", *(f"yomikomi.ui.{key}.station" for key in MAKERS))
 # What the desktop's own scale was before ours, and where the window was when it opened anew.
 _OWN_SCALE, _WHERE = "YOMIKOMI_DESKTOP_SCALE", "YOMIKOMI_WHERE"
 # How :func:`run_window` says that the program is to be begun anew.

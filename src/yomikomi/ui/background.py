@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
+import threading
 from collections.abc import Callable
 from functools import partial
 from typing import Any
@@ -17,6 +20,8 @@ from yomikomi.core.work.kinds import JobKind
 from yomikomi.core.work.warm import is_ready
 
 _POLL_MS = 33
+# Of threads that make what the window shows.
+_CALL_NICENESS = 5
 # Begins the names of resources that are devices.
 DEVICE = "device "
 
@@ -164,6 +169,9 @@ class _Call(QRunnable):
         self._function, self._carrier = function, carrier
 
     def run(self) -> None:
+        # Decoders' threads are born with the priority of this one: the window comes first.
+        with contextlib.suppress(OSError):
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _CALL_NICENESS)
         try:
             answer, error = self._function(), None
         except YomikomiError as expected:

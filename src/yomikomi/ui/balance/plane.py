@@ -3,32 +3,25 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from dataclasses import dataclass
 
-import numpy as np
-import pyqtgraph as pg
-from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
+from yomikomi.ui.widgets.basics import Well
+from yomikomi.ui.widgets.speaking import Voice
 
-_PICK_PX = 14
-
-
-class _SizeAxis(pg.AxisItem):  # type: ignore[misc]
-    """Logarithmic sizes with decimal units."""
-
-    def tickValues(self, low: float, high: float, _size: float) -> list[tuple[float, list[float]]]:
-        steps = [math.log10(m * 10.0**e) for e in range(3, 14) for m in (1, 2, 5)]
-        inside = [s for s in steps if low <= s <= high]
-        return [(1.0, inside)]
-
-    def tickStrings(self, values: list[float], _scale: float, _spacing: float) -> list[str]:
-        return [size_text(10**v).replace(".00 ", " ").replace(".0 ", " ") for v in values]
+# Pixels: within which a point or the line is meant; room at the sides for figures; between two figures of an axis.
+_PICK, _GRAB = 14, 6
+_LEFT, _RIGHT, _TOP, _FOOT = 62, 18, 14, 46
+_APART = 58
+_LIMIT, _BEST, _PAPER = "#E7A0A8", "#FFF3B0", "#2B2C2F"
+_DARK_INK = "#16171A"
 
 
 def tell(point: PlanePoint) -> str:
@@ -43,106 +36,83 @@ def tell(point: PlanePoint) -> str:
     )
 
 
-class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
+@dataclass(frozen=True)
+class Span:
+    """What an axis shows: sizes as their decimal logarithm, fidelity in dB."""
+
+    low: float
+    high: float
+
+    def part(self, value: float) -> float:
+        return (value - self.low) / max(1e-9, self.high - self.low)
+
+
+class BalancePlane(Well):
     """Signals: ``picked`` with a PlanePoint, ``limit_dragged`` with bytes."""
 
     picked = Signal(object)
     limit_dragged = Signal(float)
 
     def __init__(self) -> None:
-        super().__init__(axisItems={"bottom": _SizeAxis("bottom")}, enableMenu=False)
-        self.setBackground(theme.WELL)
+        super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
         self.setAccessibleName("Size against fidelity; left and right move along the curves, Enter selects")
-        self.viewport().setAccessibleName(self.accessibleName())
-        item = self.getPlotItem()
-        item.hideButtons()
-        item.setMouseEnabled(x=False, y=False)
-        item.showGrid(x=True, y=True, alpha=0.18)
-        for side in ("bottom", "left"):
-            axis = item.getAxis(side)
-            axis.setPen(QColor(theme.WELL_LINE))
-            axis.setTextPen(QColor(theme.WELL_TEXT))
-            axis.setStyle(tickFont=theme.mono(11))
-        style = {"color": theme.WELL_MUTED, "font-size": f"{theme.SMALL_PX}px"}
-        item.setLabel("bottom", "size of the whole copy", **style)
-        item.setLabel("left", "fidelity to the treated take, SSIM dB", **style)
-        item.layout.setContentsMargins(8, 12, 16, 6)
+        self._voice = Voice(self, pause_s=0)
+        self._plane: dict[str, list[PlanePoint]] = {}
         self._points: list[PlanePoint] = []
         self._hovered: PlanePoint | None = None
-        self._range = (0.0, 1.0)
-        self._drawn: list[Any] = []
-        self._make_marks()
-        self.scene().sigMouseMoved.connect(self._on_move)
-        self.scene().sigMouseClicked.connect(self._on_click)
-
-    def _make_marks(self) -> None:
-        soft = QColor("#E7A0A8")
-        self._limit = pg.InfiniteLine(
-            0, angle=90, movable=True, pen=pg.mkPen(soft, width=2), hoverPen=pg.mkPen("white", width=3),
-            label="", labelOpts={"position": 0.94, "color": "#16171A", "fill": soft, "movable": False},
-        )  # fmt: skip
-        self._limit.setVisible(False)
-        self._limit.setZValue(6)
-        self._limit.sigPositionChangeFinished.connect(lambda: self.limit_dragged.emit(10 ** float(self._limit.value())))
-        self._limit.sigPositionChanged.connect(self._name_limit)
-        shade = QColor(theme.MADDER)
-        shade.setAlpha(70)
-        self._beyond = pg.LinearRegionItem((0, 0), movable=False, brush=pg.mkBrush(shade), pen=pg.mkPen(None))
-        self._beyond.setVisible(False)
-        self._chosen = pg.ScatterPlotItem(size=22, symbol="o", pen=pg.mkPen("white", width=2), brush=None)
-        self._best = pg.ScatterPlotItem(size=26, symbol="star", pen=pg.mkPen("white", width=1), brush=pg.mkBrush("#FFF3B0"))
-        self._told = pg.TextItem("", color=theme.WELL_TEXT, fill=pg.mkBrush("#2B2C2F"), border=pg.mkPen(theme.WELL_LINE))
-        self._told.setFont(theme.mono(theme.SMALL_PX))
-        self._told.setZValue(20)
-        self._told.setVisible(False)
-        for mark in (self._beyond, self._limit, self._best, self._chosen, self._told):
-            self.addItem(mark, ignoreBounds=True)
+        self._chosen: PlanePoint | None = None
+        self._best: PlanePoint | None = None
+        self._limit: float | None = None  # logarithm of bytes
+        self._dragging = False
+        self._sizes, self._fidelity = Span(0, 1), Span(0, 1)
 
     def show_plane(self, plane: dict[str, list[PlanePoint]]) -> None:
-        for drawn in self._drawn:
-            self.removeItem(drawn)
-        self._drawn = []
+        self._plane = plane
         self._points = [point for curve in plane.values() for point in curve]
-        self._told.setVisible(False)
+        self._hovered = None
         if not self._points:
-            self._chosen.setData([], [])
-            self._best.setData([], [])
-            return
-        for codec, curve in plane.items():
-            self._draw_curve(codec, curve)
-        sizes = np.log10([p.size for p in self._points])
-        fidelity = [p.fidelity for p in self._points]
-        spread = max(0.3, float(sizes.max() - sizes.min()))
-        self._range = (float(sizes.min() - 0.06 * spread), float(sizes.max() + 0.12 * spread))
-        self.setXRange(*self._range, padding=0)
-        tall = max(0.5, max(fidelity) - min(fidelity))
-        self.setYRange(min(fidelity) - 0.08 * tall, max(fidelity) + 0.12 * tall, padding=0)
+            self._chosen = self._best = None
+        else:
+            sizes, fidelity = [_log(p.size) for p in self._points], [p.fidelity for p in self._points]
+            spread, tall = max(0.3, max(sizes) - min(sizes)), max(0.5, max(fidelity) - min(fidelity))
+            self._sizes = Span(min(sizes) - 0.06 * spread, max(sizes) + 0.12 * spread)
+            self._fidelity = Span(min(fidelity) - 0.08 * tall, max(fidelity) + 0.12 * tall)
+        self.update()
 
     def show_limit(self, limit_bytes: float | None) -> None:
-        self._limit.setVisible(limit_bytes is not None)
-        self._beyond.setVisible(limit_bytes is not None)
-        if limit_bytes is not None:
-            self._limit.blockSignals(True)
-            self._limit.setValue(math.log10(limit_bytes))
-            self._limit.blockSignals(False)
-            self._name_limit()
+        self._limit = None if limit_bytes is None else _log(limit_bytes)
+        self.update()
 
     def show_chosen(self, point: PlanePoint | None) -> None:
-        self._chosen.setData(*_place(point))
+        self._chosen = point
+        self.update()
 
     def show_best(self, point: PlanePoint | None) -> None:
         """The best choice under the limit, as a star."""
-        self._best.setData(*_place(point))
+        self._best = point
+        self.update()
+
+    @property
+    def limit_x(self) -> float | None:
+        """Where the limit stands, pixels from the left."""
+        return None if self._limit is None else self._x(self._limit)
+
+    @property
+    def spans(self) -> tuple[Span, Span]:
+        """What is shown of sizes and of fidelity."""
+        return self._sizes, self._fidelity
 
     def place_of(self, point: PlanePoint) -> QPointF:
-        """Where a point lies in the widget; for tests and for following with the keyboard."""
-        scene = self.getPlotItem().vb.mapViewToScene(QPointF(math.log10(point.size), point.fidelity))
-        return QPointF(self.mapFromScene(scene))
+        """Where a point lies in the widget."""
+        return QPointF(self._x(_log(point.size)), self._y(point.fidelity))
 
     @property
     def told(self) -> str:
-        return str(self._told.textItem.toPlainText()) if self._told.isVisible() else ""
+        return tell(self._hovered) if self._hovered is not None else ""
+
+    # What a person does.
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if not self._points:
@@ -158,65 +128,212 @@ class BalancePlane(pg.PlotWidget):  # type: ignore[misc]
         else:
             super().keyPressEvent(event)
 
-    def _draw_curve(self, codec: str, curve: list[PlanePoint]) -> None:
-        colour, symbol = theme.CODEC_LOOK[codec]
-        x, y = np.log10([p.size for p in curve]), np.array([p.fidelity for p in curve])
-        line = pg.PlotCurveItem(x, y, pen=pg.mkPen(colour, width=2), antialias=True)
-        between = pg.ScatterPlotItem(x, y, size=5, symbol=symbol, pen=None, brush=pg.mkBrush(colour))
-        tried = [i for i, p in enumerate(curve) if p.prediction.measured]
-        measured = pg.ScatterPlotItem(
-            x[tried], y[tried], size=12, symbol=symbol, pen=pg.mkPen(theme.WELL, width=1), brush=pg.mkBrush(colour)
-        )
-        low = np.log10([max(1.0, curve[i].prediction.size_bytes.low) for i in tried])
-        high = np.log10([curve[i].prediction.size_bytes.high for i in tried])
-        whiskers = pg.ErrorBarItem(
-            x=x[tried], y=y[tried], left=x[tried] - low, right=high - x[tried], beam=0.06, pen=pg.mkPen(colour, width=1)
-        )
-        name = pg.TextItem(CODECS[codec].words, color=colour, anchor=(1.15, 0.6))
-        name.setFont(theme.sans(theme.BODY_PX, medium=True))
-        largest = int(np.argmax(x))
-        name.setPos(float(x[largest]), float(y[largest]))
-        for item in (line, whiskers, between, measured, name):
-            self.addItem(item, ignoreBounds=True)
-            self._drawn.append(item)
-
-    def _name_limit(self) -> None:
-        value = float(self._limit.value())
-        self._limit.label.setFormat(f" {size_text(10**value)} ")
-        self._beyond.setRegion((value, max(value, self._range[1] + 1)))
-
-    def _nearest(self, scene_place: QPointF) -> PlanePoint | None:
-        vb = self.getPlotItem().vb
-        best, best_distance = None, float(_PICK_PX)
-        for point in self._points:
-            at = vb.mapViewToScene(QPointF(math.log10(point.size), point.fidelity))
-            distance = math.hypot(at.x() - scene_place.x(), at.y() - scene_place.y())
-            if distance < best_distance:
-                best, best_distance = point, distance
-        return best
-
-    def _hover(self, point: PlanePoint | None) -> None:
-        self._hovered = point
-        self._told.setVisible(point is not None)
-        if point is None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
             return
-        x = math.log10(point.size)
-        right = x > (self._range[0] + self._range[1]) / 2
-        view = self.getPlotItem().vb.viewRange()[1]
-        low = point.fidelity < view[0] + 0.35 * (view[1] - view[0])
-        self._told.setText(tell(point))
-        self._told.setAnchor((1.06 if right else -0.06, 1.1 if low else -0.1))
-        self._told.setPos(x, point.fidelity)
-        self.setAccessibleDescription(tell(point))
-
-    def _on_move(self, scene_place: QPointF) -> None:
-        self._hover(self._nearest(scene_place))
-
-    def _on_click(self, event: Any) -> None:
-        point = self._nearest(QPointF(event.scenePos()))
+        point = self._nearest(event.position())
         if point is not None:
             self.picked.emit(point)
+        elif self._on_limit(event.position()):
+            self._dragging = True
+            self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._dragging:
+            field = self._field
+            part = min(1.0, max(0.0, (event.position().x() - field.left()) / field.width()))
+            self._limit = self._sizes.low + part * (self._sizes.high - self._sizes.low)
+            self.update()
+            return
+        self._hover(self._nearest(event.position()))
+        on_limit = self._hovered is None and self._on_limit(event.position())
+        self.setCursor(Qt.CursorShape.SizeHorCursor if on_limit else Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        if self._dragging and self._limit is not None:
+            self._dragging = False
+            self.limit_dragged.emit(10**self._limit)
+
+    def leaveEvent(self, _event: QEvent) -> None:
+        self._hover(None)
+
+    def _hover(self, point: PlanePoint | None) -> None:
+        if point is self._hovered:
+            return
+        self._hovered = point
+        if point is not None:
+            self._voice.say(tell(point))
+        self.update()
+
+    # Where things are.
+
+    @property
+    def _field(self) -> QRectF:
+        return QRectF(_LEFT, _TOP, max(1, self.width() - _LEFT - _RIGHT), max(1, self.height() - _TOP - _FOOT))
+
+    def _x(self, size: float) -> float:
+        return self._field.left() + self._field.width() * self._sizes.part(size)
+
+    def _y(self, fidelity: float) -> float:
+        return self._field.bottom() - self._field.height() * self._fidelity.part(fidelity)
+
+    def _nearest(self, place: QPointF) -> PlanePoint | None:
+        def apart(point: PlanePoint) -> float:
+            at = self.place_of(point)
+            return math.hypot(at.x() - place.x(), at.y() - place.y())
+
+        best = min(self._points, key=apart, default=None)
+        return best if best is not None and apart(best) < _PICK else None
+
+    def _on_limit(self, place: QPointF) -> bool:
+        return self.limit_x is not None and abs(self.limit_x - place.x()) <= _GRAB
+
+    # What is drawn.
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if not self._points:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._draw_axes(painter)
+        painter.save()
+        painter.setClipRect(self._field.adjusted(-8, -8, 8, 2))
+        self._draw_beyond(painter)
+        for codec, curve in self._plane.items():
+            self._draw_curve(painter, codec, curve)
+        if self._best is not None:
+            painter.setPen(QPen(QColor("white"), 1))
+            painter.setBrush(QColor(_BEST))
+            painter.drawPolygon(_star(self.place_of(self._best)))
+        if self._chosen is not None:
+            painter.setPen(QPen(QColor("white"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(self.place_of(self._chosen), 11, 11)
+        painter.restore()
+        self._draw_limit(painter)
+        if self._hovered is not None:
+            self._draw_told(painter, self._hovered)
+
+    def _draw_axes(self, painter: QPainter) -> None:
+        field = self._field
+        grid, text = QPen(QColor(255, 255, 255, 34), 1), QColor(theme.WELL_TEXT)
+        painter.setFont(theme.mono(11))
+        last = -math.inf
+        for size in (m * 10.0**e for e in range(3, 14) for m in (1, 2, 5)):
+            x = self._x(_log(size))
+            if not field.left() <= x <= field.right() or x - last < _APART:
+                continue
+            last = x
+            painter.setPen(grid)
+            painter.drawLine(QPointF(x, field.top()), QPointF(x, field.bottom()))
+            painter.setPen(text)
+            words = size_text(size).replace(".00 ", " ").replace(".0 ", " ")
+            painter.drawText(QRectF(x - 50, field.bottom() + 4, 100, 16), Qt.AlignmentFlag.AlignHCenter, words)
+        step = _step((self._fidelity.high - self._fidelity.low) / max(1.0, field.height() / 44))
+        value = math.ceil(self._fidelity.low / step) * step
+        while value <= self._fidelity.high:
+            y = self._y(value)
+            painter.setPen(grid)
+            painter.drawLine(QPointF(field.left(), y), QPointF(field.right(), y))
+            painter.setPen(text)
+            place = QRectF(18, y - 8, _LEFT - 24, 16)
+            painter.drawText(place, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:g}")
+            value = round(value + step, 9)
+        painter.setPen(QColor(theme.WELL_MUTED))
+        painter.setFont(theme.sans(theme.SMALL_PX))
+        foot = QRectF(field.left(), self.height() - 22, field.width(), 18)
+        painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, "size of the whole copy")
+        painter.save()
+        painter.translate(14, field.center().y())
+        painter.rotate(-90)
+        painter.drawText(
+            QRectF(-field.height() / 2, -9, field.height(), 18), Qt.AlignmentFlag.AlignCenter, "fidelity to the treated take, SSIM dB"
+        )
+        painter.restore()
+
+    def _draw_beyond(self, painter: QPainter) -> None:
+        if (x := self.limit_x) is not None:
+            shade = QColor(theme.MADDER)
+            shade.setAlpha(70)
+            painter.fillRect(QRectF(x, self._field.top(), self.width(), self._field.height()), shade)
+
+    def _draw_limit(self, painter: QPainter) -> None:
+        x, field = self.limit_x, self._field
+        if x is None or self._limit is None or not field.left() - 1 <= x <= field.right() + 1:
+            return
+        painter.setPen(QPen(QColor("white" if self._dragging else _LIMIT), 3 if self._dragging else 2))
+        painter.drawLine(QPointF(x, field.top()), QPointF(x, field.bottom()))
+        painter.setFont(theme.sans(theme.SMALL_PX))
+        words = size_text(10**self._limit)
+        wide = painter.fontMetrics().horizontalAdvance(words) + 12
+        left = min(max(x - wide / 2, field.left()), field.right() - wide)
+        place = QRectF(left, field.top() + 8, wide, 20)
+        painter.fillRect(place, QColor(_LIMIT))
+        painter.setPen(QColor(_DARK_INK))
+        painter.drawText(place, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _draw_curve(self, painter: QPainter, codec: str, curve: list[PlanePoint]) -> None:
+        colour, symbol = theme.CODEC_LOOK[codec]
+        places = [self.place_of(point) for point in curve]
+        painter.setPen(QPen(QColor(colour), 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(places))
+        for point, place in zip(curve, places, strict=True):
+            if point.prediction.measured:
+                size = point.prediction.size_bytes
+                painter.setPen(QPen(QColor(colour), 1))
+                ends = [QPointF(self._x(_log(max(1.0, edge))), place.y()) for edge in (size.low, size.high)]
+                painter.drawLine(*ends)
+                for end in ends:
+                    painter.drawLine(QPointF(end.x(), end.y() - 4), QPointF(end.x(), end.y() + 4))
+            painter.setPen(QPen(QColor(theme.WELL), 1) if point.prediction.measured else Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(colour))
+            _draw_symbol(painter, symbol, place, 6.0 if point.prediction.measured else 2.5)
+        largest = max(places, key=lambda one: one.x())
+        painter.setPen(QColor(colour))
+        painter.setFont(theme.sans(theme.BODY_PX, medium=True))
+        wide = painter.fontMetrics().horizontalAdvance(CODECS[codec].words)
+        painter.drawText(QPointF(largest.x() - wide - 12, largest.y() - 11), CODECS[codec].words)
+
+    def _draw_told(self, painter: QPainter, point: PlanePoint) -> None:
+        """Beside the point, on the side where there is room."""
+        painter.setFont(theme.mono(theme.SMALL_PX))
+        lines = tell(point).split("\n")
+        metrics = painter.fontMetrics()
+        wide, tall = max(metrics.horizontalAdvance(line) for line in lines) + 20, metrics.height() * len(lines) + 12
+        place, field = self.place_of(point), self._field
+        left = place.x() - wide - 14 if place.x() > field.center().x() else place.x() + 14
+        top = place.y() - tall - 10 if place.y() > field.center().y() else place.y() + 10
+        left, top = (min(max(4.0, at), max(4.0, most - 4)) for at, most in ((left, self.width() - wide), (top, self.height() - tall)))
+        box = QRectF(left, top, wide, tall)
+        painter.setPen(QPen(QColor(theme.WELL_LINE), 1))
+        painter.setBrush(QColor(_PAPER))
+        painter.drawRect(box)
+        painter.setPen(QColor(theme.WELL_TEXT))
+        painter.drawText(box.adjusted(10, 6, -10, -6), Qt.AlignmentFlag.AlignLeft, "\n".join(lines))
 
 
-def _place(point: PlanePoint | None) -> tuple[list[float], list[float]]:
-    return ([math.log10(point.size)], [point.fidelity]) if point else ([], [])
+def _log(size: float) -> float:
+    return math.log10(max(1.0, size))
+
+
+def _step(least: float) -> float:
+    """The next of 1, 2, 5 and their tenfolds."""
+    whole = 10.0 ** math.floor(math.log10(max(least, 1e-6)))
+    return next(whole * one for one in (1, 2, 5, 10) if whole * one >= least * (1 - 1e-9))
+
+
+def _draw_symbol(painter: QPainter, symbol: str, place: QPointF, radius: float) -> None:
+    x, y = place.x(), place.y()
+    if symbol == "s":
+        painter.drawRect(QRectF(x - radius, y - radius, 2 * radius, 2 * radius))
+    elif symbol == "t":
+        painter.drawPolygon(QPolygonF([QPointF(x - radius, y - radius), QPointF(x + radius, y - radius), QPointF(x, y + radius)]))
+    else:
+        painter.drawEllipse(place, radius, radius)
+
+
+def _star(place: QPointF) -> QPolygonF:
+    turns = [(13.0 if point % 2 == 0 else 5.5, math.pi * (point / 5 - 0.5)) for point in range(10)]
+    return QPolygonF([QPointF(place.x() + radius * math.cos(turn), place.y() + radius * math.sin(turn)) for radius, turn in turns])

@@ -8,7 +8,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QImage, QPainter, QPolygonF
 
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.timecode import clock
@@ -139,70 +139,65 @@ class StripPainter:
             place = QRectF(left.left() + 13, top + number * line, left.width() - 8, line)
             painter.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, KIND_WORDS[kind])
 
-    def _columns(self, places: Places, count: int) -> tuple[NDArray[np.intp], int, NDArray[np.float64]]:
-        """Where groups of bins begin that share a column of the screen, where the last one ends, and their edges in pixels."""
-        first = max(0, int(places.low / self._step))
-        last = min(count, int(np.ceil(places.high / self._step)))
-        if last <= first:
-            return np.zeros(0, np.intp), first, np.zeros(1)
-        each = max(1, (last - first) // places.wide)
-        begins = np.arange(first, last, each, dtype=np.intp)
-        edges = places.left + places.wide * (np.append(begins, last) * self._step - places.low) / (places.high - places.low)
-        return begins, last, edges
+    def _bins(self, places: Places, count: int, across: int) -> NDArray[np.intp]:
+        """The first bin of each column of pixels, where there are bins: as many as reach into the span. Shape (columns,)."""
+        left = places.low + np.arange(across) / across * (places.high - places.low)
+        found = np.floor(left / self._step + 1e-9).astype(np.intp)
+        return found[(found >= 0) & (found < count)]
+
+    def _largest(self, values: NDArray[np.float64], bins: NDArray[np.intp], places: Places) -> NDArray[np.float64]:
+        """In each column of pixels: the largest value of its bins. Shape (columns,)."""
+        last = min(len(values), int(np.ceil(places.high / self._step)))
+        return np.asarray(np.maximum.reduceat(values[: max(last, int(bins[-1]) + 1)], bins))
 
     def _draw_kind(self, painter: QPainter, places: Places, row: QRectF) -> None:
         """The votes in their colours, nothing where nothing moved; long runs carry their word."""
-        begins, _last, edges = self._columns(places, len(self._votes))
-        if not len(begins):
+        bins = self._bins(places, len(self._votes), places.wide)
+        if not len(bins):
             return
-        votes = self._votes[begins]
+        votes = self._votes[bins]
+        picture = _KIND_TABLE[votes][None]
+        painter.drawImage(QRectF(places.left, row.top() + 2, len(bins), row.height() - 4), _image(picture))
         starts = np.flatnonzero(np.diff(votes, prepend=-1))
         ends = np.append(starts[1:], len(votes))
         painter.setFont(theme.sans(theme.SMALL_PX))
+        painter.setPen(QColor(_DARK_INK))
         for start, end in zip(starts, ends, strict=True):
             kind = int(votes[start])
-            if not kind:
-                continue
-            place = QRectF(edges[start], row.top() + 2, edges[end] - edges[start], row.height() - 4)
-            painter.fillRect(place, QColor(_KIND_COLOURS[kind]))
-            if place.width() > painter.fontMetrics().horizontalAdvance(KIND_WORDS[kind]) + 12:
-                painter.setPen(QColor(_DARK_INK))
+            if kind and end - start > 30 and end - start > painter.fontMetrics().horizontalAdvance(KIND_WORDS[kind]) + 12:
+                place = QRectF(places.left + int(start), row.top(), int(end - start), row.height())
                 painter.drawText(place, Qt.AlignmentFlag.AlignCenter, KIND_WORDS[kind])
 
     def _draw_curve(self, painter: QPainter, places: Places, row: QRectF, values: NDArray[np.float64], key: str) -> None:
-        begins, last, edges = self._columns(places, len(values))
-        if not len(begins):
+        scale = painter.device().devicePixelRatioF()
+        bins = self._bins(places, len(values), round(places.wide * scale))
+        if not len(bins):
             return
-        most = np.maximum.reduceat(values[:last], begins)
-        heights = row.bottom() - np.clip(most / self._tops[key], 0, 1) * (row.height() - 1)
-        points = [QPointF(edges[0], row.bottom())]
-        for number, y in enumerate(heights):
-            points += [QPointF(edges[number], y), QPointF(edges[number + 1], y)]
-        points.append(QPointF(edges[-1], row.bottom()))
-        fill = QColor(_CURVES[key])
-        fill.setAlpha(110)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(fill)
-        painter.drawPolygon(QPolygonF(points))
-        painter.setPen(QPen(QColor(_CURVES[key]), 1))
-        painter.drawPolyline(QPolygonF(points[1:-1]))
+        tall = max(1, round(row.height() * scale))
+        heights = tall - np.rint(np.clip(self._largest(values, bins, places) / self._tops[key], 0, 1) * (tall - 1)).astype(int)
+        lines = np.arange(tall)[:, None]
+        # The edge reaches from a column to its neighbour, so that steps are joined.
+        before = np.concatenate([heights[:1], heights[:-1]])
+        upper, lower = np.minimum(heights, before), np.maximum(np.maximum(heights, before), heights + round(scale))
+        picture = np.zeros((tall, len(bins), 4), np.uint8)
+        picture[lines >= heights] = _colour(_CURVES[key], 110)
+        picture[(lines >= upper) & (lines < lower)] = _colour(_CURVES[key], 255)
+        painter.drawImage(QRectF(places.left, row.top(), len(bins) / scale, row.height()), _image(picture))
 
     def _draw_range(self, painter: QPainter, places: Places, row: QRectF) -> None:
         """From the darkest to the brightest hundredth of the luma."""
-        low, high = self._range
-        begins, _last, edges = self._columns(places, len(high))
-        if not len(begins):
+        scale = painter.device().devicePixelRatioF()
+        bins = self._bins(places, len(self._range[1]), round(places.wide * scale))
+        if not len(bins):
             return
-        middles = (edges[:-1] + edges[1:]) / 2
-        lows, highs = (row.bottom() - part[begins] / 255 * (row.height() - 1) for part in (low, high))
-        upper = [QPointF(x, y) for x, y in zip(middles, highs, strict=True)]
-        lower = [QPointF(x, y) for x, y in zip(middles, lows, strict=True)]
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(150, 150, 146, 120))
-        painter.drawPolygon(QPolygonF(upper + lower[::-1]))
-        painter.setPen(QPen(QColor(theme.WELL_TEXT), 1))
-        painter.drawPolyline(QPolygonF(upper))
-        painter.drawPolyline(QPolygonF(lower))
+        tall = max(1, round(row.height() * scale))
+        low, high = (tall - 1 - np.rint(part[bins] / 255 * (tall - 1)).astype(int) for part in self._range)
+        lines = np.arange(tall)[:, None]
+        picture = np.zeros((tall, len(bins), 4), np.uint8)
+        picture[(lines >= high) & (lines <= low)] = (150, 150, 146, 120)
+        for edge in (low, high):
+            picture[np.abs(lines - edge) < max(1, round(scale) / 2)] = _colour(theme.WELL_TEXT, 255)
+        painter.drawImage(QRectF(places.left, row.top(), len(bins) / scale, row.height()), _image(picture))
 
     def _draw_losses(self, painter: QPainter, places: Places, row: QRectF) -> None:
         """A triangle for repeated frames, a square for what is lost."""
@@ -217,6 +212,22 @@ class StripPainter:
                     painter.drawPolygon(QPolygonF([QPointF(x, middle - 5), QPointF(x + 5, middle + 4), QPointF(x - 5, middle + 4)]))
                 else:
                     painter.drawRect(QRectF(x - 4, middle - 4, 8, 8))
+
+
+def _colour(name: str, opacity: int) -> tuple[int, int, int, int]:
+    colour = QColor(name)
+    return colour.red(), colour.green(), colour.blue(), opacity
+
+
+_KIND_TABLE = np.zeros((8, 4), np.uint8)
+for _kind, _name in _KIND_COLOURS.items():
+    _KIND_TABLE[_kind] = _colour(_name, 255)
+
+
+def _image(picture: NDArray[np.uint8]) -> QImage:
+    """``picture``: shape=(lines, columns, 4), red, green, blue, opacity. The image has samples of its own."""
+    held = np.ascontiguousarray(picture)
+    return QImage(held.data, held.shape[1], held.shape[0], 4 * held.shape[1], QImage.Format.Format_RGBA8888).copy()
 
 
 def _top_of(key: str, values: NDArray[np.float64]) -> float:
