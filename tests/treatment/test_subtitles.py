@@ -51,7 +51,7 @@ Format: Layer, Start, End, Style, Name, MarginL, MarginR, MarginV, Effect, Text\
 """
 
 
-def _with_text(path: Path, lines: list[tuple[float, float, str]], *, kind: str = "subrip", seconds: float = 4.0) -> tuple[Path, Reading]:
+def with_text(path: Path, lines: list[tuple[float, float, str]], *, kind: str = "subrip", seconds: float = 4.0) -> tuple[Path, Reading]:
     """Grey pictures with a moving bar; ``kind`` of subtitles in Matroska."""
     with av.open(str(path), "w") as sink:
         video = sink.add_stream("ffv1", rate=VIDEO)
@@ -86,7 +86,7 @@ def lessons_title(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture(scope="module")
 def texts(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Reading]:
-    return _with_text(tmp_path_factory.mktemp("text") / "t.mkv", LINES)
+    return with_text(tmp_path_factory.mktemp("text") / "t.mkv", LINES)
 
 
 def _lit(frames: Iterator[av.VideoFrame] | TreatedFrames) -> list[bool]:
@@ -194,9 +194,9 @@ def test_what_cannot_be_drawn_is_refused(texts: tuple[Path, Reading], tmp_path: 
         drawable(path, BurnIn(font=str(tmp_path / "no.ttf")))
     assert drawable(path, BurnIn()) == ""
     assert unknown_letters("Ferry 灯籠 ö") == "灯籠"
-    other, _ = _with_text(tmp_path / "j.mkv", [(0.2, 0.9, "灯籠")], seconds=1.0)
+    other, _ = with_text(tmp_path / "j.mkv", [(0.2, 0.9, "灯籠")], seconds=1.0)
     assert drawable(other, BurnIn()) == "灯籠"
-    tags, _ = _with_text(tmp_path / "h.mkv", [(0.2, 0.9, "<i>a</i> {\\an8}b <font color=red>c</font>" + "x" * 5000)], seconds=1.0)
+    tags, _ = with_text(tmp_path / "h.mkv", [(0.2, 0.9, "<i>a</i> {\\an8}b <font color=red>c</font>" + "x" * 5000)], seconds=1.0)
     assert captions_of(tags, 0).shown[0].text.startswith("a b c")
     assert drawable(tags, BurnIn()) == ""
 

@@ -284,6 +284,11 @@ def test_the_picture_is_looked_at_in_several_ways(window: MainWindow, put: Calla
     press(window, "Ctrl+G", qtbot)
     assert station.monitor.looks.text() == "Monitor off"
     assert station.monitor.look.anything is False
+    # Without a sound output it says so, and goes on.
+    click(station.watch.sound.hear_button)
+    qtbot.waitUntil(lambda: "plays silent" in station.watch.sound.figures.text(), timeout=LONG)
+    click(station.watch.sound.hear_button)
+    qtbot.waitUntil(lambda: "LUFS" in station.watch.sound.figures.text() or "loudness" in station.watch.sound.figures.text(), timeout=LONG)
     press(window, "Ctrl+G", qtbot)
     qtbot.waitUntil(lambda: station.picture.image is not None, timeout=LONG)
     press(window, "F3", qtbot)

@@ -7,13 +7,14 @@ from typing import Any
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QSpinBox
 from pytestqt.qtbot import QtBot
 
 from tests.making import Luma, interlace, programme_frames, pulled_down, sliding_frames, write_clip
 from tests.treatment.test_film import VIDEO
+from tests.treatment.test_subtitles import with_text
 from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.ledger.run_queue import ask_copy
 from yomikomi.core.reading.scanner import ReadRequest, read
@@ -21,16 +22,17 @@ from yomikomi.core.treatment.aligning import Alignment
 from yomikomi.core.treatment.audio_steps import Channels, Gain, Move
 from yomikomi.core.treatment.joined import JoinedSound
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Crop, CutOut, Deinterlace, Film, Reframe, Size, Split, Trim
+from yomikomi.core.treatment.steps import BurnIn, Crop, CutOut, Deinterlace, Film, Levels, Reframe, Size, Split, Trim
 from yomikomi.core.treatment.tables import CubeTable, grid, write_cube
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import SilentReporter
 from yomikomi.ui.shell.window import MainWindow
 from yomikomi.ui.treatment.by_hand import KINDS, StepForm
 from yomikomi.ui.treatment.cards import HandCard, NoteCard
-from yomikomi.ui.treatment.player import BESIDE, DIFFERENCE, FIELDS, WIPE, difference, field_of, wiped
+from yomikomi.ui.treatment.player import BESIDE, DIFFERENCE, FIELDS, VECTORS, WAVEFORM, WIPE, difference, field_of, wiped
 from yomikomi.ui.treatment.reframe_form import ReframeForm
 from yomikomi.ui.treatment.station import TreatmentStation
+from yomikomi.ui.treatment.time_strip import TimeStrip
 
 _LEFT = Qt.MouseButton.LeftButton
 
@@ -284,3 +286,151 @@ def test_a_split_take_makes_a_copy_of_each_part(window: MainWindow, station: Tre
     assert [copy.path.stem.rpartition("-")[2] for copy in asked] == ["part1", "part2"], "what lies behind the end makes no copy"
     assert [copy.treatment.get(Trim) for copy in asked] == [Trim(start=0, end=0.7), Trim(start=0.7, end=99)]
     assert all(copy.treatment.get(Split) is None for copy in asked)
+
+
+def _drag(strip: TimeStrip, begin: float, end: float, *, y: int = 30) -> None:
+    """From one second of the take to another."""
+    one, two = (QPoint(round(strip._x(at)), y) for at in (begin, end))
+    QTest.mousePress(strip, _LEFT, pos=one)
+    QTest.mouseMove(strip, (one + two) / 2)
+    QTest.mouseMove(strip, two)
+    QTest.mouseRelease(strip, _LEFT, pos=two)
+
+
+def test_the_take_is_cut_and_its_parts_are_set_on_the_strip(station: TreatmentStation, qtbot: QtBot) -> None:
+    strip, view = station.looking.strip, station._view
+    assert view is not None
+    assert view.judged is not None
+    length, rate = view.judged.duration_seconds, float(VIDEO)
+    pixel = length / strip.width()
+    _drag(strip, 0.0, 0.5)
+    assert station.chosen is not None
+    trim = station.chosen.get(Trim)
+    assert trim is not None
+    assert trim.start == pytest.approx(0.5, abs=2 * pixel + 1 / rate)
+    _drag(strip, length, 1.6)
+    trim = station.chosen.get(Trim)
+    assert trim is not None
+    assert trim.end == pytest.approx(1.6, abs=2 * pixel + 1 / rate)
+    menu = strip.menu_at(0.9)
+    words = {action.text().split("\t")[0]: action for action in menu.actions()}
+    words["Cut out from here"].trigger()
+    cut = station.chosen.get(CutOut)
+    assert cut is not None
+    assert cut.parts[0].start == pytest.approx(0.9, abs=1 / rate)
+    menu.close()
+    menu = strip.menu_at(1.2)
+    next(action for action in menu.actions() if action.text() == "From here on: interlaced").trigger()
+    film = station.chosen.get(Film)
+    assert film is not None
+    assert [part.kind for part in film.parts] == ["film", "interlaced"]
+    menu.close()
+    # By keys: the next handle, a frame later, gone; and all of it undone.
+    strip.setFocus()
+    QTest.keyClick(strip, Qt.Key.Key_Home)
+    for _ in range(9):
+        QTest.keyClick(strip, Qt.Key.Key_Period)
+        if strip.chosen is not None and strip.chosen.kind == "part":
+            break
+    border = film.parts[1].start
+    QTest.keyClick(strip, Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
+    film = station.chosen.get(Film)
+    assert film is not None
+    assert film.parts[1].start == pytest.approx(border + 1 / rate, abs=1e-5)
+    assert "Border of a part" in strip.accessibleDescription()
+    QTest.keyClick(strip, Qt.Key.Key_Delete)
+    film = station.chosen.get(Film)
+    assert film is not None
+    assert [part.kind for part in film.parts] == ["film"]
+    while station.undo_button.isEnabled():
+        QTest.mouseClick(station.undo_button, _LEFT)
+    assert station.chosen == Treatment(steps=(Film(rate="24000/1001", order=FieldOrder.TFF),))
+    # A click looks at that second.
+    place = QPoint(round(strip._x(1.0)), 30)
+    QTest.mouseClick(strip, _LEFT, pos=place)
+    qtbot.waitUntil(lambda: station.looking.loop is not None, timeout=30_000)
+    assert station.looking.source_key[1] == pytest.approx(rate, abs=2 + rate * pixel)
+
+
+def test_black_and_white_are_set_on_the_waveform(station: TreatmentStation, qtbot: QtBot) -> None:
+    looking = station.looking
+    qtbot.waitUntil(lambda: looking.loop is not None, timeout=30_000)
+    assert len(looking.player.before._scopes) >= 4
+    looking.mode.setCurrentText(WAVEFORM)
+    looking.mode.textActivated.emit(WAVEFORM)
+    view, after = looking.player.before.waveform, looking.player.after.waveform
+    assert view.isVisible()
+    assert after.points is None
+    assert not looking.player.before.view.isVisible()
+    x = view.width() // 2
+    QTest.mousePress(view, _LEFT, pos=QPoint(x, round(view.y_of(16))))
+    QTest.mouseMove(view, QPoint(x, round(view.y_of(40))))
+    QTest.mouseRelease(view, _LEFT, pos=QPoint(x, round(view.y_of(40))))
+    assert station.chosen is not None
+    levels = station.chosen.get(Levels)
+    assert levels is not None
+    assert levels.black == pytest.approx(40, abs=3)
+    assert levels.white == 235
+    qtbot.waitUntil(lambda: looking.loop is not None, timeout=30_000)
+    assert looking.loop is not None
+    # The scope of the result is that of its samples: dark values moved down by what the step says.
+    one, two = (np.flatnonzero(side[0].histogram > 1e-4) for side in (looking.player.before._scopes, looking.player.after._scopes))
+    moved = 16 + (one[-1] - levels.black) * 219 / (235 - levels.black)
+    assert two[-1] == pytest.approx(moved, abs=4)
+    view.setFocus()
+    QTest.keyClick(view, Qt.Key.Key_W)
+    QTest.keyClick(view, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    levels = station.chosen.get(Levels)
+    assert levels is not None
+    assert levels.white == 225
+    looking.mode.textActivated.emit(VECTORS)
+    assert looking.player.after.vectors.isVisible()
+    looking.mode.textActivated.emit(BESIDE)
+    assert looking.player.before.view.isVisible()
+    window = station.window()
+    assert isinstance(window, MainWindow)
+    window.do("undo")
+    window.do("undo")
+    assert station.chosen.get(Levels) is None
+    assert view.points == (16, 235)
+
+
+def test_subtitles_are_burned_in_by_a_form_that_knows_the_tracks(
+    window: MainWindow, station: TreatmentStation, qtbot: QtBot, tmp_path: Path
+) -> None:
+    station.files.ask_burn_in()
+    qtbot.waitUntil(lambda: "no subtitles" in window.notice_bar.text, timeout=5000)
+    path, reading = with_text(tmp_path / "t.mkv", [(0.2, 1.0, "Bonjour"), (1.2, 1.8, "灯籠")], seconds=2.0)
+    carrier, _ = window.state.record.takes.import_file(path)
+    take = window.state.record.carrier(carrier).take
+    assert take is not None
+    window.state.record.readings.save(take.id, reading)
+    window.state.reload()
+    window.state.choose(carrier)
+    window.show_station("treatment")
+    before = station.chosen
+    station.files.ask_burn_in()
+    qtbot.waitUntil(lambda: station.files.burn_form is not None, timeout=5000)
+    form = station.files.burn_form
+    assert form is not None
+    assert form.group.buttons()[0].text() == "Subtitles 1: deu, srt"
+    form.size_field.setValue(8)
+    QTest.mouseClick(form.accept_button, _LEFT)
+    qtbot.waitUntil(lambda: "has no letters for 灯 籠" in window.notice_bar.text, timeout=10_000)
+    assert station.chosen == before, "what cannot be drawn is not set"
+    latin, latin_reading = with_text(tmp_path / "l.mkv", [(0.2, 1.9, "Bonjour")], seconds=2.0)
+    carrier, _ = window.state.record.takes.import_file(latin)
+    take = window.state.record.carrier(carrier).take
+    assert take is not None
+    window.state.record.readings.save(take.id, latin_reading)
+    window.state.reload()
+    window.state.choose(carrier)
+    station.files.burn_form = None
+    station.files.ask_burn_in()
+    qtbot.waitUntil(lambda: station.files.burn_form is not None, timeout=5000)
+    form = station.files.burn_form
+    assert form is not None
+    QTest.mouseClick(form.accept_button, _LEFT)
+    qtbot.waitUntil(lambda: station.chosen is not None and station.chosen.get(BurnIn) == BurnIn(), timeout=10_000)
+    qtbot.waitUntil(lambda: station.looking.loop is not None, timeout=30_000)
+    assert "burned in" in station.result.text()
