@@ -7,7 +7,7 @@ import platform
 import sys
 import time
 
-from bench import capture, disturbed, marks, path, prediction, reading, scan, shelf, simulation, weighing, window
+from bench import capture, disturbed, marks, path, prediction, reading, scan, shelf, simulation, two_hours, weighing, window
 from bench.unseen import proof as unseen
 
 BENCHES = {
@@ -30,6 +30,7 @@ BENCHES = {
     "recording": capture.stall,
     "long-pass": capture.long_pass,
     "prediction": prediction.run,
+    "two-hours": two_hours.run,
 }
 
 

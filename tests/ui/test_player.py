@@ -76,6 +76,22 @@ def test_playing_by_mouse_and_keys(flashes: tuple[Path, Reading], qtbot: QtBot, 
     assert deck.player.speed == 2.0
     window._slide(5000)
     assert deck.position == pytest.approx(SECONDS / 2, abs=0.1)
+    first, second = window.panes
+    whole = first.width()
+    QTest.mouseClick(window.flip_button, _LEFT)
+    assert (first.isVisible(), second.isVisible()) == (True, False)
+    place = first.geometry()
+    assert place.width() > 1.8 * whole
+    QTest.keyClick(window, Qt.Key.Key_B)
+    assert (first.isVisible(), second.isVisible()) == (False, True)
+    assert second.geometry() == place, "in the very same place"
+    assert deck.players[0].size == deck.players[1].size
+    QTest.keyClick(window, Qt.Key.Key_Right)
+    qtbot.wait(80)
+    QTest.keyClick(window, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
+    assert first.isVisible()
+    assert second.isVisible()
+    assert abs(deck.players[0].position - deck.players[1].position) < 0.05
     QTest.keyClick(window, Qt.Key.Key_F)
     assert not window.controls.isVisible()
     QTest.keyClick(window, Qt.Key.Key_Escape)

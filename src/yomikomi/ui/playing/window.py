@@ -35,6 +35,7 @@ KEYS = (
     ("Ctrl+Left", "jump_back", "5 s back"), ("Ctrl+Right", "jump_on", "5 s on"), ("Home", "begin", "to the beginning"),
     ("[", "mark_in", "loop from here"), ("]", "mark_out", "loop to here"), ("Backspace", "no_loop", "no loop"),
     (",", "slower", "slower"), (".", "faster", "faster"), ("M", "mute", "sound off or on"), ("A", "other", "sound of the other one"),
+    ("B", "flip", "one picture in place of the other"), ("Shift+B", "both", "both pictures"),
     ("F", "full", "full window"), ("Escape", "leave", "leave"),
 )  # fmt: skip
 
@@ -133,7 +134,9 @@ class PlayerWindow(QWidget):
         self.track.activated.connect(self._set_track)
         self.track.hide()
         self.other_button = button("Sound of the other", lambda: self.act("other"), tip="A")
-        self.other_button.setVisible(len(played) > 1)
+        self.flip_button = button("One place", lambda: self.act("flip"), tip="B: one in place of the other, and back · Shift+B: both")
+        for one_of_two in (self.other_button, self.flip_button):
+            one_of_two.setVisible(len(played) > 1)
         self.loop_words = label("", quiet=True)
         self.late = label("", quiet=True, figure=True)
         self.late.setToolTip("This machine cannot decode them in time; sound and steps are exact all the same")
@@ -163,8 +166,8 @@ class PlayerWindow(QWidget):
         inner.addLayout(meters)
         inner.addLayout(
             row(
-                self.back_button, self.on_button, self.speed, self.track, self.loop_words, self.late, 1, self.other_button,
-                label("Volume", quiet=True), self.volume, self.play_button,
+                self.back_button, self.on_button, self.speed, self.track, self.loop_words, self.late, 1, self.flip_button,
+                self.other_button, label("Volume", quiet=True), self.volume, self.play_button,
             )
         )  # fmt: skip
         inner.addWidget(self.note)
@@ -278,8 +281,20 @@ class PlayerWindow(QWidget):
         elif name == "other":
             deck.hear((deck.heard + 1) % len(deck.players))
             self._say_heard()
+        elif name in {"flip", "both"}:
+            self._flip(both=name == "both")
         elif name in {"mark_in", "mark_out", "no_loop"}:
             self._loop(deck, name)
+
+    def _flip(self, *, both: bool) -> None:
+        """One picture where the other was, as large: differences show as movement. They run on in step all the while."""
+        if len(self.panes) < 2:
+            return
+        seen = [pane.isVisibleTo(self) for pane in self.panes]
+        wanted = [True, True] if both else [True, False] if all(seen) else [not one for one in seen]
+        for pane, shown in zip(self.panes, wanted, strict=True):
+            pane.setVisible(shown)
+        self._size()
 
     def _loop(self, deck: Deck, name: str) -> None:
         if name == "mark_in":
@@ -334,8 +349,11 @@ class PlayerWindow(QWidget):
         if self.deck is None:
             return
         ratio = self.devicePixelRatioF()
-        for pane, player in zip(self.panes, self.deck.players, strict=True):
-            player.size = (max(160, round(pane.view.width() * ratio)), max(120, round(pane.view.height() * ratio)))
+        if (layout := self.layout()) is not None:
+            layout.activate()
+        seen = next(pane for pane in self.panes if pane.isVisibleTo(self)).view  # one that is hidden takes its place
+        for player in self.deck.players:
+            player.size = (max(160, round(seen.width() * ratio)), max(120, round(seen.height() * ratio)))
 
     def resizeEvent(self, event: object) -> None:
         super().resizeEvent(event)  # type: ignore[arg-type]
