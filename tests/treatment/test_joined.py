@@ -113,38 +113,37 @@ def _lag(one: NDArray[np.float64], two: NDArray[np.float64]) -> float:
     return min(lag, size - lag) / RATE
 
 
-@pytest.mark.parametrize("cut", [False, True])
-def test_in_the_copy_it_stands_where_it_belongs_all_along(tmp_path: Path, take: tuple[Path, Reading], cut: bool) -> None:
+@pytest.mark.parametrize(("cut", "instead"), [(False, True), (True, False)])
+def test_in_the_copy_it_stands_where_it_belongs_all_along(tmp_path: Path, take: tuple[Path, Reading], cut: bool, instead: bool) -> None:
     path, reading = take
     room = _room(SECONDS + 20)
     other = _write(tmp_path / "o.wav", _heard(room, begins=3.0, seconds=50, ppm=250.0, seed=2), pictures=False)
     found = align_sound(path, reading, other, SilentReporter())
     assert found.joined is not None
     steps = (CutOut(parts=(Part(start=10, end=15),)),) if cut else ()
-    for instead in (False, True):
-        treatment = Treatment(steps=steps, joined=(found.joined.model_copy(update={"instead": instead}),))
-        target = tmp_path / f"{instead}.mp4"
-        made = make_copy(CopyRequest(path, target, reading, treatment, QUICK), SilentReporter())
-        assert made.verified, made.checks
-        with av.open(str(target)) as container:
-            assert len(container.streams.audio) == (1 if instead else 2)
-            last = container.streams.audio[-1]
-            sound = np.concatenate([block.to_ndarray()[0] for block in container.decode(last)])
-        true = _heard(room, begins=8, seconds=SECONDS, noise=0)
-        true = np.concatenate([true[: 10 * RATE], true[15 * RATE :]]) if cut else true
-        assert len(sound) / RATE == pytest.approx(len(true) / RATE, abs=0.1)
-        render(RenderRequest(path, tmp_path / f"{instead}.mkv", reading, treatment), SilentReporter())
-        with av.open(str(tmp_path / f"{instead}.mkv")) as container:
-            assert len(container.streams.audio) == (1 if instead else 2)
-            exact = np.concatenate([block.to_ndarray()[0] / 32768 for block in container.decode(container.streams.audio[-1])])
-        source = TreatedSource(path, reading, treatment)
-        assert source.sounds == (1 if instead else 2)
-        played = np.concatenate(list(continuous(source.sound(source.sounds - 1, 20, lambda: None), 20 * RATE, 24 * RATE)))[:, 0]
-        assert _lag(played, true[20 * RATE : 24 * RATE]) < 0.001
-        for at in np.linspace(0, len(true) / RATE - 3, 9):
-            some = slice(round(at * RATE), round((at + 2) * RATE))
-            assert _lag(sound[some], true[some]) < 0.0015, at
-            assert _lag(exact[some], true[some]) < 0.001, at
+    treatment = Treatment(steps=steps, joined=(found.joined.model_copy(update={"instead": instead}),))
+    target = tmp_path / f"{instead}.mp4"
+    made = make_copy(CopyRequest(path, target, reading, treatment, QUICK), SilentReporter())
+    assert made.verified, made.checks
+    with av.open(str(target)) as container:
+        assert len(container.streams.audio) == (1 if instead else 2)
+        last = container.streams.audio[-1]
+        sound = np.concatenate([block.to_ndarray()[0] for block in container.decode(last)])
+    true = _heard(room, begins=8, seconds=SECONDS, noise=0)
+    true = np.concatenate([true[: 10 * RATE], true[15 * RATE :]]) if cut else true
+    assert len(sound) / RATE == pytest.approx(len(true) / RATE, abs=0.1)
+    render(RenderRequest(path, tmp_path / f"{instead}.mkv", reading, treatment), SilentReporter())
+    with av.open(str(tmp_path / f"{instead}.mkv")) as container:
+        assert len(container.streams.audio) == (1 if instead else 2)
+        exact = np.concatenate([block.to_ndarray()[0] / 32768 for block in container.decode(container.streams.audio[-1])])
+    source = TreatedSource(path, reading, treatment)
+    assert source.sounds == (1 if instead else 2)
+    played = np.concatenate(list(continuous(source.sound(source.sounds - 1, 20, lambda: None), 20 * RATE, 24 * RATE)))[:, 0]
+    assert _lag(played, true[20 * RATE : 24 * RATE]) < 0.001
+    for at in np.linspace(0, len(true) / RATE - 3, 9):
+        some = slice(round(at * RATE), round((at + 2) * RATE))
+        assert _lag(sound[some], true[some]) < 0.0015, at
+        assert _lag(exact[some], true[some]) < 0.001, at
     other.write_bytes(other.read_bytes() + b"\0\0")
     with pytest.raises(UnfinishedError, match="changed since it was aligned"):
         make_copy(CopyRequest(path, tmp_path / "n.mp4", reading, treatment, QUICK), SilentReporter())

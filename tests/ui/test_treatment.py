@@ -123,7 +123,8 @@ def test_sound_is_set_by_hand_and_the_trials_stay(window: MainWindow, station: T
     assert isinstance(how, QComboBox)
     assert isinstance(track, QSpinBox)
     how.setCurrentText("swap")
-    track.setValue(0)
+    assert track.text() == "all"
+    track.setValue(1)
     QTest.mouseClick(form.accept_button, _LEFT)
     assert station.chosen.sound == (Channels(track=0, how="swap"), Move(later_ms=-120))
     assert station.chosen.digest == digest
