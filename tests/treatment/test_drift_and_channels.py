@@ -22,7 +22,7 @@ from yomikomi.core.run.rendering import RenderRequest, render
 from yomikomi.core.treatment.advice import advise
 from yomikomi.core.treatment.audio_steps import Downmix, Drift, Move
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import HighRange, Reframe, Trim
+from yomikomi.core.treatment.steps import HighRange, Trim
 from yomikomi.core.treatment.stretching import Stretcher
 from yomikomi.core.video.colour import BT2020_PQ
 from yomikomi.core.work import SilentReporter
@@ -143,7 +143,7 @@ def test_surround_is_mixed_as_the_standard_has_it(tmp_path: Path, even: bool) ->
     assert kept.verified, kept.checks
 
 
-def _wide(path: Path) -> tuple[Path, Reading]:
+def wide_range_clip(path: Path) -> tuple[Path, Reading]:
     """A 3:2 picture in PQ, 10 bits, as a camera writes it."""
     with av.open(str(path), "w") as sink:
         video = sink.add_stream("libx265", rate=25, options={"preset": "ultrafast", "crf": "12", "x265-params": "log-level=none"})
@@ -159,23 +159,12 @@ def _wide(path: Path) -> tuple[Path, Reading]:
     return path, read(ReadRequest(path), SilentReporter())
 
 
-def test_a_wide_range_camera_goes_to_three_shapes_that_every_box_plays(tmp_path: Path) -> None:
-    """H.264 refuses PQ; converted and reframed it takes it, and the copy's own tags, shape and size say so."""
-    path, reading = _wide(tmp_path / "w.mp4")
+def test_a_wide_range_camera_is_refused_as_it_is_and_offered_another_range(tmp_path: Path) -> None:
+    """H.264 refuses PQ; the reading offers the step that lets it (tests/ui/test_treatment_journeys.py takes it)."""
+    path, reading = wide_range_clip(tmp_path / "w.mp4")
     assert (reading.colour.transfer, reading.bit_depth) == (16, 10)
     with pytest.raises(WrongUseError, match="BT.709 in Treatment"):
         make_copy(CopyRequest(path, tmp_path / "no.mp4", reading, Treatment(), QUICK), SilentReporter())
     offered = next(one for one in advise(reading, findings(reading)) if one.key == "high range")
     assert isinstance(offered.step, HighRange)
     assert not any(recipe.codec == "h264" for recipe in usual_recipes(fields=False, transfer=16, bit_depth=10))
-    for shape, size in (("1:1", (216, 216)), ("9:16", (120, 216)), ("16:9", (324, 182))):
-        treatment = Treatment(steps=(offered.step, Reframe(shape=shape)))
-        target = tmp_path / f"{shape.replace(':', 'x')}.mp4"
-        made = make_copy(CopyRequest(path, target, reading, treatment, QUICK), SilentReporter())
-        assert made.verified, made.checks
-        with av.open(str(target)) as container:
-            stream = container.streams.video[0]
-            assert (stream.width, stream.height) == size
-            context = stream.codec_context
-            assert (int(context.color_primaries), int(context.color_trc), int(context.colorspace)) == (1, 1, 1)
-            assert context.pix_fmt == "yuv420p"

@@ -27,7 +27,7 @@ Wave = NDArray[np.float64]
 QUICK = recipe_for("h264", 30, speed="ultrafast")
 
 
-def _room(seconds: float, seed: int = 3) -> Wave:
+def room(seconds: float, seed: int = 3) -> Wave:
     """Something like speech and knocks in a room: bursts of coloured noise and tones of changing length, with pauses."""
     chance = np.random.default_rng(seed)
     wave = np.zeros(round(seconds * RATE))
@@ -42,7 +42,7 @@ def _room(seconds: float, seed: int = 3) -> Wave:
     return wave
 
 
-def _heard(room: Wave, *, begins: float, seconds: float, ppm: float = 0.0, noise: float = 0.002, low: bool = False, seed: int = 1) -> Wave:
+def heard(room: Wave, *, begins: float, seconds: float, ppm: float = 0.0, noise: float = 0.002, low: bool = False, seed: int = 1) -> Wave:
     """What a microphone records from second ``begins`` on, by a clock that runs ``ppm`` fast."""
     count = round(seconds * RATE)
     times = begins + np.arange(count) / RATE / (1 + ppm / 1e6)
@@ -52,7 +52,7 @@ def _heard(room: Wave, *, begins: float, seconds: float, ppm: float = 0.0, noise
     return wave + np.random.default_rng(seed).normal(0, noise, count)
 
 
-def _write(path: Path, wave: Wave, pictures: bool) -> Path:
+def write_sound(path: Path, wave: Wave, pictures: bool) -> Path:
     with av.open(str(path), "w") as sink:
         sound = sink.add_stream("pcm_s16le", rate=RATE, layout="mono")
         if pictures:
@@ -76,7 +76,7 @@ def _write(path: Path, wave: Wave, pictures: bool) -> Path:
 @pytest.fixture(scope="module")
 def take(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Reading]:
     folder = tmp_path_factory.mktemp("joined")
-    path = _write(folder / "take.mkv", _heard(_room(SECONDS + 20), begins=8, seconds=SECONDS, low=True), pictures=True)
+    path = write_sound(folder / "take.mkv", heard(room(SECONDS + 20), begins=8, seconds=SECONDS, low=True), pictures=True)
     return path, read(ReadRequest(path), SilentReporter())
 
 
@@ -85,8 +85,8 @@ def test_where_it_belongs_is_found_within_a_millisecond(
     tmp_path: Path, take: tuple[Path, Reading], begins: float, seconds: float, ppm: float
 ) -> None:
     """Began before the take or after it, longer or shorter, with a clock that is off: recovered at both ends."""
-    wave = _heard(_room(SECONDS + 20), begins=begins, seconds=seconds, ppm=ppm, seed=2)
-    other = _write(tmp_path / "field recorder.wav", wave, pictures=False)
+    wave = heard(room(SECONDS + 20), begins=begins, seconds=seconds, ppm=ppm, seed=2)
+    other = write_sound(tmp_path / "field recorder.wav", wave, pictures=False)
     found = align_sound(*take, other, SilentReporter())
     assert found.joined is not None, found
     joined = found.joined
@@ -97,8 +97,8 @@ def test_where_it_belongs_is_found_within_a_millisecond(
 
 
 def test_a_sound_of_another_room_is_refused(tmp_path: Path, take: tuple[Path, Reading]) -> None:
-    for number, wave in enumerate((_heard(_room(60, seed=77), begins=0, seconds=40), np.zeros(20 * RATE), np.full(RATE // 10, 0.1))):
-        found = align_sound(*take, _write(tmp_path / f"{number}.wav", wave, pictures=False), SilentReporter())
+    for number, wave in enumerate((heard(room(60, seed=77), begins=0, seconds=40), np.zeros(20 * RATE), np.full(RATE // 10, 0.1))):
+        found = align_sound(*take, write_sound(tmp_path / f"{number}.wav", wave, pictures=False), SilentReporter())
         assert found.joined is None
         assert "does not match" in found.words
     (tmp_path / "text.wav").write_text("no sound")
@@ -106,7 +106,7 @@ def test_a_sound_of_another_room_is_refused(tmp_path: Path, take: tuple[Path, Re
         align_sound(*take, tmp_path / "text.wav", SilentReporter())
 
 
-def _lag(one: NDArray[np.float64], two: NDArray[np.float64]) -> float:
+def lag(one: NDArray[np.float64], two: NDArray[np.float64]) -> float:
     """Seconds between them, by correlation."""
     size = 2**18
     lag = int(np.argmax(np.fft.irfft(np.fft.rfft(one, size) * np.conj(np.fft.rfft(two, size)))))
@@ -116,8 +116,8 @@ def _lag(one: NDArray[np.float64], two: NDArray[np.float64]) -> float:
 @pytest.mark.parametrize(("cut", "instead"), [(False, True), (True, False)])
 def test_in_the_copy_it_stands_where_it_belongs_all_along(tmp_path: Path, take: tuple[Path, Reading], cut: bool, instead: bool) -> None:
     path, reading = take
-    room = _room(SECONDS + 20)
-    other = _write(tmp_path / "o.wav", _heard(room, begins=3.0, seconds=50, ppm=250.0, seed=2), pictures=False)
+    space = room(SECONDS + 20)
+    other = write_sound(tmp_path / "o.wav", heard(space, begins=3.0, seconds=50, ppm=250.0, seed=2), pictures=False)
     found = align_sound(path, reading, other, SilentReporter())
     assert found.joined is not None
     steps = (CutOut(parts=(Part(start=10, end=15),)),) if cut else ()
@@ -129,7 +129,7 @@ def test_in_the_copy_it_stands_where_it_belongs_all_along(tmp_path: Path, take: 
         assert len(container.streams.audio) == (1 if instead else 2)
         last = container.streams.audio[-1]
         sound = np.concatenate([block.to_ndarray()[0] for block in container.decode(last)])
-    true = _heard(room, begins=8, seconds=SECONDS, noise=0)
+    true = heard(space, begins=8, seconds=SECONDS, noise=0)
     true = np.concatenate([true[: 10 * RATE], true[15 * RATE :]]) if cut else true
     assert len(sound) / RATE == pytest.approx(len(true) / RATE, abs=0.1)
     render(RenderRequest(path, tmp_path / f"{instead}.mkv", reading, treatment), SilentReporter())
@@ -139,11 +139,11 @@ def test_in_the_copy_it_stands_where_it_belongs_all_along(tmp_path: Path, take: 
     source = TreatedSource(path, reading, treatment)
     assert source.sounds == (1 if instead else 2)
     played = np.concatenate(list(continuous(source.sound(source.sounds - 1, 20, lambda: None), 20 * RATE, 24 * RATE)))[:, 0]
-    assert _lag(played, true[20 * RATE : 24 * RATE]) < 0.001
+    assert lag(played, true[20 * RATE : 24 * RATE]) < 0.001
     for at in np.linspace(0, len(true) / RATE - 3, 9):
         some = slice(round(at * RATE), round((at + 2) * RATE))
-        assert _lag(sound[some], true[some]) < 0.0015, at
-        assert _lag(exact[some], true[some]) < 0.001, at
+        assert lag(sound[some], true[some]) < 0.0015, at
+        assert lag(exact[some], true[some]) < 0.001, at
     other.write_bytes(other.read_bytes() + b"\0\0")
     with pytest.raises(UnfinishedError, match="changed since it was aligned"):
         make_copy(CopyRequest(path, tmp_path / "n.mp4", reading, treatment, QUICK), SilentReporter())

@@ -185,6 +185,61 @@ def test_bitmaps_are_laid_where_they_were_drawn(tmp_path: Path, lessons_title: P
     assert any("can be burned in" in words for words in mp4.not_carried)
 
 
+def _segment(at: int, kind: int, body: bytes) -> bytes:
+    return b"PG" + struct.pack(">IIBH", at, 0, kind, len(body)) + body
+
+
+def _graphics(shown: list[tuple[float, float, int, int]]) -> bytes:
+    """Blue squares of 40 x 20 at places of a canvas of 1280 x 720 (presentation graphics, from memory): composition, window, palette,
+    object, end; then a composition without objects."""
+    out = b""
+    for begin, end, x, y in shown:
+        at, over = round(begin * 90_000), round(end * 90_000)
+        line = b"\x00" + bytes((0x80 | 40, 1)) + b"\x00\x00"
+        composition = struct.pack(">HHBHBBBB", 1280, 720, 0x10, 0, 0x80, 0, 0, 1) + struct.pack(">HBBHH", 0, 0, 0, x, y)
+        window = b"\x01" + struct.pack(">BHHHH", 0, x, y, 40, 20)
+        palette = b"\x00\x00" + bytes((1, 32, 118, 240, 255))  # Y, Cr, Cb of blue by BT.709, opaque
+        data = line * 20
+        thing = struct.pack(">HBB", 0, 0, 0xC0) + (len(data) + 4).to_bytes(3, "big") + struct.pack(">HH", 40, 20) + data
+        for kind, body in ((0x16, composition), (0x17, window), (0x14, palette), (0x15, thing), (0x80, b"")):
+            out += _segment(at, kind, body)
+        gone = struct.pack(">HHBHBBBB", 1280, 720, 0x10, 1, 0, 0, 0, 0)
+        for kind, body in ((0x16, gone), (0x17, window), (0x80, b"")):
+            out += _segment(over, kind, body)
+    return out
+
+
+def test_presentation_graphics_have_their_colours_and_end_when_they_are_taken_away(tmp_path: Path) -> None:
+    (tmp_path / "g.sup").write_bytes(_graphics([(0.5, 1.0, 620, 600), (1.5, 1.75, 0, 0)]))
+    plain = write_clip(tmp_path / "p.mkv", [np.full((360, 640), 90, np.uint8)] * 50, rate=25, codec="ffv1", options={})
+    path = tmp_path / "g.mkv"
+    with av.open(str(plain)) as video, av.open(str(tmp_path / "g.sup")) as graphics, av.open(str(path), "w") as sink:
+        streams = {id(one): sink.add_stream_from_template(one) for one in (video.streams.video[0], graphics.streams.subtitles[0])}
+        for source in (graphics, video):
+            for packet in source.demux():
+                if packet.dts is not None:
+                    packet.stream = streams[id(packet.stream)]
+                    sink.mux(packet)
+    reading = read(ReadRequest(path), SilentReporter())
+    found = captions_of(path, 0)
+    assert found.canvas == (1280, 720)
+    assert [(round(float(one.begin), 2), round(float(one.end), 2)) for one in found.shown] == [(0.5, 1.0), (1.5, 1.75)]
+    red, green, blue, opaque = (int(one) for one in found.shown[0].bitmaps[0].rgba[5, 5])
+    assert blue > 240
+    assert red < 12
+    assert green < 12
+    assert opaque == 255
+    out = list(TreatedFrames(path, reading, Treatment(steps=(BurnIn(),)), pixel_format="yuv444p"))
+    for number, frame in enumerate(out):
+        blue_there = plane_samples(frame.planes[1]) > 200
+        if 13 <= number < 25:
+            rows, columns = np.nonzero(blue_there)
+            # Half as large as on its canvas, at the same part of the picture.
+            assert (rows.min(), rows.max(), columns.min(), columns.max()) == pytest.approx((300, 309, 310, 329), abs=1)
+        elif not 37 <= number <= 44:
+            assert not blue_there.any(), number
+
+
 def test_what_cannot_be_drawn_is_refused(texts: tuple[Path, Reading], tmp_path: Path) -> None:
     path, reading = texts
     with pytest.raises(UnreadableError, match="has no subtitles 5"):

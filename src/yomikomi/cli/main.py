@@ -15,8 +15,8 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 import typer
 
 from yomikomi.cli import captures, copies, paths, planning, readings, simulations, treatments
-from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_workspace, has_display
-from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
+from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_workspace, has_display, need_display
+from yomikomi.core.errors import WrongUseError, YomikomiError
 from yomikomi.core.work.defects import defect
 from yomikomi.core.work.text import printable
 
@@ -90,8 +90,7 @@ def schema(
 
 
 def _open_window(folder: Path, *, demo: bool, trust: bool = False) -> None:
-    if not has_display() and os.environ.get("QT_QPA_PLATFORM") not in {"offscreen", "minimal"}:
-        raise UnfinishedError("There is no display for the window.", remedy="Start it in a desktop session, or see yomikomi --help.")
+    need_display("window")
     from yomikomi.ui.app import REOPEN, run_window
 
     def fill(state: AppState) -> None:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 import typer
 
+from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.work.text import printable
 
 if TYPE_CHECKING:
@@ -37,6 +38,12 @@ def default_workspace() -> Path:
     from platformdirs import user_data_path
 
     return user_data_path("yomikomi") / "workspace"
+
+
+def need_display(what: str) -> None:
+    """Raises UnfinishedError where a window cannot be shown; ``what``: of the window."""
+    if not has_display() and os.environ.get("QT_QPA_PLATFORM") not in {"offscreen", "minimal"}:
+        raise UnfinishedError(f"There is no display for the {what}.", remedy="Start it in a desktop session, or see yomikomi --help.")
 
 
 def has_display() -> bool:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
-from yomikomi.cli.root import File, Json, answer
-from yomikomi.core.errors import UnfinishedError, WrongUseError
+from yomikomi.cli.root import File, Json, answer, need_display
+from yomikomi.core.errors import WrongUseError
 from yomikomi.core.work.new_file import check_free
 
 if TYPE_CHECKING:
@@ -63,10 +62,7 @@ def treat(
 
 def play(file: File, treatment: TreatmentOption = None, as_suggested: Suggested = False) -> None:
     """Play a file with its sound, in a window of its own; with a treatment, before and after side by side."""
-    from yomikomi.cli.root import has_display
-
-    if not has_display() and os.environ.get("QT_QPA_PLATFORM") not in {"offscreen", "minimal"}:
-        raise UnfinishedError("There is no display for the player.", remedy="Start it in a desktop session.")
+    need_display("player")
     from yomikomi.core.playing.sources import FileSource, TreatedSource
     from yomikomi.ui.playing.alone import play_alone
     from yomikomi.ui.playing.deck import Named

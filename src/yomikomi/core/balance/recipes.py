@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.errors import WrongUseError
+from yomikomi.core.video.colour import HLG, PQ
 
 if TYPE_CHECKING:  # the window's first picture needs the table of codecs, and nothing that decodes
     import av
@@ -203,7 +204,7 @@ def sound_bits_per_second(recipe: Recipe, channels: int) -> int:
 
 
 # AVColorTransferCharacteristic of wide-range pictures: PQ (SMPTE ST 2084) and HLG (ARIB STD-B67), by their numbers in ITU-T H.273.
-WIDE_RANGE = {16: "PQ", 18: "HLG"}
+WIDE_RANGE = {PQ: "PQ", HLG: "HLG"}
 
 
 def check_depth(recipe: Recipe, *, transfer: int, bit_depth: int) -> None:

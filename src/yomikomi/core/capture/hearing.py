@@ -6,13 +6,13 @@ Nothing that is recorded waits for it: what the output does not take in time is 
 from __future__ import annotations
 
 import threading
-from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
+from yomikomi.core.video.sample_queue import SampleQueue
 from yomikomi.core.video.sound_out import CHANNELS, RATE, Samples, SilentOut, SoundOut, usual_out
 from yomikomi.core.video.source import SoundBlock, SourceFormat
 
@@ -41,8 +41,7 @@ class Hearing:
         self._threads: list[threading.Thread] = []
         self._turn = 0
         self._wanted = self._heard = False
-        self._waiting: deque[Samples] = deque()
-        self._held = 0
+        self._waiting = SampleQueue(CHANNELS)
         self._resampler: Any = None
         self.dropped = 0
 
@@ -68,7 +67,7 @@ class Hearing:
             self._begin(out.close)
         with self._lock:
             self._waiting.clear()
-            self._held, self._heard, self._resampler = 0, False, None
+            self._heard, self._resampler = False, None
 
     def offer(self, block: SoundBlock) -> None:
         """A block that was captured just now."""
@@ -76,12 +75,9 @@ class Hearing:
             return
         made = self._stereo(block)
         with self._lock:
-            self._waiting.append(made)
-            self._held += len(made)
-            while self._held > _MOST_S * RATE and len(self._waiting) > 1:  # the output runs slower than the input
-                gone = self._waiting.popleft()
-                self._held -= len(gone)
-                self.dropped += len(gone)
+            self._waiting.put(made)
+            while self._waiting.held > _MOST_S * RATE and len(self._waiting) > 1:  # the output runs slower than the input
+                self.dropped += self._waiting.drop_oldest()
 
     def close(self) -> None:
         self.turn(on=False)
@@ -109,21 +105,11 @@ class Hearing:
     def _pull(self, count: int) -> Samples:
         """What there is, up to so many samples; nothing until enough is collected."""
         with self._lock:
-            if not self._heard and self._held < _FIRST_S * RATE:
+            if not self._heard and self._waiting.held < _FIRST_S * RATE:
                 return np.zeros((0, CHANNELS), np.float32)
-            self._heard = True
-            parts: list[Samples] = []
-            while count and self._waiting:
-                first = self._waiting.popleft()
-                if len(first) > count:
-                    self._waiting.appendleft(first[count:])
-                    first = first[:count]
-                parts.append(first)
-                count -= len(first)
-                self._held -= len(first)
-            if count:  # run dry: collect again, or it would crackle
-                self._heard = False
-            return np.concatenate(parts) if parts else np.zeros((0, CHANNELS), np.float32)
+            given: Samples = self._waiting.take(count)
+            self._heard = len(given) == count  # run dry: collect again, or it would crackle
+            return given
 
     def _stereo(self, block: SoundBlock) -> Samples:
         """At 48 kHz; one channel on both sides, of more than two the first."""

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.playing.sources import PlaySource, continuous
 from yomikomi.core.video.graph import SoundLine
+from yomikomi.core.video.sample_queue import SampleQueue
 from yomikomi.core.video.sound_out import CHANNELS, RATE, Samples, SoundOut
 from yomikomi.core.work.defects import defect
 
@@ -74,8 +75,8 @@ class Player:
         self._loop: tuple[float, float] | None = None
         self._field: int | None = None
         self._pictures: deque[Shown] = deque()
-        self._ring: deque[Samples] = deque()
-        self._ready = self._taken = 0  # samples
+        self._ring = SampleQueue(CHANNELS)
+        self._taken = 0  # samples
         self._pictures_end = self._sound_ends = False
         self._last: Shown | None = None
         self._beside: float | None = None
@@ -177,7 +178,7 @@ class Player:
     @property
     def ended(self) -> bool:
         with self._news:
-            return self._pictures_end and not self._pictures and self._sound_ends and not self._ready
+            return self._pictures_end and not self._pictures and self._sound_ends and not self._ring.held
 
     @property
     def shown_number(self) -> int:
@@ -215,7 +216,7 @@ class Player:
 
     def _restart(self, seconds: float) -> None:
         self._generation += 1
-        self._begin, self._taken, self._ready = seconds, 0, 0
+        self._begin, self._taken = seconds, 0
         self._pictures.clear()
         self._ring.clear()
         self._pictures_end = self._sound_ends = False
@@ -227,16 +228,8 @@ class Player:
         with self._news:
             if not self._playing:
                 return np.zeros((0, CHANNELS), np.float32)
-            parts, left = [], count
-            while left and self._ring:
-                block = self._ring.popleft()
-                parts.append(block[:left])
-                if len(block) > left:
-                    self._ring.appendleft(block[left:])
-                left -= len(parts[-1])
-            given = np.concatenate(parts) if parts else np.zeros((0, CHANNELS), np.float32)
+            given: Samples = self._ring.take(count)
             self._taken += len(given)
-            self._ready -= len(given)
             self._news.notify_all()
         self.level = _level(given)
         return given * np.float32(self.volume)
@@ -294,10 +287,9 @@ class Player:
     def _run_sound(self, generation: int) -> None:
         for block in self._sound(generation):
             with self._news:
-                self._news.wait_for(lambda: generation != self._generation or self._ready < _AHEAD_S * RATE)
+                self._news.wait_for(lambda: generation != self._generation or self._ring.held < _AHEAD_S * RATE)
                 self._check(generation)
-                self._ring.append(block)
-                self._ready += len(block)
+                self._ring.put(block)
         with self._news:
             self._check(generation)
             self._sound_ends = True

@@ -11,12 +11,15 @@ from typing import Any
 import av
 import av.container
 
+from yomikomi.core.balance.recipes import sound_layout
 from yomikomi.core.run.text_track import TextTrack
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Pieces
+from yomikomi.core.treatment.sounding import channels_after
 from yomikomi.core.treatment.tracks import Tracks
-from yomikomi.core.video.media import open_media
+from yomikomi.core.video.media import heard_streams, open_media, video_stream
 from yomikomi.core.video.packets import packets_of
-from yomikomi.core.video.subtitles import TEXT_KINDS, captions_of
+from yomikomi.core.video.subtitles import BITMAP_KINDS, TEXT_KINDS, captions_of
 from yomikomi.core.video.units import counted
 
 # Kinds of subtitles that a container takes as they are; text of other kinds is written anew. Bitmaps cannot become text.
@@ -61,13 +64,10 @@ class Others:
         for number, stream in enumerate(source.streams.subtitles):
             if number in tracks.without_subtitles:
                 continue
-            name = stream.codec_context.name if stream.codec_context is not None else "unknown"
-            anew = name in TEXT_KINDS and name not in _TAKEN[container]
-            if not anew and name not in _TAKEN[container]:
-                self.left.append(f"subtitles ({_KINDS.get(name, name)}): {_WORDS[container]} does not take them; they can be burned in")
+            anew, words = fate_of(stream, number, container)
+            self.left += [words] if words else []
+            if anew is None:
                 continue
-            if anew and name in _STYLED:
-                self.left.append(f"styles of subtitles {number + 1}: {_WORDS[container]} takes the text alone")
             if anew:
                 track = TextTrack(sink, container, pieces)
                 self._anew.append((number, track))
@@ -105,6 +105,34 @@ class Others:
                     packet.duration = max(1, round((kept[-1].at + kept[-1].end - kept[-1].begin - kept[0].at) / base))
                 packet.stream = out
                 yield packet
+
+
+def fate_of(stream: Any, number: int, container: str) -> tuple[bool | None, str]:
+    """Of a subtitle stream: whether it is written anew, None where it cannot go along; and what is lost, in words."""
+    name = stream.codec_context.name if stream.codec_context is not None else "unknown"
+    if name in _TAKEN[container]:
+        return False, ""
+    if name in TEXT_KINDS:
+        return True, f"styles of subtitles {number + 1}: {_WORDS[container]} takes the text alone" if name in _STYLED else ""
+    burned = "; they can be burned in" if name in BITMAP_KINDS else ""
+    return None, f"subtitles ({_KINDS.get(name, name)}): {_WORDS[container]} does not take them{burned}"
+
+
+def left_before(path: Path, treatment: Treatment, container: str) -> list[str]:
+    """What of a take a copy will not hold, said before it is made. Raises UnreadableError."""
+    with open_media(path) as source:
+        found = [
+            fate_of(stream, number, container)[1] for number, stream in enumerate(source.streams.subtitles)
+            if number not in treatment.carried.without_subtitles
+        ]  # fmt: skip
+        heard = heard_streams(source)
+        for number, stream in enumerate(heard):
+            channels = channels_after(treatment, number, stream.codec_context.channels)
+            kept = sound_layout(channels)[1]
+            if treatment.takes_sound(number) and kept < channels:
+                found.append(f"sound {number + 1}: {channels} channels are mixed into {kept}")
+        found += uncounted(source, video_stream(source, path), len(heard))
+    return [words for words in found if words]
 
 
 def _shifted(chapters: list[Any], first: Fraction, pieces: Pieces, seconds: Fraction) -> Iterator[Any]:

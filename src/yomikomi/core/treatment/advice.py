@@ -15,8 +15,8 @@ from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.sound_advice import MAKERS as SOUND_MAKERS
 from yomikomi.core.treatment.sound_advice import measured_sound
 from yomikomi.core.treatment.steps import Crop, Deinterlace, Fields, Film, HighRange, Levels, Shape, Trim
-from yomikomi.core.treatment.steps.high_range import HLG, PQ
 from yomikomi.core.treatment.ways import Advice, Way
+from yomikomi.core.video.colour import HLG, PQ
 from yomikomi.core.video.rates import fraction_text, rate_text
 from yomikomi.core.video.standards import STANDARDS, FieldOrder
 from yomikomi.core.video.timecode import spoken

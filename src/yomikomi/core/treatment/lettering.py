@@ -94,13 +94,14 @@ def _lay(made: Overlay, bitmap: Bitmap, shape: Geometry, canvas: Geometry) -> No
     """At the same part of the picture, as large against its height, and never outside of it."""
     down = Fraction(shape.height, canvas.height)
     across = down * canvas.sample_aspect / shape.sample_aspect
-    tall, wide = bitmap.rgba.shape[:2]
+    rgba = bitmap.rgba
+    tall, wide = rgba.shape[:2]
     fit = min(Fraction(1), shape.width / (wide * across), shape.height / (tall * down))
     width, height = (max(1, round(length * scale * fit)) for length, scale in ((wide, across), (tall, down)))
     centre = (Fraction(bitmap.x) + Fraction(wide, 2)) / canvas.width * shape.width
     left = min(max(0, round(centre - Fraction(width, 2))), shape.width - width)
     top = min(max(0, round(bitmap.y * down)), shape.height - height)
-    made[top : top + height, left : left + width] = _sized(bitmap.rgba, width, height)
+    made[top : top + height, left : left + width] = _sized(rgba, width, height)
 
 
 def _sized(rgba: NDArray[np.uint8], width: int, height: int) -> NDArray[np.uint8]:

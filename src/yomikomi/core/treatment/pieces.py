@@ -22,12 +22,6 @@ class Kept:
         self._starts = [part.start for part in parts]
         self._before = list(accumulate((len(part) for part in parts), initial=0))
 
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, Kept) and self.parts == other.parts
-
-    def __hash__(self) -> int:
-        return hash(self.parts)
-
     def __len__(self) -> int:
         return self._before[-1]
 

@@ -10,6 +10,8 @@ if TYPE_CHECKING:
 
 # Code points of ITU-T H.273 (ISO/IEC 23091-2), as containers and codecs carry them.
 UNSPECIFIED = 2
+# Transfer: SMPTE ST 2084, and hybrid log-gamma of ITU-R BT.2100.
+PQ, HLG = 16, 18
 _MATRIX = {0: "rgb", 1: "bt709", 5: "bt470bg", 6: "smpte170m", 9: "bt2020nc"}
 
 

@@ -9,6 +9,7 @@ memory).
 from __future__ import annotations
 
 import re
+import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
@@ -35,11 +36,21 @@ _TAGS = re.compile(r"\{[^}]*\}|<[^>]*>")
 
 @dataclass(frozen=True)
 class Bitmap:
-    """``x``, ``y``: its upper left corner on the canvas; ``rgba``: ndarray [shape=(lines, columns, 4), uint8 0…255, not premultiplied]."""
+    """``x``, ``y``: its upper left corner on the canvas; ``packed``: which of the colours in ``table`` each sample has, compressed: a film
+    has thousands of them, nearly empty and as wide as its picture."""
 
     x: int
     y: int
-    rgba: NDArray[np.uint8]
+    width: int
+    height: int
+    packed: bytes
+    table: bytes
+
+    @property
+    def rgba(self) -> NDArray[np.uint8]:
+        """ndarray [shape=(lines, columns, 4), 0…255, not premultiplied]"""
+        index = np.frombuffer(zlib.decompress(self.packed), np.uint8).reshape(self.height, self.width)
+        return np.frombuffer(self.table, np.uint8).reshape(256, 4)[index]
 
 
 @dataclass(frozen=True)
@@ -141,7 +152,7 @@ class _Dvd:
         colours += [0xFFFFFF] * (16 - len(colours))
         self._colours = np.array([[one >> 16, one >> 8 & 255, one & 255] for one in colours[:16]], np.uint8)
         size = re.search(r"size:\s*(\d+)x(\d+)", head)
-        self.canvas = (int(size.group(1)), int(size.group(2))) if size else None
+        self.canvas = _size(int(size.group(1)), int(size.group(2))) if size else None
 
     def make(self, packet: bytes, found: Any) -> tuple[str, tuple[Bitmap, ...]]:
         chosen, opacity = _four(packet)
@@ -184,7 +195,7 @@ class _Graphics:
             kind, size = packet[at], int.from_bytes(packet[at + 1 : at + 3], "big")
             body = packet[at + 3 : at + 3 + size]
             if kind == 0x16 and len(body) >= 4:
-                self.canvas = (int.from_bytes(body[:2], "big"), int.from_bytes(body[2:4], "big"))
+                self.canvas = _size(int.from_bytes(body[:2], "big"), int.from_bytes(body[2:4], "big"))
             elif kind == 0x14:
                 self._take(body[2:])
             at += 3 + size
@@ -195,6 +206,11 @@ class _Graphics:
         for place in range(0, len(entries) - 4, 5):
             number, y, cr, cb, alpha = entries[place : place + 5]
             self._table[number] = (*_rgb(y, cb, cr, hd=hd), alpha)
+
+
+def _size(width: int, height: int) -> tuple[int, int] | None:
+    """A canvas that a damaged head makes up is none."""
+    return (width, height) if 16 <= width <= 16_384 and 16 <= height <= 16_384 else None
 
 
 def _rgb(y: int, cb: int, cr: int, *, hd: bool) -> tuple[int, int, int]:
@@ -214,5 +230,5 @@ def _drawn(found: Any, table: NDArray[np.uint8]) -> tuple[Bitmap, ...]:
             continue
         plane: Any = one.planes[0]  # a buffer, which its type does not say
         index = np.frombuffer(plane, np.uint8)[: one.width * one.height].reshape(one.height, one.width)
-        made.append(Bitmap(one.x, one.y, table[index]))
+        made.append(Bitmap(one.x, one.y, one.width, one.height, zlib.compress(index.tobytes(), 1), table.tobytes()))
     return tuple(made)

@@ -20,6 +20,7 @@ from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRe
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.trials import Ground
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.run.others import left_before
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.video.timecode import clock, frame_clock, spoken
 from yomikomi.core.video.units import parse_size, size_text
@@ -133,6 +134,9 @@ class BalanceStation(Station):
         self.container.addItem("Matroska, Opus sound", ("mkv", "opus"))
         self.container.setToolTip("MP4 plays nearly everywhere")
         self.container.setAccessibleName("Container and sound")
+        self.container.currentIndexChanged.connect(self._ask_left)
+        self.left_words = label("", quiet=True, wrap=True)
+        self.left_words.hide()
         self.cards_box = CardColumn()
         self.why = label(quiet=True, wrap=True)
         self.try_button = button("Run trials", self.try_recipes, tip="F7")
@@ -146,6 +150,7 @@ class BalanceStation(Station):
             caption = label(words)
             caption.setFixedWidth(72)
             right.addLayout(row(caption, field))
+        right.addWidget(self.left_words)
         right.addSpacing(4)
         right.addLayout(row(self.try_button, 1, self.send_button))
 
@@ -163,6 +168,7 @@ class BalanceStation(Station):
         if self.job is not None and view and view.take and view.take.id == self._job_take:
             trials = self._trials or trials
         self._put_trials(trials, view.trials_folder if view else None)
+        self._ask_left()
         self._buttons()
 
     def primary(self) -> None:
@@ -272,6 +278,20 @@ class BalanceStation(Station):
             self._trials = None
             self.state.tell_end(job)
         self.show_carrier(self.state.current)
+
+    def _ask_left(self) -> None:
+        """What the container that is chosen cannot hold of this take: said before anything is made."""
+        view = self._view
+        if view is None or view.take is None or view.treatment is None:
+            self._say_left([])
+            return
+        path, treatment, container = view.take.path, view.treatment, self.container.currentData()[0]
+        nothing = partial(self._say_left, [])  # of a file that went away more is said elsewhere
+        self.state.calls.call("left out", lambda: left_before(path, treatment, container), self._say_left, lambda _error: nothing())
+
+    def _say_left(self, left: list[str]) -> None:
+        self.left_words.setText(f"Not in the copy: {'; '.join(left)}.")
+        self.left_words.setVisible(bool(left))
 
     def _put_trials(self, trials: TrialSet | None, folder: Path | None) -> None:
         self._trials, self._folder = trials, folder

@@ -29,6 +29,7 @@ from yomikomi.core.capture.devices.refusals import gone, refusal
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.colour import BT601_525, BT601_625, BT709
 from yomikomi.core.video.planes import plane_samples
+from yomikomi.core.video.sample_queue import SampleQueue
 from yomikomi.core.video.source import Picture, SoundBlock, SourceEnded, SourceFormat, as_32_bits
 from yomikomi.core.video.standards import STANDARDS, FieldOrder, Standard
 from yomikomi.core.work.text import printable, shortened
@@ -136,8 +137,7 @@ class SoundThread(threading.Thread):
             self.bits = 24
         self._kind = np.int32 if self.bits > 16 else np.int16
         self._lock = threading.Lock()
-        self._blocks: deque[NDArray[Any]] = deque()
-        self._held = 0
+        self._waiting = SampleQueue(channels, self._kind)
         self._going = True
         self.failed: str = ""
         self.newest_stamp = 0
@@ -148,8 +148,7 @@ class SoundThread(threading.Thread):
                 if not self._going:
                     break
                 with self._lock:
-                    self._blocks.append(samples)
-                    self._held += len(samples)
+                    self._waiting.put(samples)
                     self.newest_stamp = time.monotonic_ns() // 1000
         except (av.error.FFmpegError, OSError) as error:
             self.failed = str(error)
@@ -166,20 +165,11 @@ class SoundThread(threading.Thread):
     def take(self, count: int) -> NDArray[Any]:
         """ndarray [shape=(samples, channels)]: the oldest ``count`` samples, no more than are held."""
         with self._lock:
-            count = min(count, self._held)
-            parts, need = [], count
-            while need:
-                block = self._blocks.popleft()
-                parts.append(block[:need])
-                if len(block) > need:
-                    self._blocks.appendleft(block[need:])
-                need -= len(parts[-1])
-            self._held -= count
-        return np.concatenate(parts) if parts else np.zeros((0, self.channels), self._kind)
+            return self._waiting.take(count)
 
     @property
     def held(self) -> int:
-        return self._held
+        return self._waiting.held
 
     def stop(self) -> None:
         self._going = False

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from yomikomi.core.reading.models import Colour, Levels
 from yomikomi.core.reading.sight import Sight
+from yomikomi.core.video.colour import HLG, PQ
 
 _CODES = 256
 # Codes outside 16…235 by so much more than noise explains argue for full range.
@@ -21,7 +22,7 @@ _NOISES = 3.0
 _PLAIN = 0.002
 # Chroma nearer to 128 than this counts as grey.
 _NEAR_GREY = 12.0
-_PQ, _HLG, _BT2020 = 16, 18, 9
+_BT2020 = 9
 # Black and white of fewer scenes than this say nothing of the levels of a take.
 _SCENES = 4
 # The signal of PQ at 203 cd/m², reference white of ITU-R BT.2408, is 58 %; highlights of graded material seldom pass 80 %.
@@ -160,7 +161,7 @@ def _tone(
 
 def _transfer(colour: Colour, white: float, depth: int) -> Literal["as flagged", "could be PQ", "could be SDR", "undetermined"]:
     part = (white - 16) / 219
-    if colour.transfer in {_PQ, _HLG}:
+    if colour.transfer in {PQ, HLG}:
         return "could be SDR" if depth == 8 and part > 0.98 else "as flagged"
     if _BT2020 in (colour.primaries, colour.matrix):
         return "could be PQ" if part < _PQ_WHITE else "undetermined"

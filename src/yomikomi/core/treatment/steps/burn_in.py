@@ -17,14 +17,14 @@ from pydantic import Field
 
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.step import Site, Step, Told, Worker
-from yomikomi.core.video.colour import weights_of
+from yomikomi.core.video.colour import HLG, PQ, weights_of
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.planes import plane_samples
 from yomikomi.core.video.subtitles import Caption, Captions, captions_of
 
 _TAKEN = {f"yuv{kind}p{depth}" for kind in ("420", "422", "444") for depth in ("", "10le", "12le")}
 # White of a subtitle, part of the signal: that of graphics in wide range (ITU-R BT.2408: 203 cd/m² is 58 % of PQ and 75 % of HLG).
-_WHITE = {16: 0.58, 18: 0.75}
+_WHITE = {PQ: 0.58, HLG: 0.75}
 # A stretch of a take looks for subtitles that began so long before it, seconds.
 _EARLIER = Fraction(12)
 

@@ -16,12 +16,11 @@ from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.step import Filters, Step
 from yomikomi.core.treatment.tables import CubeTable, grid, write_cube
 from yomikomi.core.treatment.through_rgb import rgb_format, through_rgb
-from yomikomi.core.video.colour import BT709
+from yomikomi.core.video.colour import BT709, HLG, PQ
 from yomikomi.core.video.graph import quoted
 from yomikomi.core.video.high_range import LUMA_2020, TO_709, hlg_to_nits, into_gamut, pq_to_nits, tone_mapped
 from yomikomi.core.video.units import number_text
 
-PQ, HLG = 16, 18
 _LEAST_BITS, _SIDE = 10, 65
 # Reference white of wide-range pictures, cd/m² (ITU-R BT.2408-7): it becomes the white of the ordinary picture.
 WHITE_NITS = 203.0
