@@ -13,8 +13,8 @@ import jsonschema
 import pytest
 
 from tests.making import programme_frames, pulled_down, repeated, write_clip
-from yomikomi.cli.documents import CompareDocument, ReadDocument
 from yomikomi.cli.main import main
+from yomikomi.cli.reading_documents import CompareDocument, ReadDocument
 from yomikomi.core.video.standards import FieldOrder
 
 Answer = Callable[..., dict[str, Any]]

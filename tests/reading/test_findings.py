@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from tests.making import sliding_frames, write_clip
-from yomikomi.cli.documents import ReadDocument
+from yomikomi.cli.reading_documents import ReadDocument
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.reading.cache import CachedReadRequest, read_cached
 from yomikomi.core.reading.cards.advice import Origin

@@ -36,7 +36,8 @@ def predict(
     as_json: Json = False,
 ) -> None:
     """Say what a copy would cost: size, fidelity, time, each with its interval."""
-    from yomikomi.cli.work import predict_file, read_file, treatment_for
+    from yomikomi.cli.choosing import treatment_for
+    from yomikomi.cli.main_job import predict_file, read_file
     from yomikomi.core.balance.recipes import recipe_for
 
     recipe = recipe_for(codec, quality, speed=speed, container=container or "mp4", sound=sound)
@@ -62,8 +63,9 @@ def copy(
     as_json: Json = False,
 ) -> None:
     """Make a copy and verify it."""
-    from yomikomi.cli.documents import CopyDocument
-    from yomikomi.cli.work import copy_file, predict_file, read_file, treatment_for
+    from yomikomi.cli.choosing import treatment_for
+    from yomikomi.cli.copy_documents import CopyDocument
+    from yomikomi.cli.main_job import copy_file, predict_file, read_file
     from yomikomi.core.balance.recipes import recipe_for
 
     check_free(output)

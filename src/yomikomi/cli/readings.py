@@ -24,8 +24,8 @@ def read(
     as_json: Json = False,
 ) -> None:
     """Measure a file: scan type, losses, geometry, levels, faults, sound, structure; and what to do about it."""
-    from yomikomi.cli.documents import ReadDocument
-    from yomikomi.cli.work import read_file
+    from yomikomi.cli.main_job import read_file
+    from yomikomi.cli.reading_documents import ReadDocument
     from yomikomi.core.reading.report.writing import write_report
     from yomikomi.core.reading.sentences import Origin, basis, headline
 
@@ -48,8 +48,8 @@ def compare(
     as_json: Json = False,
 ) -> None:
     """Say which of two takes of one carrier is better, in what, and by how much."""
-    from yomikomi.cli.documents import CompareDocument, CompareRow
-    from yomikomi.cli.work import read_file
+    from yomikomi.cli.main_job import read_file
+    from yomikomi.cli.reading_documents import CompareDocument, CompareRow
     from yomikomi.core.reading.comparing import compare as compare_readings
 
     one, two = (read_file(path, quiet=as_json, mode="quick" if quick else "full", again=again) for path in (first, second))

@@ -41,7 +41,7 @@ def simulate(
     as_json: Json = False,
 ) -> None:
     """Play a simulated tape or test signal into a file, with known faults; or make a simulated disc with known titles."""
-    from yomikomi.cli.documents import SimulateDocument
+    from yomikomi.cli.simulation_documents import SimulateDocument
     from yomikomi.cli.work import run_job
     from yomikomi.core.video.standards import FieldOrder
     from yomikomi.demo.tape_file import SimulateRequest, simulate_to
@@ -79,7 +79,7 @@ def simulate(
 
 
 def _simulate_disc(output: Path, layout: str, standard: str, seconds: float, seed: int, truth: Path | None, as_json: bool) -> None:
-    from yomikomi.cli.documents import SimulateDocument
+    from yomikomi.cli.simulation_documents import SimulateDocument
     from yomikomi.cli.work import run_job
     from yomikomi.demo.disc_file import DiscRequest, simulate_disc
     from yomikomi.sim.disc.spec import LAYOUTS

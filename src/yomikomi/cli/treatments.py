@@ -26,8 +26,8 @@ def advise(
     as_json: Json = False,
 ) -> None:
     """Say which corrections a file needs, why, and what else could be done."""
+    from yomikomi.cli.main_job import read_file
     from yomikomi.cli.treatment_documents import AdviseDocument
-    from yomikomi.cli.work import read_file
     from yomikomi.core.reading.sentences import Origin
 
     reading = read_file(file, quiet=as_json)
@@ -48,7 +48,9 @@ def treat(
     as_json: Json = False,
 ) -> None:
     """Write the treated pictures and the sound, lossless, to a Matroska file."""
-    from yomikomi.cli.work import read_file, run_job, treatment_for
+    from yomikomi.cli.choosing import treatment_for
+    from yomikomi.cli.main_job import read_file
+    from yomikomi.cli.work import run_job
     from yomikomi.core.run.rendering import RenderRequest, render
 
     check_free(output)
@@ -71,7 +73,8 @@ def play(file: File, treatment: TreatmentOption = None, as_suggested: Suggested 
         sources: tuple[Named, ...] = (Named(file.name, FileSource(file)),)
         _ = sources[0].source.shape  # what cannot be opened is told before a window opens
     else:
-        from yomikomi.cli.work import read_file, treatment_for
+        from yomikomi.cli.choosing import treatment_for
+        from yomikomi.cli.main_job import read_file
         from yomikomi.core.treatment.model import Treatment
 
         reading = read_file(file, quiet=False)

@@ -13,7 +13,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.special import stdtrit
 
 from yomikomi.core.balance.metrics import psnr_db, ssim_db
 from yomikomi.core.balance.models import Estimate
@@ -89,6 +88,8 @@ def _two_phases(drawn: Sequence[Pair], plan: Plan, anchor: Anchor) -> tuple[floa
 
 def _ratio(x: Sequence[float], pairs: Sequence[Pair], inclusions: Sequence[float], *, finite: bool = True) -> tuple[float, float]:
     """Bytes per unit of ``x`` by Hájek's ratio, and the relative half-width of its nine-in-ten interval."""
+    from scipy.special import stdtrit  # takes a fifth of a second to load
+
     pi, base = np.array(inclusions, float), np.array(x, float)
     y = np.array([t.counted_bytes for _, t in pairs], float)
     weights = 1 / pi
