@@ -36,6 +36,7 @@ class TurnedOut:
     def __init__(self) -> None:
         self.heard: list[Samples] = []
         self._pull: Pull | None = None
+        self.over: Callable[[], bool] = lambda: False
 
     def start(self, pull: Pull) -> None:
         self._pull = pull
@@ -54,6 +55,8 @@ class TurnedOut:
             self.heard.append(found)
             left -= len(found)
             if not len(found):
+                if self.over():
+                    return
                 assert time.monotonic() < until, "nothing comes"
                 time.sleep(0.002)
 
@@ -97,6 +100,7 @@ def players() -> Iterator[Callable[[PlaySource], tuple[Player, TurnedOut]]]:
     def make(source: PlaySource) -> tuple[Player, TurnedOut]:
         out = TurnedOut()
         made.append(Player(source, out, size=(176, 144)))
+        out.over = lambda: made[-1].ended
         return made[-1], out
 
     yield make

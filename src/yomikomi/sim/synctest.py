@@ -8,6 +8,7 @@ from __future__ import annotations
 import time
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import lru_cache
 from typing import Any, Literal
 
 import cv2
@@ -77,6 +78,15 @@ def _moments(spec: SyncTestSpec, until: float) -> list[float]:
         moments.append(at)
         at += _PERIOD_S if spec.kind == "synctest" else float(rng.uniform(0.8, 1.7))
     return moments
+
+
+@lru_cache(maxsize=8)
+def _even(lines: int, columns: int, luma: int) -> Image:
+    """A picture of one grey; nearly all are dark, and filling one takes longer than all else that is done to it. Not to be written to."""
+    image = np.empty((lines, columns, 3), np.uint8)
+    image[..., 0], image[..., 1:] = luma, 128
+    image.flags.writeable = False
+    return image
 
 
 class SyncTestSound:
@@ -150,9 +160,7 @@ class SyncTest(ClockedSource):
         """What is seen from ``begins`` on for ``lasts`` seconds; the shutter is open all the time."""
         if self.spec.kind == "synctest":
             lit = sum(max(0.0, min(begins + lasts, at + _FLASH_S) - max(begins, at)) for at in self._near(begins)) / lasts
-            image = np.empty((raster.lines, raster.width, 3), np.uint8)
-            image[...] = (round(_DARK + (_BRIGHT - _DARK) * min(1.0, lit)), 128, 128)
-            return image
+            return _even(raster.lines, raster.width, round(_DARK + (_BRIGHT - _DARK) * min(1.0, lit)))
         image = self._room[raster.first :: raster.step].copy()
         # A short shutter: hands are sharp, and seen where they are in the middle of the field.
         self._hands(image, raster, begins + lasts / 2)

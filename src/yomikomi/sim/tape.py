@@ -137,7 +137,7 @@ class Tape:
         rng = np.random.default_rng([self.seed, 13, field])
         shift = self.timing(field, lines)
         band = self._switch_heads(shift, lines, rng)
-        luma = np.ascontiguousarray(picture[..., 0])
+        luma = cv2.extractChannel(np.ascontiguousarray(picture), 0)
         if any(self.faults.border):
             _black_out(luma, *self.faults.border, 16)
         y = cv2.sepFilter2D(luma, cv2.CV_32F, self._luma_kernel, _ONE)
