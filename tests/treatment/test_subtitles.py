@@ -51,12 +51,14 @@ Format: Layer, Start, End, Style, Name, MarginL, MarginR, MarginV, Effect, Text\
 """
 
 
-def with_text(path: Path, lines: list[tuple[float, float, str]], *, kind: str = "subrip", seconds: float = 4.0) -> tuple[Path, Reading]:
-    """Grey pictures with a moving bar; ``kind`` of subtitles in Matroska."""
+def with_text(
+    path: Path, lines: list[tuple[float, float, str]], *, seconds: float = 4.0, pixel_format: str = "yuv420p"
+) -> tuple[Path, Reading]:
+    """Grey pictures with a moving bar, and lines of text beside them."""
     with av.open(str(path), "w") as sink:
         video = sink.add_stream("ffv1", rate=VIDEO)
-        video.width, video.height, video.pix_fmt = 320, 240, "yuv420p"
-        subtitles: Any = sink.add_stream(kind)
+        video.width, video.height, video.pix_fmt = 320, 240, pixel_format
+        subtitles: Any = sink.add_stream("subrip")
         subtitles.codec_context.subtitle_header = _STYLE
         subtitles.codec_context.time_base = Fraction(1, 1000)
         subtitles.metadata["language"] = "deu"
@@ -66,7 +68,9 @@ def with_text(path: Path, lines: list[tuple[float, float, str]], *, kind: str = 
             frame = av.VideoFrame(320, 240, "yuv420p")
             for index, plane in enumerate(frame.planes):
                 plane_samples(plane)[:] = picture if index == 0 else 128
-            sink.mux(video.encode(frame))
+            made = frame.reformat(format=pixel_format)
+            made.pts, made.time_base = number, 1 / VIDEO
+            sink.mux(video.encode(made))
         for begin, end, text in lines:
             packet = av.Packet(text.encode())
             packet.pts = packet.dts = round(begin * 1000)
@@ -135,6 +139,18 @@ def test_what_is_cut_trimmed_and_sized_keeps_its_moments(texts: tuple[Path, Read
     whole = _meant(round(4 * VIDEO) + 1, LINES)
     assert [bool((luma(frame)[300:] > 4 * 220).sum() > 50) for frame in frames] == [whole[n] for n in kept][: len(frames)]
     assert abs(len(frames) - len(kept)) <= 1
+
+
+@pytest.mark.parametrize("kind", ["gray", "bgr0", "yuv422p10le"])
+def test_pictures_of_any_kind_take_letters(tmp_path: Path, kind: str) -> None:
+    """Frames with letters and those without are of one format, whatever came in: what follows is told but once."""
+    path, reading = with_text(tmp_path / "k.mkv", [(0.3, 0.7, "Ä line")], seconds=1.0, pixel_format=kind)
+    steps = (Crop(top=10, left=6), Size(height=98), BurnIn(size=12), Frame(width=160, height=120))
+    out = [luma(frame).copy() for frame in TreatedFrames(path, reading, Treatment(steps=steps))]
+    lit = [bool((one[60:110] > 200).sum() > 5) for one in out]
+    assert lit == _meant(len(out), [(0.3, 0.7, "")])
+    some = [luma(frame) for frame in TreatedFrames(path, reading, Treatment(steps=steps), range(8, 20))]
+    assert all(np.array_equal(one, two) for one, two in zip(some, out[8:20], strict=True))
 
 
 def test_text_is_written_anew_for_a_container_that_takes_another_kind(texts: tuple[Path, Reading], tmp_path: Path) -> None:

@@ -80,12 +80,21 @@ class _Burning:
             return
         at = (frame.pts or 0) * Fraction(frame.time_base or 1)
         numbers = self._at(at + Fraction(self._site.reading.first_seconds))
+        frame = self._alike(frame)
         if not numbers:
             yield frame
             return
         if self._shown is None or self._shown[0] != numbers:
             self._shown = (numbers, *self._layers(numbers))
         yield _laid_over(frame, self._made, self._shown[1], self._shown[2])
+
+    def _alike(self, frame: av.VideoFrame) -> av.VideoFrame:
+        """All in the format that letters can be laid on, those without any too."""
+        if frame.format.name == self._made.pixel_format:
+            return frame
+        made = frame.reformat(format=self._made.pixel_format)
+        made.pts, made.time_base, made.duration = frame.pts, frame.time_base, frame.duration
+        return made
 
     def _at(self, moment: Fraction) -> tuple[int, ...]:
         """Which are shown at a moment of the file's clock."""
@@ -165,16 +174,15 @@ def _laid_over(
     frame: av.VideoFrame, made: PictureFormat, layers: list[tuple[NDArray[Any], NDArray[Any]]], place: tuple[slice, slice]
 ) -> av.VideoFrame:
     """A new frame: the one given may be shown again without."""
-    source = frame if frame.format.name == made.pixel_format else frame.reformat(format=made.pixel_format)
-    out = av.VideoFrame(source.width, source.height, source.format.name)
+    out = av.VideoFrame(frame.width, frame.height, frame.format.name)
     kind: Any = np.uint8 if made.bits == 8 else np.uint16
-    for number, (target, given) in enumerate(zip(out.planes, source.planes, strict=True)):
+    for number, (target, given) in enumerate(zip(out.planes, frame.planes, strict=True)):
         samples, old = plane_samples(target, kind), plane_samples(given, kind)
         samples[:] = old
         if not layers:
             continue
         values, weight = layers[number]
-        top, left = (place[axis].start * samples.shape[axis] // (source.height, source.width)[axis] for axis in (0, 1))
+        top, left = (place[axis].start * samples.shape[axis] // (frame.height, frame.width)[axis] for axis in (0, 1))
         part = samples[top : top + values.shape[0], left : left + values.shape[1]]
         values, weight = values[: part.shape[0], : part.shape[1]], weight[: part.shape[0], : part.shape[1]]
         part[:] = np.rint(part * (1 - weight) + values * weight).astype(kind)
