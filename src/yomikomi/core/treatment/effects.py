@@ -12,7 +12,7 @@ from yomikomi.core.treatment.combing import combing
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.loop import LoopSource
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import AnyStep, Fields, Film, RateCap
+from yomikomi.core.treatment.steps import AnyStep, BurnIn, Fields, Film, RateCap
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.video.planes import bits, luma, plane_samples
@@ -87,6 +87,8 @@ def _chroma(frame: av.VideoFrame) -> float:
 def _words(step: AnyStep, before: _Measured, after: _Measured) -> str:
     if isinstance(step, Fields | Film):
         return f"combing {number_text(before.combing, places=1)} to {number_text(after.combing, places=1)} code values"
+    if isinstance(step, BurnIn):
+        return "letters become part of the picture"
     one, two = before.format.geometry, after.format.geometry
     if isinstance(step, RateCap):
         return "half of the motion" if step.each == 2 else f"one frame of {step.each}"

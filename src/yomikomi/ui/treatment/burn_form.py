@@ -4,11 +4,20 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QButtonGroup, QDialog, QDoubleSpinBox, QFileDialog, QRadioButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QDialog, QDoubleSpinBox, QFileDialog, QLabel, QRadioButton, QVBoxLayout, QWidget
 
 from yomikomi.core.treatment.steps import BurnIn
 from yomikomi.core.treatment.tracks import TrackInfo
+from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import ElidedLabel, button, label, row
+
+_CAPTION = 110
+
+
+def _caption(words: str) -> QLabel:
+    made = label(words)
+    made.setFixedWidth(_CAPTION)
+    return made
 
 
 class BurnForm(QDialog):
@@ -40,9 +49,12 @@ class BurnForm(QDialog):
         self.size_field.setSuffix(" % of the height")
         self.size_field.setValue(now.size)
         self.size_field.setAccessibleName("Size of the letters of text")
-        layout.addLayout(row(label("Letters of text"), self.size_field, 1))
+        theme.inset(self.size_field)
+        layout.addLayout(row(_caption("Letters of text"), self.size_field, 1))
         self.font_words = ElidedLabel("", middle=True)
-        layout.addLayout(row(label("Type"), self.font_words, button("Choose…", self._ask_font, link=True)))
+        type_row = row(_caption("Type"), self.font_words, button("Choose…", self._ask_font, link=True))
+        type_row.setStretch(1, 1)
+        layout.addLayout(type_row)
         self.accept_button = button("Set", self._accept, primary=True)
         layout.addLayout(row(1, button("Leave it", self.reject), self.accept_button))
         self.use_font(now.font)
