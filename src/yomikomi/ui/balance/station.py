@@ -11,11 +11,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QProgressBar, QVBoxLayout, QWidget
 
-from yomikomi.core.balance.choice import Choice, choices, smallest_possible
+from yomikomi.core.balance.choice import Choice, choices
 from yomikomi.core.balance.curves import PlanePoint, plane_points
-from yomikomi.core.balance.machine import was_disturbed
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.recipes import CODECS, EFFORTS, effort_of, usual_recipes
+from yomikomi.core.balance.sentences import before_trials, headline, none_fits
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.trials import Ground
@@ -338,32 +338,13 @@ class BalanceStation(Station):
 
     def _say(self) -> None:
         view, trials, picked = self._view, self._trials, self.picked
-        if view is None or view.reading is None:
-            self.sentence.say("Read the take first.", "Its hard and easy parts decide what the trials encode")
-        elif view.treatment is None:
-            self.sentence.say("Choose the treatment first.", "Trials run on the treated picture")
-        elif trials is None:
-            words = "Trials running; the first curves appear in a moment." if self.job else "Run trials to see what copies would cost."
-            self.sentence.say(words, "Short parts of this take are encoded: the hardest, the easiest and typical ones")
-        elif picked is None and self.limit_bytes is not None:
-            smallest = smallest_possible(self.plane_data)
-            least = size_text(smallest.prediction.size_bytes.high) if smallest else "?"
-            self.sentence.say(
-                f"No tried recipe is sure to stay under {size_text(self.limit_bytes)}.", f"The smallest tried needs {least}"
-            )
+        if view is None or view.reading is None or view.treatment is None or trials is None:
+            read, treated = view is not None and view.reading is not None, view is not None and view.treatment is not None
+            self.sentence.say(*before_trials(read=read, treated=treated, running=self.job is not None))
         elif picked is not None:
-            told = picked.prediction
-            size = told.size_bytes
-            name = CODECS[told.recipe.codec].words
-            head = f"{name}, quality {told.recipe.quality}: {size_text(size.expected)}, fidelity {picked.fidelity:.1f} dB."
-            parts = len(trials.segments)
-            tried = f"measured on {parts} segments of this take, size estimated from {max(trials.sized_on, parts)}"
-            tried = "measured on the whole take" if trials.whole else tried
-            still = "" if trials.complete else " · trials running"
-            if was_disturbed(trials) and trials.complete:
-                still = f" · other programs slowed the trials ({100 * trials.disturbed:.0f} % of the time): run them again later"
-            interval = f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"
-            self.sentence.say(head, f"{tried} · {interval} · encode time about {spoken(told.encode_seconds.expected)} here{still}")
+            self.sentence.say(*headline(trials, picked))
+        elif self.limit_bytes is not None:
+            self.sentence.say(*none_fits(self.plane_data, self.limit_bytes))
 
     def _show_crops(self) -> None:
         trials, folder = self._trials, self._folder

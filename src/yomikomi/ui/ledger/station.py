@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from PySide6.QtCore import QModelIndex, Qt
 from PySide6.QtWidgets import QAbstractItemView, QFormLayout, QHBoxLayout, QHeaderView, QPlainTextEdit, QTableView, QVBoxLayout, QWidget
 
+from yomikomi.core.ledger.sentences import ledger_headline
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.playing.sources import FileSource, TreatedSource
-from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
 from yomikomi.ui.ledger.model import COPY_ROLE, LedgerModel, StateDelegate
 from yomikomi.ui.playing.deck import Named
@@ -104,16 +104,8 @@ class LedgerStation(Station):
         self.state.go.emit("shelf")
 
     def _say(self, copies: list[CopyView]) -> None:
-        good = [c for c in copies if c.state == "verified"]
-        total = sum(c.result.size_bytes for c in good if c.result)
-        if not copies:
-            self.sentence.say("No copies yet.", "Every copy is listed here with its checks and its predicted and actual size and time")
-            return
-        takes = sum(v.take.size_bytes or 0 for v in self.state.carriers if v.take and any(c.state == "verified" for c in v.copies))
-        self.sentence.say(
-            f"{len(good)} of {len(copies)} copies verified, {size_text(total)} from {size_text(takes)} of takes.",
-            "Predicted and actual size and time side by side show how far predictions can be trusted",
-        )
+        taken = sum(v.take.size_bytes or 0 for v in self.state.carriers if v.take and any(c.state == "verified" for c in v.copies))
+        self.sentence.say(*ledger_headline(copies, taken_bytes=taken))
 
     def _on_row(self, current: QModelIndex, _before: QModelIndex) -> None:
         self._show_checks(current.data(COPY_ROLE) if current.isValid() else None)

@@ -6,7 +6,8 @@ from datetime import datetime
 
 from PySide6.QtWidgets import QProgressBar
 
-from yomikomi.core.ledger.run_queue import Planned, plan
+from yomikomi.core.ledger.run_queue import plan
+from yomikomi.core.ledger.sentences import run_headline
 from yomikomi.core.ledger.views import CopyView
 from yomikomi.core.run.encode import CopyProgress
 from yomikomi.core.video.timecode import clock, spoken
@@ -131,14 +132,5 @@ class RunStation(Station):
         for copy in ended[:30]:
             self.cards_box.addWidget(CopyCard(copy, self.queue, None, None))
         self.cards_box.addStretch(1)
-        self._say(live, ended)
+        self.sentence.say(*run_headline(live, ended))
 
-    def _say(self, live: list[Planned], ended: list[CopyView]) -> None:
-        if live:
-            head = f"{len(live)} cop{'ies' if len(live) > 1 else 'y'} to make; all done about {live[-1].ends:%H:%M}."
-            self.sentence.say(head, "One after another; a stopped copy leaves no half file")
-        elif ended:
-            good = sum(copy.state == "verified" for copy in ended)
-            self.sentence.say(f"Idle; the run is empty. {good} of {len(ended)} copies verified.", "Choose the next copy in Balance")
-        else:
-            self.sentence.say("The run is empty.", "Choose a copy in Balance and add it to the run")

@@ -13,11 +13,10 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QLineEdit, QListView
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.naming import next_label
+from yomikomi.core.ledger.sentences import shelf_headline
 from yomikomi.core.ledger.spine import DISC_TITLE, Spine
 from yomikomi.core.planning.carriers import KINDS, kind_of
-from yomikomi.core.video.units import counted
 from yomikomi.core.work.notices import Weight
-from yomikomi.core.work.text import capital
 from yomikomi.ui import theme
 from yomikomi.ui.icons import icon
 from yomikomi.ui.shelf.intake import Filled, IntakeForm
@@ -265,17 +264,7 @@ class ShelfStation(Station):
             one.setEnabled(bool(count))
 
     def _say(self, view: Spine | None) -> None:
-        if not self.state.spines:
-            self.sentence.say("Add a carrier to the shelf.", "A tape to capture, or a file you already have")
-            return
-        count = len(self.state.spines)
-        done = sum(one.progress == 8 for one in self.state.spines)
-        head = f"{counted(count, 'carrier', 'carriers')}, {done} copied and verified."
-        if view is not None and view.unfit:
-            head += f" {view.label} must not be played: {view.details.condition.words}."
-        elif view is not None and view.progress < 8 and view.next_station != "shelf":
-            head += f" {view.label} continues at {capital(view.next_station)}."
-        self.sentence.say(head, "Enter continues with the selected carrier · Ctrl+K finds anything by name · Ctrl+R opens the Reckoner")
+        self.sentence.say(*shelf_headline(self.state.spines, view))
 
     def _on_current(self, current: QModelIndex, _before: QModelIndex) -> None:
         view = current.data(ViewRole) if current.isValid() else None

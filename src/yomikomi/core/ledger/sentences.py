@@ -1,0 +1,50 @@
+"""What is said at the head of the Shelf, of Run and of the Ledger."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from yomikomi.core.video.units import counted, size_text
+from yomikomi.core.work.text import capital
+
+if TYPE_CHECKING:  # the shelf stands before what copies need is loaded
+    from yomikomi.core.ledger.run_queue import Planned
+    from yomikomi.core.ledger.spine import Spine
+    from yomikomi.core.ledger.views import CopyView
+
+
+def shelf_headline(spines: Sequence[Spine], current: Spine | None) -> tuple[str, str]:
+    """The sentence and its basis."""
+    if not spines:
+        return "Add a carrier to the shelf.", "A tape to capture, or a file you already have"
+    done = sum(one.progress == 8 for one in spines)
+    head = f"{counted(len(spines), 'carrier', 'carriers')}, {done} copied and verified."
+    if current is not None and current.unfit:
+        head += f" {current.label} must not be played: {current.details.condition.words}."
+    elif current is not None and current.progress < 8 and current.next_station != "shelf":
+        head += f" {current.label} continues at {capital(current.next_station)}."
+    return head, "Enter continues with the selected carrier · Ctrl+K finds anything by name · Ctrl+R opens the Reckoner"
+
+
+def run_headline(live: Sequence[Planned], ended: Sequence[CopyView]) -> tuple[str, str]:
+    """``live``: copies being made and waiting, in order; ``ended``: all others."""
+    if live:
+        head = f"{counted(len(live), 'copy', 'copies')} to make; all done about {live[-1].ends:%H:%M}."
+        return head, "One after another; a stopped copy leaves no half file"
+    if ended:
+        good = sum(copy.state == "verified" for copy in ended)
+        return f"Idle; the run is empty. {good} of {len(ended)} copies verified.", "Choose the next copy in Balance"
+    return "The run is empty.", "Choose a copy in Balance and add it to the run"
+
+
+def ledger_headline(copies: Sequence[CopyView], *, taken_bytes: int) -> tuple[str, str]:
+    """``taken_bytes``: of the takes that have verified copies."""
+    if not copies:
+        return "No copies yet.", "Every copy is listed here with its checks and its predicted and actual size and time"
+    good = [copy for copy in copies if copy.state == "verified"]
+    total = sum(copy.result.size_bytes for copy in good if copy.result)
+    return (
+        f"{len(good)} of {len(copies)} copies verified, {size_text(total)} from {size_text(taken_bytes)} of takes.",
+        "Predicted and actual size and time side by side show how far predictions can be trusted",
+    )
