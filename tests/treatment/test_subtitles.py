@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,9 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import findings
 from yomikomi.core.run.copying import CopyRequest, make_copy
+from yomikomi.core.run.encode import encode
+from yomikomi.core.run.verify import Expected, verify
+from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.treatment.lettering import unknown_letters
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import BurnIn, Crop, CutOut, Frame, Part, Size, Trim
@@ -169,6 +173,28 @@ def test_text_is_written_anew_for_a_container_that_takes_another_kind(texts: tup
         with av.open(str(target)) as container:
             assert container.streams.subtitles[0].language == "deu"
             assert container.streams.subtitles[0].codec_context.name == "mov_text"
+
+
+def test_a_copy_that_lost_a_line_is_not_verified(texts: tuple[Path, Reading], tmp_path: Path) -> None:
+    path, reading = texts
+    target = tmp_path / "c.mp4"
+    made = encode(CopyRequest(path, target, reading, Treatment(), QUICK), target, SilentReporter())
+    meant = Expected(made, chain_for(reading, Treatment()).format, reading.duration_seconds, "mp4")
+    assert all(check.passed for check in verify(meant, SilentReporter()))
+    less = tmp_path / "less.mp4"
+    with av.open(str(target)) as source, av.open(str(less), "w", options={"movflags": "+faststart"}) as sink:
+        streams = {one.index: sink.add_stream_from_template(one) for one in source.streams}
+        lines = 0
+        for packet in source.demux():
+            if packet.dts is None:
+                continue
+            lines += packet.stream.type == "subtitle" and packet.size > 2
+            if packet.stream.type == "subtitle" and packet.size > 2 and lines == 2:
+                continue
+            packet.stream = streams[packet.stream.index]
+            sink.mux(packet)
+    failed = [check for check in verify(replace(meant, encoded=replace(made, path=less)), SilentReporter()) if not check.passed]
+    assert [(check.name, check.found) for check in failed] == [("subtitles", "2 of 3")]
 
 
 def test_bitmaps_are_laid_where_they_were_drawn(tmp_path: Path, lessons_title: Path) -> None:

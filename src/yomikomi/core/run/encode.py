@@ -148,7 +148,7 @@ class _Encode:
     def carried(self) -> Carried:
         """Subtitles and chapters, those that were made of captions too."""
         found = self.others.carried if self.others is not None else NONE_CARRIED
-        return replace(found, subtitles=found.subtitles + 1) if self.line21 is not None else found
+        return replace(found, entries=(*found.entries, self.line21.written)) if self.line21 is not None else found
 
     def _add_picture(self, sink: av.container.OutputContainer) -> av.VideoStream:
         recipe, treated = self.request.recipe, self.chain.format

@@ -13,6 +13,7 @@ from yomikomi.core.run.text_track import TextTrack
 from yomikomi.core.treatment.cadence import pace_of
 from yomikomi.core.treatment.pieces import Pieces
 from yomikomi.core.video.line21 import DrawnPairs, Line21, coded_pairs
+from yomikomi.core.video.subtitles import Caption
 
 _TITLE = "Captions"
 
@@ -27,7 +28,7 @@ class Line21Track:
         self._track.stream.metadata["title"] = _TITLE
         self._drawn = None if reading.hidden.coded else DrawnPairs()
         self._decoder = Line21()
-        self._number = 0
+        self._number = self.written = 0
         self._at = Fraction(0)
 
     def look(self, frame: av.VideoFrame) -> Iterator[av.Packet]:
@@ -39,9 +40,13 @@ class Line21Track:
             self._at = frame.pts * Fraction(frame.time_base or Fraction(1, 1000)) - Fraction(self._reading.first_seconds)
         self._number += 1
         triplets = self._drawn.of(frame) if self._drawn is not None else coded_pairs(frame)
-        for caption in self._decoder.push(triplets, self._at):
-            yield from self._track.packets(caption, Fraction(0))
+        yield from self._packets(self._decoder.push(triplets, self._at))
 
     def finish(self) -> Iterator[av.Packet]:
-        for caption in self._decoder.finish(self._at + 1 / pace_of(self._reading)):
-            yield from self._track.packets(caption, Fraction(0))
+        yield from self._packets(self._decoder.finish(self._at + 1 / pace_of(self._reading)))
+
+    def _packets(self, captions: Iterator[Caption]) -> Iterator[av.Packet]:
+        for caption in captions:
+            for packet in self._track.packets(caption, Fraction(0)):
+                self.written += 1
+                yield packet

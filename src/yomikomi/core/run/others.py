@@ -33,9 +33,9 @@ _KINDS = {"dvd_subtitle": "bitmaps", "dvdsub": "bitmaps", "dvbsub": "bitmaps", "
 
 @dataclass(frozen=True)
 class Carried:
-    """``starts``: of the chapters, seconds after the first picture."""
+    """``entries``: how many subtitles were put into each track; ``starts``: of the chapters, seconds after the first picture."""
 
-    subtitles: int = 0
+    entries: tuple[int, ...] = ()
     starts: tuple[float, ...] = ()
 
 
@@ -60,6 +60,7 @@ class Others:
         self._path, self._first, self._pieces = path, first, pieces
         self._out: dict[int, Any] = {}
         self._anew: list[tuple[int, TextTrack]] = []
+        self._entries: dict[int, int] = {}  # by the stream's index in the copy
         self.left: list[str] = []
         for number, stream in enumerate(source.streams.subtitles):
             if number in tracks.without_subtitles:
@@ -74,16 +75,27 @@ class Others:
                 made: Any = track.stream
             else:
                 self._out[stream.index] = made = sink.add_stream_from_template(stream)
+            self._entries[made.index] = 0
             for key in ("language", "title"):
                 if stream.metadata.get(key):
                     made.metadata[key] = stream.metadata[key]
         chapters = list(_shifted(source.chapters(), first, pieces, seconds)) if tracks.chapters else []
         if chapters:
             sink.set_chapters(chapters)
-        self.carried = Carried(len(self._out) + len(self._anew), tuple(float(one["start"] * one["time_base"]) for one in chapters))
+        self._starts = tuple(float(one["start"] * one["time_base"]) for one in chapters)
+
+    @property
+    def carried(self) -> Carried:
+        """What went into the copy so far."""
+        return Carried(tuple(self._entries.values()), self._starts)
 
     def packets(self, check: Callable[[], None]) -> Iterator[av.Packet]:
         """The subtitles, for the copy; they are few, so all of them come before the pictures, and the container puts them in order."""
+        for packet in self._packets(check):
+            self._entries[packet.stream.index] += 1
+            yield packet
+
+    def _packets(self, check: Callable[[], None]) -> Iterator[av.Packet]:
         for number, track in self._anew:
             for one in captions_of(self._path, number, check).shown:
                 yield from track.packets(one, self._first)

@@ -20,6 +20,7 @@ from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, damage_words
 from yomikomi.core.video.identity import content_hash
 from yomikomi.core.video.matroska import index_in_front
 from yomikomi.core.video.media import open_media, video_stream
+from yomikomi.core.video.packets import packets_of
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.units import decibel_text
 from yomikomi.core.work import Reporter
@@ -65,7 +66,7 @@ class _Seen:
     colour: ColourTags
     meters: list[SoundMeter]
     stamps: list[int | None]
-    subtitles: int = 0
+    entries: tuple[int, ...] = ()
     starts: tuple[float, ...] = ()
     damage: Damage = NO_DAMAGE
 
@@ -106,7 +107,7 @@ def _look(expected: Expected, reporter: Reporter) -> _Seen:
             colour=ColourTags.of(picture.codec_context),
             meters=list(meters.values()),
             stamps=[],
-            subtitles=len(container.streams.subtitles),
+            entries=_entries(path, reporter),
             starts=tuple(float(one["start"] * Fraction(one["time_base"] or 1)) for one in container.chapters()),
         )
         with Decoder(container, [picture, *container.streams.audio], path, reporter.check) as decoder:
@@ -123,6 +124,19 @@ def _look(expected: Expected, reporter: Reporter) -> _Seen:
                     reporter.report(CopyProgress("verifying", part, len(seen.stamps), expected.encoded.size_bytes, left))
             seen.damage = decoder.damage()
     return seen
+
+
+def _entries(path: Path, reporter: Reporter) -> tuple[int, ...]:
+    """Subtitles in each track of a file; what a container puts between them to say that nothing is shown does not count."""
+    with open_media(path) as container:
+        streams = list(container.streams.subtitles)
+        counts = {stream.index: 0 for stream in streams}
+        text = {stream.index: stream.codec_context is not None and stream.codec_context.name == "mov_text" for stream in streams}
+        for packet in packets_of(container, streams, path) if streams else ():
+            reporter.check()
+            at = packet.stream.index
+            counts[at] += bool(packet.size) and not (text[at] and bytes(packet)[:2] == b"\0\0")
+        return tuple(counts.values())
 
 
 def _frames(expected: Expected, stamps: list[int | None]) -> Check:
@@ -162,9 +176,11 @@ def _sounds(expected: Expected, meters: list[SoundMeter]) -> list[Check]:
 def _carried(expected: Expected, seen: _Seen) -> list[Check]:
     """Subtitles and chapters, where there are any."""
     meant, found = expected.encoded.carried, []
-    if meant.subtitles or seen.subtitles:
-        passed = seen.subtitles == meant.subtitles
-        found.append(Check(name="subtitle tracks", passed=passed, found=f"{seen.subtitles} of {meant.subtitles}"))
+    if meant.entries or seen.entries:
+        tracks = f"{len(seen.entries)} of {len(meant.entries)}"
+        found.append(Check(name="subtitle tracks", passed=len(seen.entries) == len(meant.entries), found=tracks))
+        words = f"{sum(seen.entries)} of {sum(meant.entries)}"
+        found.append(Check(name="subtitles", passed=seen.entries == meant.entries, found=words))
     if meant.starts:
         near = [abs(one - two) <= _CHAPTER_TOLERANCE_S for one, two in zip(seen.starts, meant.starts, strict=False)]
         words = f"{len(seen.starts)} of {len(meant.starts)}"
