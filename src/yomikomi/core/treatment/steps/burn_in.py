@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
@@ -73,6 +73,7 @@ class _Burning:
         self._step, self._made, self._site = step, made, site
         self._captions: Captions | None = None
         self._begins: list[Fraction] = []
+        self._longest = Fraction(0)
         self._shown: tuple[tuple[int, ...], list[tuple[NDArray[Any], NDArray[Any]]], tuple[slice, slice]] | None = None
 
     def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
@@ -103,8 +104,9 @@ class _Burning:
                 raise ValueError("subtitles are read from the file of a take, and there is none")
             self._captions = captions_of(self._site.path, self._step.track, between=self._stretch(moment))
             self._begins = [one.begin for one in self._captions.shown]
-        last = bisect_right(self._begins, moment)
-        return tuple(number for number in range(max(0, last - 8), last) if moment < self._captions.shown[number].end)
+            self._longest = max((one.end - one.begin for one in self._captions.shown), default=Fraction(0))
+        first, last = bisect_left(self._begins, moment - self._longest), bisect_right(self._begins, moment)
+        return tuple(number for number in range(first, last) if moment < self._captions.shown[number].end)
 
     def _stretch(self, moment: Fraction) -> tuple[Fraction, Fraction] | None:
         """Where to look in the file: a second that is looked at does not wait for hours of it to be read."""
