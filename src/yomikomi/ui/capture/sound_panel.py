@@ -31,7 +31,7 @@ class SoundPanel(Well):
         self.hear_button = QToolButton()
         self.hear_button.setText("Listen")
         self.hear_button.setCheckable(True)
-        self.hear_button.setProperty("pin", True)
+        self.hear_button.setProperty("well", True)
         self.hear_button.setToolTip("The input on this machine's sound output; with an open microphone use headphones, or it howls")
         self.hear_button.setAccessibleName("Listen to the input")
         self.hear_button.toggled.connect(self.hear_asked)
