@@ -15,6 +15,7 @@ from pytestqt.qtbot import QtBot
 from tests.making import Luma, interlace, programme_frames, pulled_down, sliding_frames, write_clip
 from tests.treatment.test_film import VIDEO
 from tests.treatment.test_subtitles import with_text
+from tests.ui.arriving import arrive
 from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.ledger.run_queue import ask_copy
 from yomikomi.core.reading.scanner import ReadRequest, read
@@ -47,12 +48,7 @@ def film(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture
 def station(window: MainWindow, film: Path) -> TreatmentStation:
-    carrier, _ = window.state.record.takes.import_file(film)
-    take = window.state.record.carrier(carrier).take
-    assert take is not None
-    window.state.record.readings.save(take.id, read(ReadRequest(film), SilentReporter()))
-    window.state.reload()
-    window.show_station("treatment")
+    arrive(window, film, read(ReadRequest(film), SilentReporter()))
     found = window.station("treatment")
     assert isinstance(found, TreatmentStation)
     return found
@@ -224,13 +220,7 @@ def test_another_take_is_followed_but_for_what_is_its_own(window: MainWindow, st
     QTest.mouseClick(station.use_button, _LEFT)
     fields = interlace(sliding_frames(80, width=352, height=288), FieldOrder.TFF)
     path = write_clip(tmp_path / "fields.mkv", fields, rate=VIDEO, codec="ffv1")
-    carrier, _ = window.state.record.takes.import_file(path)
-    take = window.state.record.carrier(carrier).take
-    assert take is not None
-    window.state.record.readings.save(take.id, read(ReadRequest(path), SilentReporter()))
-    window.state.reload()
-    window.state.choose(carrier)
-    window.show_station("treatment")
+    arrive(window, path, read(ReadRequest(path), SilentReporter()))
     own = station.chosen
     assert own.deinterlace is Deinterlace.DOUBLE
     station._offer_likes()
@@ -402,13 +392,7 @@ def test_subtitles_are_burned_in_by_a_form_that_knows_the_tracks(
     station.files.ask_burn_in()
     qtbot.waitUntil(lambda: "no subtitles" in window.notice_bar.text, timeout=5000)
     path, reading = with_text(tmp_path / "t.mkv", [(0.2, 1.0, "Bonjour"), (1.2, 1.8, "灯籠")], seconds=2.0)
-    carrier, _ = window.state.record.takes.import_file(path)
-    take = window.state.record.carrier(carrier).take
-    assert take is not None
-    window.state.record.readings.save(take.id, reading)
-    window.state.reload()
-    window.state.choose(carrier)
-    window.show_station("treatment")
+    arrive(window, path, reading)
     before = station.chosen
     station.files.ask_burn_in()
     qtbot.waitUntil(lambda: station.files.burn_form is not None, timeout=5000)
@@ -420,12 +404,7 @@ def test_subtitles_are_burned_in_by_a_form_that_knows_the_tracks(
     qtbot.waitUntil(lambda: "has no letters for 灯 籠" in window.notice_bar.text, timeout=10_000)
     assert station.chosen == before, "what cannot be drawn is not set"
     latin, latin_reading = with_text(tmp_path / "l.mkv", [(0.2, 1.9, "Bonjour")], seconds=2.0)
-    carrier, _ = window.state.record.takes.import_file(latin)
-    take = window.state.record.carrier(carrier).take
-    assert take is not None
-    window.state.record.readings.save(take.id, latin_reading)
-    window.state.reload()
-    window.state.choose(carrier)
+    arrive(window, latin, latin_reading)
     station.files.burn_form = None
     station.files.ask_burn_in()
     qtbot.waitUntil(lambda: station.files.burn_form is not None, timeout=5000)

@@ -17,6 +17,7 @@ from pytestqt.qtbot import QtBot
 from tests.making import programme_frames, write_clip
 from tests.treatment.test_drift_and_channels import wide_range_clip
 from tests.treatment.test_joined import heard, lag, room, write_sound
+from tests.ui.arriving import arrive
 from yomikomi.core.balance.recipes import Recipe, recipe_for
 from yomikomi.core.disc.joining import JoinRequest, join_title
 from yomikomi.core.ledger.run_queue import ask_copy
@@ -43,13 +44,7 @@ LONG = 60_000
 def _arrived(window: MainWindow, path: Path) -> tuple[TreatmentStation, Reading]:
     """Taken in, read, and in Treatment."""
     reading = read(ReadRequest(path), SilentReporter())
-    carrier, _ = window.state.record.takes.import_file(path)
-    take = window.state.record.carrier(carrier).take
-    assert take is not None
-    window.state.record.readings.save(take.id, reading)
-    window.state.reload()
-    window.state.choose(carrier)
-    window.show_station("treatment")
+    arrive(window, path, reading)
     station = window.station("treatment")
     assert isinstance(station, TreatmentStation)
     return station, reading

@@ -62,6 +62,8 @@ FORMS = {
 FORM = FORMS[APPEARANCE.form]
 PAPER, RAISED, BRIGHT, LINE, INK, MUTED, RAIL = FORM.paper, FORM.raised, FORM.bright, FORM.line, FORM.ink, FORM.muted, FORM.rail
 WELL, WELL_LINE, WELL_TEXT, WELL_MUTED = FORM.well, FORM.well_line, FORM.well_text, FORM.well_muted
+# Text on the bright colours of plots, in every form.
+ON_BRIGHT = "#16171A"
 LIVE_SURROUND = "#515355"
 ACCENT, ACCENT_SOFT, ON_ACCENT = FORM.accent, FORM.accent_soft, FORM.on_accent
 AMBER, MADDER, MADDER_SOFT, PINE = FORM.amber, FORM.madder, FORM.madder_soft, FORM.pine

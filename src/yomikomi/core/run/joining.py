@@ -32,10 +32,9 @@ class JoinedTrack:
         check: Callable[[], None],
     ) -> None:  # fmt: skip
         self._check, self._stack = check, ExitStack()
-        container, stream = self._stack.enter_context(open_joined(joined, check))
+        container, stream, begin = self._stack.enter_context(open_joined(joined, check))
         plan = joined_plan(joined, treatment, stream.codec_context.layout, timing.seconds)
         self._blocks = frames_of(container, stream, joined.path)
-        begin = (stream.start_time or 0) * Fraction(stream.time_base or Fraction(1, 1000))
         whole = timing.pieces if timing.cut else Pieces.until(timing.between[1])
         self._track = SoundTrack(sink, stream, recipe, first=begin, plan=plan, pieces=whole)
         self._over = False

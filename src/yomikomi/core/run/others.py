@@ -108,13 +108,13 @@ class Others:
                     continue
                 base = Fraction(packet.time_base or Fraction(1, 1000))
                 begin, lasts = packet.pts * base - self._first, (packet.duration or 0) * base
-                kept = list(self._pieces.inside(max(begin, Fraction(0)), max(begin + lasts, begin + base)))
-                if not kept:
+                shown = self._pieces.shown(max(begin, Fraction(0)), max(begin + lasts, begin + base))
+                if shown is None:
                     continue  # over before the first picture, or cut out
                 out = self._out[packet.stream.index]
-                packet.pts = packet.dts = round(kept[0].at / base)
-                if lasts and kept[-1].end is not None:
-                    packet.duration = max(1, round((kept[-1].at + kept[-1].end - kept[-1].begin - kept[0].at) / base))
+                packet.pts = packet.dts = round(shown[0] / base)
+                if lasts:
+                    packet.duration = max(1, round(shown[1] / base))
                 packet.stream = out
                 yield packet
 

@@ -122,7 +122,7 @@ def _write(request: RenderRequest, treated: TreatedFrames, part: Path, reporter:
             for number, stream in enumerate(heard_streams(source)) if request.treatment.takes_sound(number)
         ]  # fmt: skip
         for joined in request.treatment.joined:
-            with open_joined(joined, reporter.check) as (_, stream):
+            with open_joined(joined, reporter.check) as (_, stream, _begin):
                 tracks.append(_Track(sink, request, joined, stream))
         frames = 0
         for frame in treated:

@@ -37,15 +37,13 @@ class TextTrack:
     def packets(self, caption: Caption, first: Fraction) -> Iterator[av.Packet]:
         """``first``: the moment of the caption's clock at which the first picture stands, seconds. Nothing where it is cut out."""
         begin, end = max(Fraction(0), caption.begin - first), caption.end - first
-        kept = list(self._pieces.inside(begin, max(begin + _MS, end))) if end > 0 else []
-        if not kept or not caption.text:
+        shown = self._pieces.shown(begin, max(begin + _MS, end)) if end > 0 else None
+        if shown is None or not caption.text:
             return
-        last = kept[-1]
-        lasts = last.at + ((last.end if last.end is not None else end) - last.begin) - kept[0].at
-        length = max(1, round(lasts / _MS))
+        length = max(1, round(shown[1] / _MS))
         text = caption.text.replace("\n", "\\N").encode()
         packet = self.stream.codec_context.encode_subtitle(SubtitleSet.create(b"0,0,Default,,0,0,0,," + text, 0, length))
         packet.stream, packet.time_base = self.stream, _MS
-        packet.pts = packet.dts = round(kept[0].at / _MS)
+        packet.pts = packet.dts = round(shown[0] / _MS)
         packet.duration = length
         yield packet

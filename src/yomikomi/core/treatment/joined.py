@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Iterator
+from fractions import Fraction
 from pathlib import Path
 
 import av
@@ -46,8 +47,8 @@ class JoinedSound(BaseModel):
 @contextlib.contextmanager
 def open_joined(
     joined: JoinedSound, check: Callable[[], None] = lambda: None
-) -> Iterator[tuple[av.container.InputContainer, av.AudioStream]]:
-    """Its sound stream, if it is still the file that was aligned.
+) -> Iterator[tuple[av.container.InputContainer, av.AudioStream, Fraction]]:
+    """Its sound stream, and the stamp that its places count from, seconds; if it is still the file that was aligned.
 
     Raises UnfinishedError where it is another one now, UnreadableError where nothing in it is sound, OSError.
     """
@@ -60,4 +61,4 @@ def open_joined(
         streams = heard_streams(container)
         if not streams:
             raise UnreadableError(f"{joined.path.name} has no sound.", remedy="Join another file.", path=joined.path)
-        yield container, streams[0]
+        yield container, streams[0], (streams[0].start_time or 0) * Fraction(streams[0].time_base or Fraction(1, 1000))

@@ -88,6 +88,15 @@ class Pieces:
             if first < last:
                 yield Piece(first, last, piece.at + first - piece.begin)
 
+    def shown(self, begin: Fraction, end: Fraction) -> tuple[Fraction, Fraction] | None:
+        """Where in the output what is kept of a stretch of the take begins, and how long it lasts there; None where all of it is cut."""
+        kept = list(self.inside(begin, end))
+        if not kept:
+            return None
+        last = kept[-1]
+        assert last.end is not None
+        return kept[0].at, last.at + last.end - last.begin - kept[0].at
+
     def place(self, seconds: Fraction) -> Fraction:
         """Where a moment of the take lies in the output; one that is cut out, at the cut."""
         found = Fraction(0)

@@ -54,8 +54,8 @@ class TreatedSound:
 
     def __iter__(self) -> Iterator[tuple[int, av.AudioFrame]]:
         if isinstance(self.track, JoinedSound):
-            with open_joined(self.track, self.check) as (container, stream):
-                yield from self._blocks(container, stream, (stream.start_time or 0) * Fraction(stream.time_base or Fraction(1, 1000)))
+            with open_joined(self.track, self.check) as (container, stream, begins):
+                yield from self._blocks(container, stream, begins)
         else:
             with open_media(self.path) as container:
                 yield from self._blocks(container, heard_streams(container)[self.track], Fraction(self.reading.first_seconds))

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from fractions import Fraction
 from typing import TYPE_CHECKING
+
+from yomikomi.core.video.bars import BT601_WEIGHTS, BT709_WEIGHTS
 
 if TYPE_CHECKING:
     import av
@@ -15,13 +18,16 @@ PQ, HLG = 16, 18
 _MATRIX = {0: "rgb", 1: "bt709", 5: "bt470bg", 6: "smpte170m", 9: "bt2020nc"}
 
 
-# Parts of red and of blue in the luma (ITU-R BT.601-7, BT.709-6, BT.2020-2).
-_WEIGHTS = {1: (0.2126, 0.0722), 5: (0.299, 0.114), 6: (0.299, 0.114), 9: (0.2627, 0.0593)}
+# Parts of red and of blue in the luma, by matrix (that of 9: ITU-R BT.2020-2).
+_WEIGHTS = {
+    1: BT709_WEIGHTS, 5: BT601_WEIGHTS, 6: BT601_WEIGHTS, 9: (Fraction(2627, 10_000), Fraction(593, 10_000)),
+}  # fmt: skip
 
 
 def weights_of(matrix: int, *, height: int) -> tuple[float, float]:
     """Parts of red and of blue in the luma, by the matrix's code point; of an unknown one what is usual for the lines of the picture."""
-    return _WEIGHTS.get(matrix, _WEIGHTS[1 if height > 576 else 6])
+    red, blue = _WEIGHTS.get(matrix, _WEIGHTS[1 if height > 576 else 6])
+    return float(red), float(blue)
 
 
 @dataclass(frozen=True)

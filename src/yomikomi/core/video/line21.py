@@ -5,7 +5,6 @@ Source: CEA-608 as the library's decoder has it; its bytes travel in the triplet
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from fractions import Fraction
 from typing import Any
@@ -14,12 +13,13 @@ import av
 import av.sidedata.sidedata
 
 from yomikomi.core.video.graph import FilterLine
-from yomikomi.core.video.subtitles import Caption
+from yomikomi.core.video.subtitles import Caption, said_in
 
 # Lines from the top in which the picture may carry them.
 LINES = 32
+READ_CAPTIONS = ("readeia608", f"scan_max={LINES - 3}")
+_BASE = Fraction(1, 25)
 _CODED = av.sidedata.sidedata.Type.A53_CC
-_TAGS = re.compile(r"\{[^}]*\}")
 # Of a triplet: valid, and of the first field (the captions of the first language).
 _FIRST_FIELD = 0xFC
 _NOTHING = 0x80
@@ -40,33 +40,46 @@ def says_something(triplets: bytes) -> bool:
     return any(one[0] == _FIRST_FIELD and (one[1] & 0x7F or one[2] & 0x7F) for one in parts)
 
 
-class DrawnPairs:
-    """Reads them off the picture."""
+class FirstLines:
+    """The library's readers of what the first lines of a picture carry; ``template``: a frame like those to come, ``readers``: its filters.
 
-    def __init__(self) -> None:
-        self._line: FilterLine | None = None
+    Raises FFmpegError or ValueError where pictures of that kind are not taken.
+    """
+
+    def __init__(self, template: av.VideoFrame, *readers: tuple[str, str]) -> None:
+        filters = [("crop", f"{template.width}:{LINES}:0:0:exact=1"), ("format", "pix_fmts=gray"), *readers]
+        self._line = FilterLine(filters, template=template, time_base=_BASE, rate=1 / _BASE)
         self._pushed = 0
 
-    def of(self, frame: av.VideoFrame) -> bytes:
-        """A triplet, empty where the lines carry none."""
-        if self._line is None:
-            filters = [
-                ("crop", f"{frame.width}:{LINES}:0:0:exact=1"), ("format", "pix_fmts=gray"), ("readeia608", f"scan_max={LINES - 3}"),
-            ]  # fmt: skip
-            self._line = FilterLine(filters, template=frame, time_base=Fraction(1, 25), rate=Fraction(25))
+    def read(self, frame: av.VideoFrame) -> list[dict[str, str]]:
+        """What they say of a frame, whose stamps stay its own."""
         stamp, base = frame.pts, frame.time_base
-        frame.pts, frame.time_base = self._pushed, Fraction(1, 25)
+        frame.pts, frame.time_base = self._pushed, _BASE
         self._pushed += 1
-        found = b""
-        for out in self._line.push(frame):
-            value = dict(out.metadata).get("lavfi.readeia608.0.cc")
-            if value is not None:
-                pair = int(value, 16)
-                found = bytes((_FIRST_FIELD, _odd(pair >> 8), _odd(pair)))
+        found = [dict(out.metadata) for out in self._line.push(frame)]
         frame.pts = stamp
         if base is not None:
             frame.time_base = base
         return found
+
+
+def drawn_pair(found: dict[str, str]) -> int | None:
+    """Both bytes of the first line that carries captions; the second field's line has other data."""
+    value = found.get("lavfi.readeia608.0.cc")
+    return int(value, 16) if value is not None else None
+
+
+class DrawnPairs:
+    """Reads them off the picture."""
+
+    def __init__(self) -> None:
+        self._lines: FirstLines | None = None
+
+    def of(self, frame: av.VideoFrame) -> bytes:
+        """A triplet, empty where the lines carry none."""
+        self._lines = self._lines or FirstLines(frame, READ_CAPTIONS)
+        pairs = [pair for found in self._lines.read(frame) if (pair := drawn_pair(found)) is not None]
+        return bytes((_FIRST_FIELD, _odd(pairs[-1] >> 8), _odd(pairs[-1]))) if pairs else b""
 
 
 class Line21:
@@ -92,9 +105,7 @@ class Line21:
         except (av.error.FFmpegError, ValueError):
             return  # bytes that are none of its language
         for one in found or ():
-            raw = one.ass.decode("utf-8", "replace")
-            text = raw.split(",", 8)[8] if raw.count(",") >= 8 else ""
-            yield from self._stood(_TAGS.sub("", text).replace("\\N", "\n").replace("\\h", " "), at)
+            yield from self._stood(said_in(one), at)
         for place in range(0, len(triplets) - 2, 3):
             if triplets[place] == _FIRST_FIELD:
                 self._follow(triplets[place + 1] & 0x7F, triplets[place + 2] & 0x7F, at)

@@ -23,6 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.errors import UnreadableError, WrongUseError
+from yomikomi.core.video.colour import weights_of
 from yomikomi.core.video.media import open_media
 from yomikomi.core.video.packets import DAMAGED, packets_of
 
@@ -31,7 +32,7 @@ BITMAP_KINDS = frozenset({"dvd_subtitle", "dvdsub", "hdmv_pgs_subtitle", "pgssub
 # One without an end is over so long after its begin, if no other comes before (seconds).
 _LONGEST_S = Fraction(8)
 _ENDLESS_MS = 2**31
-_TAGS = re.compile(r"\{[^}]*\}|<[^>]*>")
+_TAGS, _MARKUP = re.compile(r"\{[^}]*\}"), re.compile(r"<[^>]*>")
 
 
 @dataclass(frozen=True)
@@ -128,16 +129,21 @@ def _ended(found: list[tuple[Fraction, Fraction | None, str, tuple[Bitmap, ...]]
         yield Caption(begin, end if end is not None else min(following, begin + _LONGEST_S), text, bitmaps)
 
 
+def said_in(event: Any) -> str:
+    """The text of what the library decoded, without tags; lines apart by line feeds."""
+    raw = event.ass.decode("utf-8", "replace") if hasattr(event, "ass") else ""
+    # Fields before the text: order, layer, style, name, three margins, effect.
+    text = raw.split(",", 8)[8] if raw.count(",") >= 8 else raw
+    return _TAGS.sub("", text).replace("\\N", "\n").replace("\\n", "\n").replace("\\h", " ")
+
+
 class _Text:
     canvas: tuple[int, int] | None = None
 
     def make(self, _packet: bytes, found: Any) -> tuple[str, tuple[Bitmap, ...]]:
         lines = []
         for one in found:
-            raw = one.ass.decode("utf-8", "replace") if hasattr(one, "ass") else ""
-            # Fields before the text: order, layer, style, name, three margins, effect.
-            text = raw.split(",", 8)[8] if raw.count(",") >= 8 else raw
-            lines.append(_TAGS.sub("", text).replace("\\N", "\n").replace("\\n", "\n").replace("\\h", " ").strip())
+            lines.append(_MARKUP.sub("", said_in(one)).strip())
         return "\n".join(line for line in lines if line), ()
 
 
@@ -215,7 +221,7 @@ def _size(width: int, height: int) -> tuple[int, int] | None:
 
 def _rgb(y: int, cb: int, cr: int, *, hd: bool) -> tuple[int, int, int]:
     """Limited range to R′G′B′ of 8 bits (ITU-R BT.709 of HD, BT.601 of SD)."""
-    red, blue = (0.2126, 0.0722) if hd else (0.299, 0.114)
+    red, blue = weights_of(1 if hd else 6, height=0)
     luma, u, v = (y - 16) / 219, (cb - 128) / 224, (cr - 128) / 224
     r, b = luma + 2 * (1 - red) * v, luma + 2 * (1 - blue) * u
     g = (luma - red * r - blue * b) / (1 - red - blue)

@@ -21,7 +21,6 @@ _PICK, _GRAB = 14, 6
 _LEFT, _RIGHT, _TOP, _FOOT = 62, 18, 14, 46
 _APART = 58
 _LIMIT, _BEST, _PAPER = "#E7A0A8", "#FFF3B0", "#2B2C2F"
-_DARK_INK = "#16171A"
 
 
 def tell(point: PlanePoint) -> str:
@@ -270,7 +269,7 @@ class BalancePlane(Well):
         left = min(max(x - wide / 2, field.left()), field.right() - wide)
         place = QRectF(left, field.top() + 8, wide, 20)
         painter.fillRect(place, QColor(_LIMIT))
-        painter.setPen(QColor(_DARK_INK))
+        painter.setPen(QColor(theme.ON_BRIGHT))
         painter.drawText(place, Qt.AlignmentFlag.AlignCenter, words)
 
     def _draw_curve(self, painter: QPainter, codec: str, curve: list[PlanePoint]) -> None:

@@ -23,7 +23,6 @@ _KIND_COLOURS = {
     5: theme.OKABE_ITO["green"], 6: theme.OKABE_ITO["purple"], 7: theme.OKABE_ITO["yellow"],
 }  # fmt: skip
 _CURVES = {"combing": theme.OKABE_ITO["orange"], "motion": theme.OKABE_ITO["sky"], "sound": theme.OKABE_ITO["green"]}
-_DARK_INK = "#16171A"
 # Pixels: rows of a fixed height, all others share the rest; captions at the left, the axis below; between rows.
 _HEIGHTS = {"kind": 42, "losses": 18}
 _CAPTION_WIDE, _AXIS_HIGH, _GAP, _EDGE = 104, 20, 3, 10
@@ -161,7 +160,7 @@ class StripPainter:
         starts = np.flatnonzero(np.diff(votes, prepend=-1))
         ends = np.append(starts[1:], len(votes))
         painter.setFont(theme.sans(theme.SMALL_PX))
-        painter.setPen(QColor(_DARK_INK))
+        painter.setPen(QColor(theme.ON_BRIGHT))
         for start, end in zip(starts, ends, strict=True):
             kind = int(votes[start])
             if kind and end - start > 30 and end - start > painter.fontMetrics().horizontalAdvance(KIND_WORDS[kind]) + 12:

@@ -24,7 +24,6 @@ _GRAB = 5
 _PART_LOOK = {
     "film": theme.OKABE_ITO["green"], "progressive": theme.OKABE_ITO["sky"], "interlaced": theme.OKABE_ITO["orange"],
 }  # fmt: skip
-_DARK_INK = "#16171A"
 # Keys step by so many seconds, with Shift by ten times as many.
 _STEP_S = 1.0
 
@@ -220,10 +219,10 @@ class TimeStrip(Well):
             place = QRectF(self._x(part.start), top, max(1.0, self._x(part.end) - self._x(part.start)), _PARTS_HIGH - 2)
             painter.fillRect(place, QColor(_PART_LOOK[part.kind]))
             if place.width() > painter.fontMetrics().horizontalAdvance(part.kind) + 8:
-                painter.setPen(QColor(_DARK_INK))
+                painter.setPen(QColor(theme.ON_BRIGHT))
                 painter.drawText(place, Qt.AlignmentFlag.AlignCenter, part.kind)
             elif place.width() > 9:
-                painter.setPen(QColor(_DARK_INK))
+                painter.setPen(QColor(theme.ON_BRIGHT))
                 painter.drawText(place, Qt.AlignmentFlag.AlignCenter, part.kind[0])
 
     def _draw_curve(self, painter: QPainter, reading: Reading) -> None:

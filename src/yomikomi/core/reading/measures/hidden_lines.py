@@ -7,28 +7,24 @@ took more than the 480 (576) lines of the active picture.
 from __future__ import annotations
 
 from collections import Counter
-from fractions import Fraction
 
 import av
 
 from yomikomi.core.reading.models import HiddenLines
 from yomikomi.core.reading.sight import LARGEST_TAPED, Sight
-from yomikomi.core.video.graph import FilterLine
-from yomikomi.core.video.line21 import coded_pairs, says_something
+from yomikomi.core.video.line21 import LINES, READ_CAPTIONS, FirstLines, coded_pairs, drawn_pair, says_something
 
-_LINES = 32
 _ENOUGH = 2
 
 
 class HiddenLinesMeter:
     def __init__(self) -> None:
-        self._line: FilterLine | None = None
+        self._lines: FirstLines | None = None
         self._shape: tuple[int, int, str] | None = None
         self._captions: list[bytes] = []
         self._timecodes: Counter[str] = Counter()
         self._first_timecode: str | None = None
         self._looks = self._coded = 0
-        self._pushed = 0
 
     def look(self, before: Sight, now: Sight) -> None:
         for one in (before, now):
@@ -48,31 +44,19 @@ class HiddenLinesMeter:
 
     def _push(self, frame: av.VideoFrame) -> None:
         shape = (frame.width, frame.height, frame.format.name)
-        if self._line is None or self._shape != shape:
+        if self._lines is None or self._shape != shape:
             self._shape = shape
-            filters = [
-                ("crop", f"{frame.width}:{_LINES}:0:0:exact=1"), ("format", "pix_fmts=gray"),
-                ("readeia608", f"scan_max={_LINES - 3}"), ("readvitc", f"scan_max={_LINES - 2}"),
-            ]  # fmt: skip
             try:
-                self._line = FilterLine(filters, template=frame, time_base=Fraction(1, 25), rate=Fraction(25))
+                self._lines = FirstLines(frame, READ_CAPTIONS, ("readvitc", f"scan_max={LINES - 2}"))
             except (av.error.FFmpegError, ValueError):
-                self._line = None
+                self._lines = None
                 return
         self._looks += 1
-        stamp, base = frame.pts, frame.time_base
-        frame.pts, frame.time_base = self._pushed, Fraction(1, 25)
-        self._pushed += 1
-        for out in self._line.push(frame):
-            self._take(dict(out.metadata))
-        frame.pts = stamp
-        if base is not None:
-            frame.time_base = base
+        for found in self._lines.read(frame):
+            self._take(found)
 
     def _take(self, found: dict[str, str]) -> None:
-        # The first line that carries captions; the second field's line has other data.
-        if (value := found.get("lavfi.readeia608.0.cc")) is not None:
-            pair = int(value, 16)
+        if (pair := drawn_pair(found)) is not None:
             self._captions.append(bytes((pair >> 8 & 0x7F, pair & 0x7F)))
         timecode = found.get("lavfi.readvitc.tc_str")
         if timecode:
