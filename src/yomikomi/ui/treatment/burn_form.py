@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QButtonGroup, QDialog, QDoubleSpinBox, QFileDialog, QLabel, QRadioButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QDialog, QDoubleSpinBox, QFileDialog, QLabel, QRadioButton, QWidget
 
 from yomikomi.core.treatment.steps import BurnIn
 from yomikomi.core.treatment.tracks import TrackInfo
 from yomikomi.ui import theme
-from yomikomi.ui.widgets.basics import ElidedLabel, button, label, row
+from yomikomi.ui.widgets.basics import ElidedLabel, button, form_body, label, row
 
 _CAPTION = 110
 
@@ -26,12 +26,7 @@ class BurnForm(QDialog):
     def __init__(self, found: list[TrackInfo], now: BurnIn, parent: QWidget) -> None:
         super().__init__(parent)
         self.step, self._font = now, now.font
-        self.setWindowTitle("Burn in subtitles")
-        self.setMinimumWidth(420)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(24, 20, 24, 20)
-        layout.setSpacing(10)
-        layout.addWidget(label("Burn in subtitles", name="section"))
+        layout = form_body(self, BurnIn.title, width=420)
         layout.addWidget(
             label("They become part of the picture: never to be switched off or removed. The take keeps its track.", quiet=True, wrap=True)
         )

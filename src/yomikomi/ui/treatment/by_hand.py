@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin
 
 from pydantic import ValidationError
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QDoubleSpinBox, QFormLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QDoubleSpinBox, QFormLayout, QLineEdit, QSpinBox, QWidget
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.treatment.audio_steps import AnyAudioStep, AudioStep, Channels, Downmix, Drift, Gain, Hum, Move
@@ -34,7 +34,7 @@ from yomikomi.core.treatment.steps import (
     Turn,
 )
 from yomikomi.core.video.rates import fraction_text
-from yomikomi.ui.widgets.basics import button, label, row
+from yomikomi.ui.widgets.basics import button, form_body, label, row
 
 # Shown instead of what the settings are called in a document.
 _WORDS = {
@@ -100,8 +100,7 @@ class StepForm(QDialog):
         super().__init__(parent)
         self._kind, self._before = type(step), before
         self.step: AnyStep | AnyAudioStep = step
-        self.setWindowTitle(step.title)
-        self.setMinimumWidth(380)
+        layout = form_body(self, step.title, width=380)
         self.fields: dict[str, QWidget] = {}
         form = QFormLayout()
         for name, info in self._kind.model_fields.items():
@@ -113,10 +112,6 @@ class StepForm(QDialog):
             self.fields[name] = made
         self.trouble = label("", quiet=True, wrap=True)
         self.accept_button = button("Set", self._accept, primary=True)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(24, 20, 24, 20)
-        layout.setSpacing(10)
-        layout.addWidget(label(step.title, name="section"))
         layout.addLayout(form)
         layout.addWidget(self.trouble)
         layout.addLayout(row(1, button("Leave it", self.reject), self.accept_button))

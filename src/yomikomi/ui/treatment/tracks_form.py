@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QDialog, QWidget
 
 from yomikomi.core.treatment.tracks import TrackInfo, Tracks
-from yomikomi.ui.widgets.basics import button, label, row
+from yomikomi.ui.widgets.basics import button, form_body, label, row
 
 
 class TracksForm(QDialog):
@@ -15,12 +15,7 @@ class TracksForm(QDialog):
         super().__init__(parent)
         self.tracks = now
         self._found = found
-        self.setWindowTitle("Tracks")
-        self.setMinimumWidth(380)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(24, 20, 24, 20)
-        layout.setSpacing(10)
-        layout.addWidget(label("Tracks", name="section"))
+        layout = form_body(self, "Tracks", width=380)
         layout.addWidget(label("What is ticked goes into the copy. What its container cannot hold is said before.", quiet=True, wrap=True))
         self.ticks: list[QCheckBox] = []
         for one in found:

@@ -8,7 +8,19 @@ from typing import TypeVar
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
 
 from yomikomi.ui import theme
 from yomikomi.ui.icons import icon
@@ -208,6 +220,17 @@ def side_panel(width: int, *, spacing: int = 10) -> tuple[QWidget, QVBoxLayout]:
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(spacing)
     return panel, layout
+
+
+def form_body(dialog: QDialog, title: str, *, width: int) -> QVBoxLayout:
+    """A dialog that sets one thing: named in its bar and at its head; what it asks for is added below."""
+    dialog.setWindowTitle(title)
+    dialog.setMinimumWidth(width)
+    layout = QVBoxLayout(dialog)
+    layout.setContentsMargins(24, 20, 24, 20)
+    layout.setSpacing(10)
+    layout.addWidget(label(title, name="section"))
+    return layout
 
 
 class CardColumn(QVBoxLayout):
