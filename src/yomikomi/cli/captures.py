@@ -63,6 +63,7 @@ def capture(
     from yomikomi.core.capture.looking import LookAs
     from yomikomi.core.capture.recording import RecordAs
     from yomikomi.core.capture.rules import EndRules
+    from yomikomi.core.capture.sentences import STOPPED_BY_HAND
     from yomikomi.core.capture.session import CaptureRequest
     from yomikomi.core.capture.session import capture as run
     from yomikomi.core.video.units import size_text
@@ -100,7 +101,7 @@ def capture(
     words = f"{output}: {result.frames} frames, {result.dropped} lost, {size_text(result.bytes_written)}"
     answer(document, as_json, words + (f"\n{result.ended}" if result.ended and not result.trouble else ""))
     if result.trouble or not result.frames or result.stopped:
-        what = result.trouble or ("Stopped by hand." if result.stopped else "The source gave no picture.")
+        what = result.trouble or (STOPPED_BY_HAND if result.stopped else "The source gave no picture.")
         raise UnfinishedError(f"{what} Recorded: {result.seconds:.1f} s of {seconds:g} s.", remedy=result.remedy)
 
 

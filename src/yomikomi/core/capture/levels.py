@@ -9,13 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
+from yomikomi.core.capture import sentences
 from yomikomi.core.capture.runs import runs_where
 from yomikomi.core.capture.scopes import as_codes
 from yomikomi.core.capture.sound_watch import level_db
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.bars import BT601_WEIGHTS, BT709_WEIGHTS, Bar, colour_bars
 from yomikomi.core.video.source import SourceEnded, SourceSpec
-from yomikomi.core.video.units import decibel_text
 from yomikomi.core.work import Reporter
 
 _TONE_DB = -18.0  # EBU R 68, from memory; other houses align at −20 (SMPTE RP 155)
@@ -59,11 +59,8 @@ class LevelsResult(BaseModel):
     @property
     def words(self) -> str:
         if not self.bars:
-            return f"Nothing to measure: {self.reason}."
-        wrong = [line for line in self.lines if line.mark == "fault"]
-        return (
-            "Levels are right." if not wrong else f"{len(wrong)} wrong: " + "; ".join(f"{line.name} {line.words}" for line in wrong) + "."
-        )
+            return sentences.nothing_measured(self.reason)
+        return sentences.levels_sentence([(line.name, line.words) for line in self.lines if line.mark == "fault"])
 
 
 @dataclass(frozen=True)
@@ -90,7 +87,7 @@ def measure_levels(request: LevelsRequest, reporter: Reporter) -> LevelsResult:
             reporter.check()
     except (SourceEnded, SourceLostError) as error:
         if len(sums) < 2:
-            return LevelsResult(bars=False, reason=f"the source gave next to nothing ({error or 'it ended'})")
+            return LevelsResult(bars=False, reason=sentences.next_to_nothing(error))
     finally:
         source.close()
     return judge_levels(np.mean(sums, axis=0), np.concatenate(sounds), form.sound_rate, hd=form.standard.height > 576)
@@ -120,13 +117,11 @@ def judge_levels(means: NDArray[np.float64], sound: NDArray[np.int16], rate: int
     clear = abs(fits["bt601"].rest - fits["bt709"].rest) > 0.6
     fit = fits[best if clear else "bt709" if hd else "bt601"]
     if max(one.likeness for one in fits.values()) < _LEAST_LIKENESS:
-        return LevelsResult(bars=False, reason="the picture does not show colour bars")
+        return LevelsResult(bars=False, reason=sentences.NO_BARS)
     lines = (*_luma_lines(fit), *_chroma_lines(fit), *_tone_lines(sound, rate))
     if clear and best != ("bt709" if hd else "bt601"):
         lines = (*lines, LevelLine(
-            name="matrix", value=None, unit="", words=f"follows BT.{best[2:]}, not what is usual for this size",
-            mark="fault",
-            correction="Set the matrix of the recorder to what the source sends.",
+            name="matrix", value=None, unit="", words=sentences.other_matrix(best[2:]), mark="fault", correction=sentences.MATRIX_FIX,
         ))  # fmt: skip
     return LevelsResult(bars=True, matrix=best if clear else "undetermined", lines=lines)  # type: ignore[arg-type]
 
@@ -164,33 +159,23 @@ def _luma_lines(fit: _Fit) -> list[LevelLine]:
     full = abs(black) < 5 and abs(white - 255) < 5
     squeezed = abs(black - 16 - 16 * 219 / 255) < 5 and abs(white - (16 + 235 * 219 / 255)) < 5
     if full or squeezed:
-        how = "full range sent where limited is expected" if full else "limited range taken for full and squeezed once more"
-        fix = "Set the source to limited range, or the recorder to full." if full else "Set the recorder's range to limited."
+        black_words, white_words, fix = sentences.wrong_range(black, white, full=full)
         return [
-            LevelLine(name="black", value=round(black, 1), unit="code", words=f"at {black:.0f} instead of 16: {how}", mark="fault",
-                      correction=fix),
-            LevelLine(name="white", value=round(white, 1), unit="code", words=f"at {white:.0f} instead of 235", mark="fault",
-                      correction=fix),
-        ]  # fmt: skip
+            LevelLine(name="black", value=round(black, 1), unit="code", words=black_words, mark="fault", correction=fix),
+            LevelLine(name="white", value=round(white, 1), unit="code", words=white_words, mark="fault", correction=fix),
+        ]
     setup = abs(off_black - 0.075 * 219) < 4 and abs(off_white) < 6
-    black_fix = (
-        "Switch on the set-up (7.5 %) of the recorder's input, or lower its brightness."
-        if setup
-        else f"{'Lower' if off_black > 0 else 'Raise'} the brightness of the recorder's input by {abs(off_black):.0f} code values."
-    )
     span = (white - black) / 219
     return [
         LevelLine(
-            name="black", value=round(black, 1), unit="code", words=f"at {black:.0f} (16 is right)",
+            name="black", value=round(black, 1), unit="code", words=sentences.black_at(black),
             mark="fine" if abs(off_black) <= _TOLERANCE_CODES else "fault",
-            correction="" if abs(off_black) <= _TOLERANCE_CODES else black_fix,
+            correction="" if abs(off_black) <= _TOLERANCE_CODES else sentences.black_fix(off_black, setup=setup),
         ),
         LevelLine(
-            name="white", value=round(white, 1), unit="code", words=f"at {white:.0f} (235 is right)",
+            name="white", value=round(white, 1), unit="code", words=sentences.white_at(white),
             mark="fine" if abs(off_white) <= 1.5 * _TOLERANCE_CODES else "fault",
-            correction="" if abs(off_white) <= 1.5 * _TOLERANCE_CODES
-            else f"{'Lower' if span > 1 else 'Raise'} the contrast of the recorder's input: it is at "
-            f"{100 * span:.0f} % of what it should be.",
+            correction="" if abs(off_white) <= 1.5 * _TOLERANCE_CODES else sentences.white_fix(span),
         ),
     ]  # fmt: skip
 
@@ -198,39 +183,36 @@ def _luma_lines(fit: _Fit) -> list[LevelLine]:
 def _chroma_lines(fit: _Fit) -> list[LevelLine]:
     gain, degrees = abs(fit.chroma), float(np.degrees(np.angle(fit.chroma)))
     if gain < 0.1:
-        return [LevelLine(
-            name="colour", value=round(gain, 3), unit="", words="has none", mark="fault",
-            correction="Check the colour standard at the recorder, and the chroma wire of an S-Video cable.",
-        )]  # fmt: skip
+        words, fix = sentences.NO_COLOUR
+        return [LevelLine(name="colour", value=round(gain, 3), unit="", words=words, mark="fault", correction=fix)]
     gain_fine, turn_fine = abs(gain - 1) <= _TOLERANCE_GAIN, abs(degrees) <= _TOLERANCE_DEGREES
     return [
         LevelLine(
-            name="saturation", value=round(gain, 3), unit="", words=f"{100 * gain:.0f} % of what it should be",
+            name="saturation", value=round(gain, 3), unit="", words=sentences.saturation_at(gain),
             mark="fine" if gain_fine else "fault",
-            correction="" if gain_fine else f"{'Lower' if gain > 1 else 'Raise'} the saturation of the recorder's input.",
+            correction="" if gain_fine else sentences.saturation_fix(gain),
         ),
         LevelLine(
-            name="hue", value=round(degrees, 1), unit="degrees", words=f"turned by {degrees:.0f}°" if not turn_fine else "right",
+            name="hue", value=round(degrees, 1), unit="degrees", words=sentences.hue_at(degrees, right=turn_fine),
             mark="fine" if turn_fine else "fault",
-            correction="" if turn_fine else "Turn the hue of the recorder's input (525 lines), or check for a wrong colour standard.",
+            correction="" if turn_fine else sentences.HUE_FIX,
         ),
     ]  # fmt: skip
 
 
 def _tone_lines(sound: NDArray[np.int16], rate: int) -> list[LevelLine]:
     if not sound.size:
-        return [LevelLine(name="tone", value=None, unit="dBFS", words="there is no sound track", mark="undetermined")]
+        return [LevelLine(name="tone", value=None, unit="dBFS", words=sentences.NO_SOUND_TRACK, mark="undetermined")]
     found = [_tone(sound[:, channel], rate) for channel in range(sound.shape[1])]
     if max(found) < -60:
-        return [LevelLine(
-            name="tone", value=None, unit="dBFS", words="missing", mark="fault", correction="See Path for where the sound is lost.",
-        )]  # fmt: skip
+        words, fix = sentences.NO_TONE
+        return [LevelLine(name="tone", value=None, unit="dBFS", words=words, mark="fault", correction=fix)]
     level = max(found)
     off = level - _TONE_DB
     lines = [LevelLine(
-        name="tone", value=round(level, 1), unit="dBFS", words=f"at {decibel_text(level)} (−18 is usual)",
+        name="tone", value=round(level, 1), unit="dBFS", words=sentences.tone_at(level),
         mark="fine" if abs(off) <= _TOLERANCE_DB else "fault",
-        correction="" if abs(off) <= _TOLERANCE_DB else f"{'Lower' if off > 0 else 'Raise'} the sound input by {abs(off):.0f} dB.",
+        correction="" if abs(off) <= _TOLERANCE_DB else sentences.tone_fix(off),
     )]  # fmt: skip
     return [*lines, *([_channels_line(sound, rate, found)] if sound.shape[1] == 2 else [])]
 
@@ -238,27 +220,16 @@ def _tone_lines(sound: NDArray[np.int16], rate: int) -> list[LevelLine]:
 def _channels_line(sound: NDArray[np.int16], rate: int, found: list[float]) -> LevelLine:
     """Which channel is which: the left one is interrupted every three seconds."""
     breaks = [_interruptions(sound[:, channel], rate) for channel in (0, 1)]
+    words, mark, fix = sentences.SIDES_UNMARKED, "undetermined", ""
     if min(found) < -60:
-        side = "right" if found[1] < found[0] else "left"
-        return LevelLine(
-            name="channels", value=None, unit="",
-            words=f"the {side} one is silent", mark="fault", correction=f"Check the {side} plug of the sound cable.",
-        )  # fmt: skip
-    if breaks[0] and not breaks[1]:
-        return LevelLine(name="channels", value=None, unit="", words="left and right are right", mark="fine")
-    if breaks[1] and not breaks[0]:
-        return LevelLine(
-            name="channels", value=None, unit="",
-            words="left and right are exchanged", mark="fault", correction="Exchange both plugs of the sound cable.",
-        )  # fmt: skip
-    if breaks[0] and breaks[1]:
-        return LevelLine(
-            name="channels", value=None, unit="",
-            words="both carry the same", mark="check", correction="A mono cable or player; or check for a bridge.",
-        )  # fmt: skip
-    return LevelLine(
-        name="channels", value=None, unit="", words="the tone has no channel marking: left and right undetermined", mark="undetermined"
-    )
+        (words, fix), mark = sentences.side_silent("right" if found[1] < found[0] else "left"), "fault"
+    elif breaks[0] and breaks[1]:
+        (words, fix), mark = sentences.SIDES_ALIKE, "check"
+    elif breaks[0]:
+        words, mark = sentences.SIDES_RIGHT, "fine"
+    elif breaks[1]:
+        (words, fix), mark = sentences.SIDES_EXCHANGED, "fault"
+    return LevelLine(name="channels", value=None, unit="", words=words, mark=mark, correction=fix)  # type: ignore[arg-type]
 
 
 def _tone(channel: NDArray[np.int16], rate: int) -> float:

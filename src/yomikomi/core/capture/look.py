@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.capture import sentences
 from yomikomi.core.capture.sound_watch import SILENT_DB, level_db
 from yomikomi.core.errors import SourceLostError
 from yomikomi.core.video.delivery import PictureState
@@ -68,7 +69,7 @@ def look_at(request: LookRequest, reporter: Reporter) -> LookResult:
             sounds.append(sound.coarse)
             reporter.report(len(pictures) / wanted)
     except SourceEnded:
-        trouble = "The carrier ended."
+        trouble = sentences.CARRIER_ENDED
     except SourceLostError as error:
         trouble = str(error)
     finally:

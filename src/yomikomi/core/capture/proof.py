@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from yomikomi.core.capture import sentences
 from yomikomi.core.capture.look import LookResult
 from yomikomi.core.path.sheet import PathSheet, SheetItem
 from yomikomi.core.path.structure import Knob
@@ -42,10 +43,8 @@ class Proof:
 
     @property
     def sentence(self) -> str:
-        wrong = [line for line in self.lines if line.mark == "fault"]
-        if wrong:
-            return f"Not proven: {wrong[0].name} {wrong[0].found}."
-        return "Proven: the picture stands and the sound moves." if any(line.name == "sound" for line in self.lines) else "Proven."
+        wrong = [(line.name, line.found) for line in self.lines if line.mark == "fault"]
+        return sentences.proof_sentence(wrong, sound=any(line.name == "sound" for line in self.lines))
 
 
 def prove(sheet: PathSheet, look: LookResult, *, silent: bool) -> Proof:
@@ -54,12 +53,14 @@ def prove(sheet: PathSheet, look: LookResult, *, silent: bool) -> Proof:
     if look.picture != "there":
         seen.add({"none": "no picture"}.get(look.picture, look.picture))
     else:
-        lines.append(ProofLine("movement", "moves", "fine") if look.moves else ProofLine("movement", "stands still", "undetermined"))
-        lines.append(ProofLine("levels", f"from {look.dark:.0f} to {look.light:.0f} of 255", "undetermined" if look.dark > 30 else "fine"))
+        lines.append(
+            ProofLine("movement", sentences.MOVES, "fine") if look.moves else ProofLine("movement", sentences.STILL, "undetermined")
+        )
+        lines.append(ProofLine("levels", sentences.range_seen(look.dark, look.light), "undetermined" if look.dark > 30 else "fine"))
         if not look.coloured:
-            lines.append(ProofLine("colour", "has next to none", "check"))
+            lines.append(ProofLine("colour", sentences.COLOURLESS, "check"))
     if look.missing:
-        lines.append(ProofLine("frames", f"{look.missing} of {look.frames + look.missing} missing", "fault"))
+        lines.append(ProofLine("frames", sentences.frames_missing(look.missing, look.frames), "fault"))
         seen.add("drops")
     heard = look.peak_db > _HEARD_DB
     if not silent and look.frames:
@@ -71,22 +72,19 @@ def prove(sheet: PathSheet, look: LookResult, *, silent: bool) -> Proof:
 
 
 def _picture(look: LookResult) -> ProofLine:
-    words = {
-        "none": "does not come", "black": "is black", "blue": "is the recorder's empty one", "torn": "is torn",
-        "there": f"present, {look.width} × {look.height}, {look.rate:.2f} fps",
-    }  # fmt: skip
-    return ProofLine("picture", words[look.picture], "fine" if look.picture == "there" else "fault")
+    if look.picture == "there":
+        return ProofLine("picture", sentences.picture_there(look.width, look.height, look.rate), "fine")
+    return ProofLine("picture", sentences.PICTURE_FAULTS[look.picture], "fault")
 
 
 def _sound(look: LookResult, *, heard: bool) -> tuple[ProofLine, str]:
-    peak = f"peaks at {look.peak_db:.0f} dB"
     if not heard:
-        return ProofLine("sound", "does not come", "fault"), "no sound"
+        return ProofLine("sound", sentences.NO_SOUND, "fault"), "no sound"
     if look.clipped > _CLIPPED:
-        return ProofLine("sound", f"clips: {100 * look.clipped:.1f} % of it at full scale", "fault"), "distorted"
+        return ProofLine("sound", sentences.clips(look.clipped), "fault"), "distorted"
     if look.peak_db < _QUIET_DB:
-        return ProofLine("sound", f"{peak}, very quiet", "check"), "quiet"
-    return ProofLine("sound", peak, "check" if look.peak_db > _HOT_DB else "fine"), ""
+        return ProofLine("sound", sentences.peak(look.peak_db, quiet=True), "check"), "quiet"
+    return ProofLine("sound", sentences.peak(look.peak_db), "check" if look.peak_db > _HOT_DB else "fine"), ""
 
 
 def _shown(sheet: PathSheet, item: SheetItem, *, picture: bool, sound: bool) -> bool:

@@ -13,6 +13,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from yomikomi.core.capture import sentences
 from yomikomi.core.capture.recording import CONTAINER_OPTIONS, RecordAs, add_sound, add_video, picture_filters
 from yomikomi.core.errors import UnfinishedError, UnreadableError, YomikomiError
 from yomikomi.core.video.graph import FilterLine
@@ -234,4 +235,4 @@ class Recorder:
 
 
 def _translate(error: OSError, path: Path) -> YomikomiError:
-    return drive_error(error, path, safe="What was recorded so far is kept.")
+    return drive_error(error, path, safe=sentences.KEPT)

@@ -6,8 +6,7 @@ from dataclasses import dataclass
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from yomikomi.core.video.timecode import clock, spoken
-from yomikomi.core.video.units import size_text
+from yomikomi.core.capture import sentences
 
 # What is never filled: other programs, and the record itself, need some room too.
 DRIVE_FLOOR_BYTES = 500_000_000
@@ -34,15 +33,9 @@ class EndRules(BaseModel):
     @property
     def words(self) -> str:
         """For people: when it ends by itself."""
-        ends = []
-        if self.blank_seconds:
-            ends.append(f"after {spoken(self.blank_seconds)} of blank or still picture and silence")
-        if self.max_seconds:
-            ends.append(f"at {clock(self.max_seconds)}")
-        if self.most_lost:
-            ends.append(f"when {self.most_lost} frames are lost")
-        ends.append(f"when the drive falls under {size_text(self.floor_bytes)}")
-        return "Ends " + ", ".join(ends) + ("." if self.most_lost else "; losses raise a warning.")
+        return sentences.stop_rules(
+            floor_bytes=self.floor_bytes, blank_seconds=self.blank_seconds, max_seconds=self.max_seconds, most_lost=self.most_lost
+        )
 
 
 @dataclass(frozen=True)
@@ -76,17 +69,13 @@ class Ending:
 def ending(rules: EndRules, now: Condition) -> Ending | None:
     """The first rule that asks for an end; the drive's floor is looked after where parts are written."""
     if rules.max_seconds is not None and now.seconds >= rules.max_seconds - 1e-6:
-        return Ending(f"The length asked for is reached: {clock(rules.max_seconds)}.")
+        return Ending(sentences.length_reached(rules.max_seconds))
     if rules.most_lost is not None and now.dropped >= rules.most_lost:
-        return Ending(
-            f"{now.dropped} frames are lost, and that many were not allowed: the take ends here and is kept.",
-            "Close other programs, turn the monitor off or choose a lighter codec; then capture again.",
-            wished=False,
-        )
+        return Ending(*sentences.too_many_lost(now.dropped), wished=False)
     if rules.blank_seconds is not None:
         empty = min(now.still_s, now.silent_s if now.has_sound else now.still_s)
         if empty >= rules.blank_seconds:
-            return Ending(f"Blank or still picture and silence for {spoken(rules.blank_seconds)}: the end.", tail_seconds=empty)
+            return Ending(sentences.blank_for(rules.blank_seconds), tail_seconds=empty)
     return None
 
 
@@ -102,18 +91,18 @@ def warnings(rules: EndRules, now: Condition) -> tuple[Warned, ...]:
     """What a person should look at while it runs, the gravest first."""
     found = []
     if now.dropped:
-        found.append(Warned("lost", f"{now.dropped} frames lost"))
+        found.append(Warned("lost", sentences.frames_lost(now.dropped)))
     if now.queue_part > 0.5:
-        found.append(Warned("behind", "the recorder falls behind"))
+        found.append(Warned("behind", sentences.BEHIND))
     if 0 < now.headroom < _SHORT_HEADROOM:
-        found.append(Warned("headroom", f"encoder headroom only {now.headroom:.2f}×"))
+        found.append(Warned("headroom", sentences.short_headroom(now.headroom)))
     if now.write_ms > _SLOW_WRITE_MS:
-        found.append(Warned("slow drive", f"the drive took {now.write_ms:.0f} ms for one write"))
+        found.append(Warned("slow drive", sentences.slow_write(now.write_ms)))
     if now.free_bytes < 3 * rules.floor_bytes:
-        found.append(Warned("room", f"{size_text(now.free_bytes)} left on the drive"))
+        found.append(Warned("room", sentences.little_room(now.free_bytes)))
     found += [Warned(sign, sign) for sign in now.signs]
     if now.drift_ms_per_hour is not None:
-        found.append(Warned("drift", f"sound and picture drift apart by {abs(now.drift_ms_per_hour):.0f} ms an hour"))
+        found.append(Warned("drift", sentences.drifting(now.drift_ms_per_hour)))
     if rules.blank_seconds and now.still_s > 3 and (now.silent_s > 3 or not now.has_sound):
-        found.append(Warned("blank", "picture blank or still, and silence"))
+        found.append(Warned("blank", sentences.BLANK))
     return tuple(found)

@@ -15,6 +15,7 @@ from pathlib import Path
 
 import av
 
+from yomikomi.core.capture import sentences
 from yomikomi.core.capture.content import ContentState, ContentWatch
 from yomikomi.core.capture.health import CaptureStatus, Health, HealthEnd, HealthLog, HealthRow
 from yomikomi.core.capture.hearing import HearAs, Hearing
@@ -34,7 +35,6 @@ from yomikomi.core.work import Reporter
 from yomikomi.core.work.drive import drive_error, size_of
 from yomikomi.core.work.new_file import check_free
 
-_KEPT = "What was recorded so far is kept."
 _STATUS_PERIOD_S = 0.04
 _RATE_WINDOW_S = 4.0
 _FREE_PERIOD_S = 0.5
@@ -118,11 +118,11 @@ class _Pass:
         except YomikomiError as error:
             self.end, self.drive_gone = Ending(error.message, error.remedy, wished=False), True
         except OSError as error:
-            told = drive_error(error, self.request.path or self.request.ring or Path(), safe=_KEPT)
+            told = drive_error(error, self.request.path or self.request.ring or Path(), safe=sentences.KEPT)
             self.end, self.drive_gone = Ending(told.message, told.remedy, wished=False), True
         except (av.error.FFmpegError, MemoryError) as error:
             words = getattr(error, "strerror", None) or "there is not enough memory"
-            self.end = Ending(f"The encoder failed: {words}.", f"{_KEPT} Choose another codec.", wished=False)
+            self.end = Ending(*sentences.encoder_failed(words), wished=False)
             self.drive_gone = True
         finally:
             self.reader.stop.set()
@@ -156,11 +156,7 @@ class _Pass:
             self.waits += 1
             most = STALL_S if self.kept else START_S
             if self.waits * _WAIT_S > most and self.reader.is_alive():
-                self.end = Ending(
-                    f"The source has given nothing for {most:.0f} s: the take ends here and is kept." if self.kept
-                    else f"The source gave no picture within {most:.0f} s: nothing was recorded.",
-                    "Check its cable and power, and that nothing else uses the device.", wished=False,
-                )  # fmt: skip
+                self.end = Ending(*sentences.source_silent(most, recorded=self.kept > 0), wished=False)
 
     def _hear(self, word: object) -> None:
         if isinstance(word, LookAs):
@@ -202,10 +198,8 @@ class _Pass:
             self.free, self.free_at = self._measure_free(), now
             if self.free < self.request.rules.floor_bytes and not isinstance(self.recorder, RingRecorder):
                 if not self.recorder.move_on(self.number + 1):
-                    raise DriveFullError(
-                        "The drive is nearly full: the take ends here and is kept.",
-                        remedy="Make room on the take drive, then capture the rest as a second take.",
-                    )
+                    head, remedy = sentences.DRIVE_FULL
+                    raise DriveFullError(head, remedy=remedy)
                 self.free = self._measure_free()
 
     def _seconds(self) -> float:
@@ -314,7 +308,7 @@ class _Pass:
         except YomikomiError as error:
             self.end = self.end or Ending(error.message, error.remedy, wished=False)
         except (OSError, av.error.FFmpegError) as error:
-            self.end = self.end or Ending(f"The take could not be finished: {error}.", _KEPT, wished=False)
+            self.end = self.end or Ending(*sentences.not_finished(error), wished=False)
         if self.log is not None:
             self.log.close(self._last_words(self.content.state()), keep=self.kept > 0)
 
@@ -332,7 +326,7 @@ class _Pass:
 
     def _result(self) -> CaptureResult:
         health: Health = self.reader.health
-        end = self.end or Ending("Stopped by hand." if self.reporter.cancelled() else "")
+        end = self.end or Ending(sentences.STOPPED_BY_HAND if self.reporter.cancelled() else "")
         unwritten = self.recorder.segments.unwritten if self.recorder else 0
         parts = tuple(self.recorder.paths) if self.recorder else ()
         return CaptureResult(

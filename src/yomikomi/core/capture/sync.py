@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.core.capture import sentences
 from yomikomi.core.capture.clocks import line_through
 from yomikomi.core.capture.flash_fit import fit_flashes
 from yomikomi.core.capture.flashes import Flash, flashes, lit_first
@@ -81,12 +82,9 @@ class SyncResult(BaseModel):
     def words(self) -> str:
         """For people."""
         if self.offset_ms is None or self.spread_ms is None:
-            return f"Nothing to measure: {self.reason}."
-        off = abs(self.offset_ms)
-        if off < max(1.0, 2 * (self.error_ms or 0.0)):
-            return f"Sound and picture in sync, within {max(1.0, 2 * (self.error_ms or 0.0)):.0f} ms ({self.events} events)."
-        side = "after" if self.offset_ms > 0 else "before"
-        return f"The sound comes {off:.0f} ms {side} its picture (spread {self.spread_ms:.1f} ms, {self.events} events)."
+            return sentences.nothing_measured(self.reason)
+        within = max(1.0, 2 * (self.error_ms or 0.0))
+        return sentences.sync_sentence(self.offset_ms, spread_ms=self.spread_ms, within_ms=within, events=self.events)
 
 
 @dataclass(frozen=True)
@@ -153,7 +151,7 @@ def events_in(seen: SyncMaterial) -> SyncEvents:
 def judge_events(events: SyncEvents) -> SyncResult:
     """Which of what was seen and heard belongs together, and how far it is apart."""
     if len(events.sounds) < _FEWEST_EVENTS:
-        return SyncResult(kind="nothing", reason=f"{len(events.sounds)} sharp sounds found; at least {_FEWEST_EVENTS} are needed")
+        return SyncResult(kind="nothing", reason=sentences.too_few_sounds(len(events.sounds), needed=_FEWEST_EVENTS))
     lights = _pairs([one.at for one in events.flashes], list(events.sounds))
     lit = np.array([at for at, _ in lights]) if lights else np.zeros(0)
     # What moves when a light comes and goes is no hand, unless as much darkens there as brightens: then the light may be a hand's.

@@ -11,6 +11,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.core.capture import sentences
 from yomikomi.core.capture.canned import CannedSpec
 from yomikomi.core.capture.looking import LookAs
 from yomikomi.core.capture.recording import RecordAs
@@ -203,22 +204,17 @@ def _recommend(rows: list[TrialRow]) -> TrialRow | None:
 
 def _reason(best: TrialRow | None, rows: list[TrialRow], reasons: dict[tuple[str, str | None], str]) -> str:
     if best is None:
-        return (
-            "No codec tested can keep up on this machine: "
-            "record at a smaller size, on a faster machine, or with a recorder that compresses."
-        )
-    passed_over = [row for row in rows[: rows.index(best)] if row.verdict != "holds" or row.headroom < SAFE_HEADROOM]
-    why = f"{best.words}: headroom {best.headroom:.1f}×, no frames lost; {reasons[best.codec, best.speed]}."
-    if passed_over:
-        worst = passed_over[0]
-        how = (
-            f"lost {worst.lost} of {worst.frames} frames"
-            if worst.lost
-            else f"needs {100 * worst.drive_part:.0f} % of the drive's write rate"
-            if worst.drive_part > _SAFE_DRIVE_PART
-            else f"had a headroom of only {worst.headroom:.1f}×"
-        )
-        why += f" {worst.words} {how}."
-    if best.headroom < SAFE_HEADROOM:
-        why += " That is little: turn the monitor off and close other programs."
-    return why
+        return sentences.NONE_KEEPS_UP
+    failed = [row for row in rows[: rows.index(best)] if row.verdict != "holds" or row.headroom < SAFE_HEADROOM]
+    return sentences.recommended(
+        best.words, headroom=best.headroom, reason=reasons[best.codec, best.speed],
+        passed_over=_failing(failed[0]) if failed else "", little=best.headroom < SAFE_HEADROOM,
+    )  # fmt: skip
+
+
+def _failing(row: TrialRow) -> str:
+    if row.lost:
+        return sentences.lost_frames(row.words, lost=row.lost, frames=row.frames)
+    if row.drive_part > _SAFE_DRIVE_PART:
+        return sentences.needs_of_drive(row.words, part=row.drive_part)
+    return sentences.had_headroom(row.words, headroom=row.headroom)
