@@ -11,7 +11,7 @@ import numpy as np
 
 from bench import material
 from yomikomi.core.balance.curves import plane_points
-from yomikomi.core.balance.metrics import FidelityMeter, ssim_db
+from yomikomi.core.balance.metrics import SampleMeter, ssim_db
 from yomikomi.core.balance.recipes import recipe_for, usual_recipes
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialRequest, run_trials
 from yomikomi.core.reading.models import Reading
@@ -67,10 +67,10 @@ def _fidelity(path: Path, copy: Path, reading: Reading, treatment: Treatment) ->
     chain = chain_for(reading, treatment)
     source = chain.treat(frames_from(path, start_seconds=Fraction(0)), time_base=Fraction(1, 1000))
     found: list[float] = []
-    meter: FidelityMeter | None = None
+    meter: SampleMeter | None = None
     for number, (one, two) in enumerate(zip(source, frames_from(copy, start_seconds=Fraction(0)), strict=False)):
         if number % _LOOK_EVERY:
             continue
-        meter = meter or FidelityMeter(one, rate=chain.format.rate)
+        meter = meter or SampleMeter(one, rate=chain.format.rate)
         found += [like.ssim for like in meter.feed(one, two)]
     return ssim_db(float(np.mean(found)))

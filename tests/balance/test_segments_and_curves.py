@@ -10,12 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from yomikomi.core.balance import estimate
-from yomikomi.core.balance.choice import choices, smallest_possible, yardstick
+from yomikomi.core.balance.choice import choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
-from yomikomi.core.balance.models import Estimate, TrialPoint, TrialSet, TriedSegment
+from yomikomi.core.balance.models import Detail, Estimate, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.recipes import CODECS, EFFORTS, Recipe, effort_of, recipe_for, sound_bits_per_second, usual_recipes
 from yomikomi.core.balance.segments import Plan, plan_segments
 from yomikomi.core.balance.trial import Trial
+from yomikomi.core.balance.viewing import STEPS, VIEWINGS
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Complexity
 
@@ -135,8 +136,9 @@ def test_key_frames_of_long_shots_are_added() -> None:
 
 def _point(codec: str, quality: int, size: float, db: float, seconds: float = 60.0) -> TrialPoint:
     return TrialPoint(
-        recipe=recipe_for(codec, quality), size_bytes=Estimate(expected=size, low=size * 0.9, high=size * 1.1), ssim_db=db,
-        psnr_db=db + 20, encode_seconds=Estimate(expected=seconds, low=seconds * 0.7, high=seconds * 1.4), tried_frames=180,
+        recipe=recipe_for(codec, quality), size_bytes=Estimate(expected=size, low=size * 0.9, high=size * 1.1), ssim_db=db / 2,
+        psnr_db=db + 20, detail=Detail(television=db, desk=db - 2, phone=db + 1, noise_kept=0.5),
+        encode_seconds=Estimate(expected=seconds, low=seconds * 0.7, high=seconds * 1.4), tried_frames=180,
     )  # fmt: skip
 
 
@@ -149,9 +151,9 @@ def _trials(points: list[TrialPoint]) -> TrialSet:
 
 PLANE = plane_points(
     _trials(
-        [_point("h264", q, 8e7 * 0.86 ** (q - 17), 21 - 0.55 * (q - 17), 50 - q / 4) for q in (17, 20, 24, 29)]
-        + [_point("hevc", q, 5e7 * 0.86 ** (q - 19), 20.5 - 0.55 * (q - 19), 140) for q in (19, 22, 26, 32)]
-        + [_point("av1", q, 4e7 * 0.93 ** (q - 16), 20.2 - 0.26 * (q - 16), 200) for q in (16, 28, 36, 48)]
+        [_point("h264", q, 8e7 * 0.86 ** (q - 17), 50 - 0.75 * (q - 17), 50 - q / 4) for q in (17, 20, 24, 29)]
+        + [_point("hevc", q, 5e7 * 0.86 ** (q - 19), 49 - 0.75 * (q - 19), 140) for q in (19, 22, 26, 32)]
+        + [_point("av1", q, 4e7 * 0.93 ** (q - 16), 48.8 - 0.36 * (q - 16), 200) for q in (16, 28, 36, 48)]
     )
 )
 
@@ -184,39 +186,48 @@ def test_one_and_two_probes_do() -> None:
 def test_the_best_under_a_limit_is_the_best_and_stays_under_it() -> None:
     points = [p for curve in PLANE.values() for p in curve]
     for limit in (1.2e7, 2.5e7, 6e7, 1e9):
-        found = choices(PLANE, limit_bytes=limit, height=480)
+        found = choices(PLANE, limit_bytes=limit)
         best = found[0]
         assert best.key == "best"
         rivals = [p for p in points if p.prediction.size_bytes.high <= limit]
         assert best.point.fidelity == max(p.fidelity for p in rivals)
         assert all(c.point.prediction.size_bytes.high <= limit for c in found)
         assert "sure to stay under" in best.why
-    assert choices(PLANE, limit_bytes=10, height=480) == []
+    assert choices(PLANE, limit_bytes=10) == []
     smallest = smallest_possible(PLANE)
     assert smallest is not None
     assert smallest.prediction.size_bytes.high == min(p.prediction.size_bytes.high for p in points)
 
 
-def test_the_smallest_that_looks_as_good_as_usual() -> None:
-    """The yardstick: H.264 at 20 for standard definition (common practice, no source)."""
-    floor, by = yardstick(PLANE, height=480)
-    assert by == "H.264, quality 20"
-    assert floor == pytest.approx(21 - 0.55 * 3)
-    assert yardstick(PLANE, height=1080)[1] == "H.264, quality 22"
-    found = {c.key: c for c in choices(PLANE, limit_bytes=None, height=480)}
-    good = [p for curve in PLANE.values() for p in curve if p.fidelity >= floor]
-    assert found["smallest"].point.size == min(p.size for p in good)
-    assert found["smallest"].point.prediction.recipe.codec == "av1"
-    assert "H.264, quality 20 is the usual choice" in found["smallest"].why
-    assert found["soonest"].point.prediction.recipe.codec == "h264"
-    assert found["soonest"].point.fidelity >= floor
-    without = {"av1": PLANE["av1"]}
-    assert yardstick(without, height=480)[1] == "the middle of what was tried"
-    assert choices(without, limit_bytes=None, height=480)
+def test_the_smallest_at_the_fidelity_that_is_wanted() -> None:
+    for wanted in STEPS[:3]:
+        found = {c.key: c for c in choices(PLANE, limit_bytes=None, wanted=wanted)}
+        good = [p for curve in PLANE.values() for p in curve if p.fidelity >= wanted.least]
+        assert found["smallest"].point.size == min(p.size for p in good)
+        assert found["smallest"].point.prediction.recipe.codec == "av1"
+        assert f"“{wanted.words}”; HEVC needs" in found["smallest"].why
+        assert found["soonest"].point.prediction.recipe.codec == "h264"
+        assert found["soonest"].point.fidelity >= wanted.least
+    assert {c.key for c in choices({"av1": PLANE["av1"]}, limit_bytes=None)} == {"smallest"}
+
+
+def test_where_nothing_reaches_what_is_wanted_the_nearest_is_offered() -> None:
+    poor = plane_points(_trials([_point("h264", q, 8e6 * 0.8 ** (q - 29), 39 - (q - 29)) for q in (29, 33)]))
+    found = choices(poor, limit_bytes=None)
+    assert [(c.key, c.point.fidelity) for c in found] == [("best", 39)]
+    assert "None of the tried recipes reaches “no visible difference”" in found[0].why
+
+
+def test_the_way_of_watching_decides() -> None:
+    trials = _trials([_point("h264", q, 8e6 * 0.8 ** (q - 20), 45 - (q - 20)) for q in (20, 26)])
+    seen = {viewing: plane_points(trials, viewing)["h264"][0].prediction.fidelity for viewing in VIEWINGS}
+    assert {viewing: one.step for viewing, one in seen.items() if one} == {"television": "none", "desk": "barely", "phone": "none"}
+    unjudged = trials.points[0].model_copy(update={"detail": None})
+    assert plane_points(_trials([unjudged])) == {}  # of older sets nothing is shown as if it were measured
 
 
 def test_no_plane_no_choice() -> None:
-    assert choices({}, limit_bytes=None, height=480) == []
+    assert choices({}, limit_bytes=None) == []
     assert smallest_possible({}) is None
     assert isinstance(PLANE["h264"][0], PlanePoint)
 

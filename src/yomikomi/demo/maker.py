@@ -294,9 +294,8 @@ class DemoMaker(QObject):
     def _ask_copies(self, view: CarrierView) -> None:
         """The choices that stand out, the first two to be made; the others wait in the run."""
         assert view.trials is not None
-        assert view.judged is not None
         plane = plane_points(view.trials)
-        found = [one.point.prediction for one in choices(plane, limit_bytes=None, height=view.judged.geometry.height)]
+        found = [one.point.prediction for one in choices(plane, limit_bytes=None)]
         usual = [point.prediction for curve in plane.values() for point in curve if point.prediction.measured]
         wanted: list[Prediction] = []
         for one in (*found, *usual):

@@ -3,16 +3,11 @@
 from __future__ import annotations
 
 import contextlib
-import json
 import os
 from dataclasses import asdict, dataclass
-from pathlib import Path
 from typing import Literal, get_args
 
-from platformdirs import user_config_path
-
-from yomikomi.core.errors import YomikomiError
-from yomikomi.core.work.new_file import write_over
+from yomikomi.ui.kept import keep, read_kept
 
 FormKey = Literal["light", "dark", "contrast"]
 FORM_WORDS: dict[FormKey, str] = {"light": "Light", "dark": "Dark", "contrast": "High contrast"}
@@ -41,17 +36,10 @@ class Appearance:
         return f"{FORM_WORDS[self.form]}, size {self.scale * 100:.0f} %"
 
 
-def _file() -> Path:
-    return user_config_path("yomikomi") / "appearance.json"
-
-
 def read_appearance() -> Appearance:
     """What was chosen last; the usual where nothing was, or where the file is damaged. ``YOMIKOMI_FORM`` and ``YOMIKOMI_SCALE`` in
     the environment come before it."""
-    found: dict[str, object] = {}
-    with contextlib.suppress(OSError, ValueError):
-        document = json.loads(_file().read_text(encoding="utf-8"))
-        found = document if isinstance(document, dict) else {}
+    found = read_kept("appearance")
     form, scale = os.environ.get("YOMIKOMI_FORM", found.get("form")), os.environ.get("YOMIKOMI_SCALE", found.get("scale"))
     with contextlib.suppress(TypeError, ValueError):
         scale = float(scale)  # type: ignore[arg-type]
@@ -62,14 +50,7 @@ def read_appearance() -> Appearance:
 
 def keep_appearance(chosen: Appearance) -> None:
     """Raises YomikomiError where the folder for settings cannot be written to."""
-    path = _file()
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_over(path, json.dumps(asdict(chosen)).encode())
-    except OSError as error:
-        raise YomikomiError(
-            f"The appearance could not be kept: {error.strerror}.", remedy=f"Check that {path.parent.name} can be written to."
-        ) from error
+    keep("appearance", asdict(chosen))
 
 
 APPEARANCE = read_appearance()

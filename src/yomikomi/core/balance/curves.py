@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
-from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialPoint, TrialSet
+from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, Quality, TrialPoint, TrialSet
+from yomikomi.core.balance.viewing import Viewing
 
 # Nine of ten sizes between four probes lie this near to the curve (measured on tape, disc and clean material).
 _BETWEEN = 0.05
@@ -30,28 +31,35 @@ class PlanePoint:
 
     @property
     def fidelity(self) -> float:
-        return self.prediction.quality.value
+        """Detail kept, decibels."""
+        return self.prediction.fidelity.value if self.prediction.fidelity else 0.0
 
 
-def plane_points(trials: TrialSet) -> dict[str, list[PlanePoint]]:
-    """For each codec, every quality value from the best probe to the smallest, in order of falling size."""
+def plane_points(trials: TrialSet, viewing: Viewing = "television") -> dict[str, list[PlanePoint]]:
+    """For each codec, every quality value from the best probe to the smallest, in order of falling size. Recipes of which no picture
+    could be judged are left out."""
     by_codec: dict[str, list[TrialPoint]] = {}
     for point in trials.points:
+        if point.detail is None:
+            continue
         by_codec.setdefault(point.recipe.codec, []).append(point)
-    return {codec: _curve(sorted(points, key=lambda p: p.recipe.quality), trials) for codec, points in by_codec.items()}
+    return {codec: _curve(sorted(points, key=lambda p: p.recipe.quality), trials, viewing) for codec, points in by_codec.items()}
 
 
-def _curve(points: list[TrialPoint], trials: TrialSet) -> list[PlanePoint]:
+def _curve(points: list[TrialPoint], trials: TrialSet, viewing: Viewing) -> list[PlanePoint]:
     at = [p.recipe.quality for p in points]
     size = {part: _through(at, [float(np.log(getattr(p.size_bytes, part))) for p in points]) for part in ("expected", "low", "high")}
     time = {part: _through(at, [float(np.log(getattr(p.encode_seconds, part))) for p in points]) for part in ("expected", "low", "high")}
-    fidelity, noise = _through(at, [p.ssim_db for p in points]), _through(at, [p.psnr_db for p in points])
+    ssim, psnr = _through(at, [p.ssim_db for p in points]), _through(at, [p.psnr_db for p in points])
+    details = [p.detail for p in points if p.detail is not None]
+    kept = [one.noise_kept for one in details if one.noise_kept is not None]
+    detail, noise = _through(at, [one.at(viewing) for one in details]), _through(at, kept) if len(kept) == len(points) else None
     measured = {p.recipe.quality: p for p in points}
     found = []
     for quality in range(at[0], at[-1] + 1):
         tried = measured.get(quality)
         if tried is not None:
-            found.append(PlanePoint(tried.prediction(trials)))
+            found.append(PlanePoint(tried.prediction(trials, viewing=viewing)))
             continue
         sizes = {part: float(np.exp(curve(quality))) for part, curve in size.items()}
         prediction = Prediction(
@@ -60,8 +68,9 @@ def _curve(points: list[TrialPoint], trials: TrialSet) -> list[PlanePoint]:
             size_bytes=Estimate(
                 expected=round(sizes["expected"]), low=round(sizes["low"] * (1 - _BETWEEN)), high=round(sizes["high"] * (1 + _BETWEEN))
             ),
-            quality=Quality(value=round(fidelity(quality), 3)),
-            psnr_db=round(noise(quality), 3),
+            quality=Quality(value=round(ssim(quality), 3)),
+            psnr_db=round(psnr(quality), 3),
+            fidelity=Fidelity.of(detail(quality), viewing=viewing, noise_kept=round(noise(quality), 3) if noise else None),
             encode_seconds=Estimate(**{part: float(np.exp(curve(quality))) for part, curve in time.items()}),
             measured=False,
             trial_seconds=trials.trial_seconds,

@@ -14,10 +14,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from yomikomi.core.balance.detail import IDENTICAL_DB, detail_db
 from yomikomi.core.balance.metrics import psnr_db, ssim_db
-from yomikomi.core.balance.models import Estimate
+from yomikomi.core.balance.models import Detail, Estimate
 from yomikomi.core.balance.segments import Plan, Segment
 from yomikomi.core.balance.trial import Trial
+from yomikomi.core.balance.viewing import VIEWINGS, Viewing
 
 Pair = tuple[Segment, Trial]
 
@@ -119,8 +121,31 @@ def periodic_key_bytes(pairs: Sequence[Pair], *, frames: int, key_distance: int)
     return max(0.0, per_frame * frames * extra)
 
 
-def fidelity(pairs: Sequence[Pair], plan: Plan, anchor: Anchor | None = None) -> tuple[float, float]:
-    """Fidelity over the take in decibels: of SSIM, and PSNR.
+def detail(pairs: Sequence[Pair], plan: Plan, anchor: Anchor | None = None) -> Detail | None:
+    """Detail and noise kept over the take; None where nothing could be judged. With an anchor, detail is shifted as SSIM is."""
+    here = _mean_seen(pairs)
+    if not here:
+        return None
+    found = {viewing: detail_db(error) for viewing, error in here.items()}
+    if anchor is not None and anchor.more:
+        planned, everywhere = _mean_seen(anchor.pairs), _mean_seen(anchor.everywhere(plan))
+        for viewing in found:
+            found[viewing] += detail_db(everywhere[viewing]) - detail_db(planned[viewing])
+    kept = [(s.frames / s.inclusion, t.judged.noise_kept) for s, t in pairs if t.judged and t.judged.noise_kept is not None]
+    noise = sum(weight * part for weight, part in kept) / sum(weight for weight, _ in kept) if kept else None
+    decibels = {viewing: round(min(IDENTICAL_DB, value), 3) for viewing, value in found.items()}
+    return Detail(**decibels, noise_kept=None if noise is None else round(noise, 3))
+
+
+def _mean_seen(pairs: Sequence[Pair]) -> dict[Viewing, float]:
+    """Mean square difference that is seen over the take at each way of watching; empty where nothing was judged."""
+    judged = [(s.frames / s.inclusion, t.judged.seen) for s, t in pairs if t.judged]
+    total = sum(weight for weight, _ in judged)
+    return {viewing: sum(weight * seen[viewing] for weight, seen in judged) / total for viewing in VIEWINGS} if judged else {}
+
+
+def sample_fidelity(pairs: Sequence[Pair], plan: Plan, anchor: Anchor | None = None) -> tuple[float, float]:
+    """SSIM and PSNR over the take, both in decibels.
 
     With an anchor, shifted by what the anchor's fidelity on all segments drawn differs from that on the planned ones.
     """

@@ -1,4 +1,6 @@
-"""How like the treated source an encode looks: SSIM and PSNR of luma, by the library's filters.
+"""How near an encode is to the treated source sample for sample: SSIM and PSNR of luma, by the library's filters.
+
+On tape both reward noise that is kept; what is shown first is the detail kept (``detail.py``), these are for comparison.
 
 SSIM here is the library's: 8 x 8 windows, every fourth sample (Wang et al. 2004 defines it with a Gaussian window of
 11); it is shown in decibels, −10·log10(1 − SSIM), which spreads the good end out. PSNR: ITU-T J.247's definition, peak 255.
@@ -16,7 +18,7 @@ import numpy as np
 
 
 @dataclass(frozen=True)
-class Fidelity:
+class Compared:
     """Of one frame: luma SSIM (0…1) and mean squared error (squared 8-bit codes)."""
 
     ssim: float
@@ -24,7 +26,7 @@ class Fidelity:
 
 
 def ssim_db(ssim: float) -> float:
-    """Decibels of fidelity; an exact match is held at 60 dB."""
+    """SSIM in decibels; an exact match is held at 60 dB."""
     return float(min(60.0, -10 * np.log10(max(1e-6, 1 - ssim))))
 
 
@@ -33,7 +35,7 @@ def psnr_db(mse: float, *, peak: float = 255.0) -> float:
     return float(min(100.0, 10 * np.log10(peak * peak / mse))) if mse > 0 else 100.0
 
 
-class FidelityMeter:
+class SampleMeter:
     """Compares pairs of frames of one size and format."""
 
     def __init__(self, template: av.VideoFrame, *, rate: Fraction) -> None:
@@ -57,7 +59,7 @@ class FidelityMeter:
         self._graph = graph
         self._fed = 0
 
-    def feed(self, source: av.VideoFrame, copy: av.VideoFrame) -> Iterator[Fidelity]:
+    def feed(self, source: av.VideoFrame, copy: av.VideoFrame) -> Iterator[Compared]:
         """Give a pair; results come in order, with a delay of a few pairs."""
         for node, frame in ((self._copy, copy), (self._source, source)):
             kept = frame.pts, frame.time_base
@@ -69,12 +71,12 @@ class FidelityMeter:
         self._fed += 1
         yield from self._pull()
 
-    def finish(self) -> Iterator[Fidelity]:
+    def finish(self) -> Iterator[Compared]:
         self._copy.push(None)
         self._source.push(None)
         yield from self._pull()
 
-    def _pull(self) -> Iterator[Fidelity]:
+    def _pull(self) -> Iterator[Compared]:
         scale = 4.0 ** (self._depth - 8)
         while True:
             try:
@@ -82,4 +84,4 @@ class FidelityMeter:
             except (av.error.BlockingIOError, av.error.EOFError):
                 return
             values = frame.metadata
-            yield Fidelity(float(values["lavfi.ssim.Y"]), float(values["lavfi.psnr.mse.y"]) / scale)
+            yield Compared(float(values["lavfi.ssim.Y"]), float(values["lavfi.psnr.mse.y"]) / scale)

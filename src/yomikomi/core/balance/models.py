@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.balance.viewing import StepKey, Viewing, step_of
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder
@@ -32,18 +33,55 @@ class TriedSegment(Document):
     role: str
 
 
+class Detail(Document):
+    """Detail that a copy keeps, as seen from a usual distance, decibels (PSNR-HVS-M with both sides denoised alike)."""
+
+    television: float
+    desk: float
+    phone: float
+    noise_kept: float | None = Field(default=None, description="rms of the noise over that of the source; null where it has next to none")
+
+    def at(self, viewing: Viewing) -> float:
+        return float(getattr(self, viewing))
+
+
+class Fidelity(Document):
+    """What a person sees of the difference."""
+
+    metric: Literal["detail_db"] = "detail_db"
+    value: float = Field(description="detail kept at this way of watching, decibels, 60 at most")
+    viewing: Viewing
+    step: StepKey = Field(description="no visible difference, barely visible, visible when compared, visible, annoying")
+    noise_kept: float | None = Field(default=None, description="rms of the noise over that of the source; null where it has next to none")
+
+    @classmethod
+    def of(cls, value: float, *, viewing: Viewing, noise_kept: float | None) -> Fidelity:
+        return cls(value=round(value, 3), viewing=viewing, step=step_of(value).key, noise_kept=noise_kept)
+
+    @property
+    def words(self) -> str:
+        """Its step, the number small behind it."""
+        return f"{step_of(self.value).words} ({self.value:.1f} dB)"
+
+
 class TrialPoint(Document):
     """One recipe as measured on the segments, raised to the whole take."""
 
     recipe: Recipe
     size_bytes: Estimate
-    ssim_db: float = Field(description="fidelity to the treated source, −10·log10(1 − SSIM of luma)")
+    ssim_db: float = Field(description="nearness to the treated source sample for sample, −10·log10(1 − SSIM of luma)")
     psnr_db: float
+    detail: Detail | None = Field(default=None, description="null where no picture could be judged, and in sets of version 1")
     encode_seconds: Estimate
     tried_frames: int
     crop: str | None = Field(default=None, description="picture of the hardest moment, relative to the trials folder")
 
-    def prediction(self, trials: TrialSet) -> Prediction:
+    def fidelity(self, viewing: Viewing) -> Fidelity | None:
+        if self.detail is None:
+            return None
+        return Fidelity.of(self.detail.at(viewing), viewing=viewing, noise_kept=self.detail.noise_kept)
+
+    def prediction(self, trials: TrialSet, *, viewing: Viewing = "television") -> Prediction:
         """What was measured, as a prediction for a copy."""
         return Prediction(
             recipe=self.recipe,
@@ -51,14 +89,19 @@ class TrialPoint(Document):
             size_bytes=self.size_bytes,
             quality=Quality(value=self.ssim_db),
             psnr_db=self.psnr_db,
+            fidelity=self.fidelity(viewing),
             encode_seconds=self.encode_seconds,
             measured=True,
             trial_seconds=trials.trial_seconds,
         )
 
 
+# 2: detail kept is measured.
+TRIALS_VERSION = 2
+
+
 class TrialSet(Document):
-    schema_version: int = 1
+    schema_version: int = TRIALS_VERSION
     deinterlace: Deinterlaced
     field_order: Literal["tff", "bff"] | None
     treatment: Treatment | None = Field(default=None, description="what was tried; in sets of older versions the two above say it")
@@ -85,6 +128,8 @@ class TrialSet(Document):
 
 
 class Quality(Document):
+    """Nearness sample for sample; what a person sees is told by :class:`Fidelity`."""
+
     metric: str = "ssim_db"
     value: float
 
@@ -97,6 +142,7 @@ class Prediction(Document):
     size_bytes: Estimate
     quality: Quality
     psnr_db: float
+    fidelity: Fidelity | None = Field(default=None, description="null where no picture could be judged, and in older predictions")
     encode_seconds: Estimate
     measured: bool = Field(description="tried at this very quality, not interpolated")
     trial_seconds: float = 0.0

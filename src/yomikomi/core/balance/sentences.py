@@ -1,16 +1,19 @@
-"""What is said at the head of the Balance station."""
+"""What Balance says: at the head of the station, and why a choice stands out."""
 
 from __future__ import annotations
 
-from yomikomi.core.balance.choice import smallest_possible
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.machine import was_disturbed
-from yomikomi.core.balance.models import TrialSet
+from yomikomi.core.balance.models import Fidelity, TrialSet
 from yomikomi.core.balance.recipes import CODECS
+from yomikomi.core.balance.viewing import WORDS as VIEWING_WORDS
+from yomikomi.core.balance.viewing import FidelityStep, step_of
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
+from yomikomi.core.work.text import capital
 
-Plane = dict[str, list[PlanePoint]]
+# Noise power is known to a tenth, so that nothing may read as a third of its rms (tests/balance/test_detail.py).
+LEAST_NOISE_TOLD = 0.35
 
 
 def before_trials(*, read: bool, treated: bool, running: bool) -> tuple[str, str]:
@@ -23,9 +26,8 @@ def before_trials(*, read: bool, treated: bool, running: bool) -> tuple[str, str
     return words, "Short parts of this take are encoded: the hardest, the easiest and typical ones"
 
 
-def none_fits(plane: Plane, limit_bytes: float) -> tuple[str, str]:
-    """Where no tried recipe surely stays under a limit."""
-    smallest = smallest_possible(plane)
+def none_fits(limit_bytes: float, smallest: PlanePoint | None) -> tuple[str, str]:
+    """Where no tried recipe surely stays under a limit; ``smallest``: of all tried."""
     least = size_text(smallest.prediction.size_bytes.high) if smallest else "?"
     return f"No tried recipe is sure to stay under {size_text(limit_bytes)}.", f"The smallest tried needs {least}"
 
@@ -34,7 +36,8 @@ def headline(trials: TrialSet, picked: PlanePoint) -> tuple[str, str]:
     """What the picked copy would be, and what that rests on."""
     told = picked.prediction
     size, name = told.size_bytes, CODECS[told.recipe.codec].words
-    head = f"{name}, quality {told.recipe.quality}: {size_text(size.expected)}, fidelity {picked.fidelity:.1f} dB."
+    fidelity = told.fidelity
+    head = f"{name}, quality {told.recipe.quality}: {size_text(size.expected)}, {step_of(picked.fidelity).words}."
     parts = len(trials.segments)
     tried = f"measured on {parts} segments of this take, size estimated from {max(trials.sized_on, parts)}"
     tried = "measured on the whole take" if trials.whole else tried
@@ -42,4 +45,55 @@ def headline(trials: TrialSet, picked: PlanePoint) -> tuple[str, str]:
     if was_disturbed(trials) and trials.complete:
         still = f" · other programs slowed the trials ({100 * trials.disturbed:.0f} % of the time): run them again later"
     interval = f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"
-    return head, f"{tried} · {interval} · encode time about {spoken(told.encode_seconds.expected)} here{still}"
+    kept = f"{detail_words(fidelity)} · " if fidelity else ""
+    return head, f"{kept}{interval} · {tried} · encode time about {spoken(told.encode_seconds.expected)} here{still}"
+
+
+def detail_words(fidelity: Fidelity) -> str:
+    """Detail and noise that a copy keeps, as figures."""
+    noise = noise_words(fidelity.noise_kept)
+    return f"detail kept {fidelity.value:.1f} dB on {VIEWING_WORDS[fidelity.viewing]}" + (f", {noise}" if noise else "")
+
+
+def seen_words(fidelity: Fidelity | None) -> str:
+    """What is seen of the loss, for a card."""
+    if fidelity is None:
+        return ""
+    noise = noise_words(fidelity.noise_kept)
+    return capital(step_of(fidelity.value).words) + (f", {noise}" if noise else "")
+
+
+def noise_words(kept: float | None) -> str:
+    """Empty where there is next to none to keep. Told to about a tenth, and a third is not told apart from nothing."""
+    if kept is None:
+        return ""
+    return f"noise kept {10 * round(10 * min(1.0, kept))} %" if kept >= LEAST_NOISE_TOLD else "most of the noise removed"
+
+
+# Why a choice stands out.
+
+SMALLEST, FASTEST, BEST_TRIED = "Smallest at this fidelity", "Fastest at this fidelity", "Highest fidelity tried"
+
+
+def best_under(limit_bytes: float) -> str:
+    return f"Best under {size_text(limit_bytes)}"
+
+
+def why_best(limit_bytes: float, behind: tuple[str, float] | None) -> str:
+    """``behind``: the next codec and how many dB it stays behind."""
+    more = f"; {behind[0]} stays {behind[1]:.1f} dB behind" if behind else ""
+    return f"Highest fidelity of all that are sure to stay under {size_text(limit_bytes)}{more}."
+
+
+def why_best_tried(wanted: str) -> str:
+    return f"None of the tried recipes reaches “{wanted}” on this footage; this one comes nearest."
+
+
+def why_smallest(wanted: FidelityStep, other: tuple[str, float] | None) -> str:
+    """``other``: the next codec and how much more it needs, as a part."""
+    more = f"; {other[0]} needs {100 * other[1]:.0f} % more" if other else ""
+    return f"The smallest that keeps at least {wanted.least:.0f} dB of detail, “{wanted.words}”{more}."
+
+
+def why_fastest(wanted: FidelityStep) -> str:
+    return f"The fastest to encode of all that keep at least {wanted.least:.0f} dB of detail."

@@ -11,16 +11,19 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yomikomi.core.balance.metrics import Fidelity, FidelityMeter
+from yomikomi.core.balance.judging import BEFORE, DetailJudge, Judged, to_plane
+from yomikomi.core.balance.metrics import Compared, SampleMeter
 from yomikomi.core.balance.recipes import CODECS, Recipe, set_up
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.errors import UnreadableError
-from yomikomi.core.video.planes import luma, rgb
+from yomikomi.core.video.planes import bits, luma, rgb
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.load import LoadWatch
 from yomikomi.core.work.priority import lower_all_threads
 
 _CROP_WIDTH, _CROP_HEIGHT = 256, 172
+# Pictures a second whose detail is judged, with this many at least.
+_JUDGED_A_SECOND, _FEWEST_JUDGED = 2, 3
 
 
 @dataclass(frozen=True)
@@ -35,6 +38,7 @@ class Trial:
     seconds_per_frame : of encoding alone, wall clock.
     quiet_part : the part of the time that it would have taken had nobody else used the processors, 0…1.
     ssim, mse : means over the segment.
+    judged : what an eye sees of it, by a few pictures.
     """
 
     counted_bytes: int
@@ -45,9 +49,21 @@ class Trial:
     ssim: float
     mse: float
     quiet_part: float = 1.0
+    judged: Judged | None = None
 
 
-def run_trial(span: TreatedSpan, recipe: Recipe, reporter: Reporter, *, crop_to: Path | None = None) -> Trial:
+def judge_for(span: TreatedSpan) -> DetailJudge:
+    """What copies of a span are held against: a few of its pictures, evenly through it. It serves every recipe."""
+    count = len(span.counted)
+    wanted = min(count, max(_FEWEST_JUDGED, round(_JUDGED_A_SECOND * count / span.format.rate)))
+    numbers = {span.counted.start + (2 * place + 1) * count // (2 * wanted) for place in range(wanted)}
+    needed = numbers | {number - BEFORE for number in numbers}
+    planes = {number: to_plane(luma(frame), bits(frame)) for number, frame in enumerate(span.frames()) if number in needed}
+    samples = {number: (planes[number], planes.get(number - BEFORE)) for number in numbers if number in planes}
+    return DetailJudge(samples, span.format.geometry)
+
+
+def run_trial(span: TreatedSpan, recipe: Recipe, judge: DetailJudge, reporter: Reporter, *, crop_to: Path | None = None) -> Trial:
     """Encode a span and compare its pictures with what went in."""
     watch = LoadWatch()
     packets, seconds, frames = _encode(span, recipe, reporter)
@@ -58,16 +74,17 @@ def run_trial(span: TreatedSpan, recipe: Recipe, reporter: Reporter, *, crop_to:
         )
     counted = [p for p in packets if p.pts is not None and p.pts in span.counted]
     forced = packets[0].size if packets and span.counted.start > 0 else 0
-    fidelity = _compare(span, recipe, packets, reporter, crop_to)
+    compared, judged = _compare(span, recipe, packets, judge, reporter, crop_to)
     return Trial(
         counted_bytes=sum(packet.size for packet in counted),
         counted_frames=len(counted),
         inner_keys=sum(1 for packet in counted if packet.is_keyframe and packet.pts),
         key_bytes=forced,
         seconds_per_frame=seconds / max(1, frames),
-        ssim=float(np.mean([one.ssim for one in fidelity])) if fidelity else 0.0,
-        mse=float(np.mean([one.mse for one in fidelity])) if fidelity else 0.0,
+        ssim=float(np.mean([one.ssim for one in compared])) if compared else 0.0,
+        mse=float(np.mean([one.mse for one in compared])) if compared else 0.0,
         quiet_part=quiet_part,
+        judged=judged,
     )
 
 
@@ -90,13 +107,16 @@ def _encode(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list
     return packets, spent + time.perf_counter() - began, frames
 
 
-def _compare(span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], reporter: Reporter, crop_to: Path | None) -> list[Fidelity]:
+def _compare(
+    span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], judge: DetailJudge, reporter: Reporter, crop_to: Path | None
+) -> tuple[list[Compared], Judged | None]:
     decoder = av.CodecContext.create(CODECS[recipe.codec].decoder, "r")
     assert isinstance(decoder, av.VideoCodecContext)
     decoder.thread_type = "AUTO"
     decoded = (frame for packet in [*packets, None] for frame in decoder.decode(packet))
-    meter: FidelityMeter | None = None
-    found: list[Fidelity] = []
+    meter: SampleMeter | None = None
+    found: list[Compared] = []
+    shown: dict[int, NDArray[np.float32]] = {}
     middle = (span.counted.start + span.counted.stop) // 2
     for number, source in enumerate(span.frames()):
         reporter.check()
@@ -105,14 +125,16 @@ def _compare(span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], report
             break
         if number not in span.counted:
             continue
-        meter = meter or FidelityMeter(source, rate=span.format.rate)
+        meter = meter or SampleMeter(source, rate=span.format.rate)
         found.extend(meter.feed(source, copy))
+        if number in judge.numbers:
+            shown[number] = to_plane(luma(copy), bits(copy))
         if crop_to is not None and number == middle:
             copy.colorspace, copy.color_range = span.format.colour.matrix, span.format.colour.range
             save_crop(copy, crop_to, place=busiest_place(source))
     if meter:
         found.extend(meter.finish())
-    return found
+    return found, judge.judge(shown)
 
 
 def busiest_place(frame: av.VideoFrame) -> tuple[int, int]:

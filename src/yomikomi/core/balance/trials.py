@@ -9,6 +9,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from yomikomi.core.balance import estimate
+from yomikomi.core.balance.judging import DetailJudge
 from yomikomi.core.balance.models import TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.recipes import (
     Recipe,
@@ -19,7 +20,7 @@ from yomikomi.core.balance.recipes import (
 )
 from yomikomi.core.balance.segments import Segment, plan_segments
 from yomikomi.core.balance.spans import TreatedSpan
-from yomikomi.core.balance.trial import Trial, busiest_place, run_trial, save_crop
+from yomikomi.core.balance.trial import Trial, busiest_place, judge_for, run_trial, save_crop
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Complexity, Reading, Sound
 from yomikomi.core.treatment.format import source_format
@@ -97,19 +98,19 @@ class _Bench:
         return self.summary(complete=True)
 
     def _try_segment(self, segment: Segment) -> None:
-        spans: dict[str, TreatedSpan] = {}
+        spans: dict[str, tuple[TreatedSpan, DetailJudge]] = {}
         shown = segment.role in {"hardest", "whole"} and self.request.folder is not None
         for recipe in self.request.recipes:
             kind = pixel_format_for(recipe.codec, bit_depth=self.reading.bit_depth)
             if kind not in spans:
                 spans = {kind: self._span(segment, kind)}
-            span = spans[kind]
+            span, judge = spans[kind]
             name = f"{recipe.codec}-{recipe.quality}.png"
             folder = self.request.folder
             if shown and folder is not None and not self.crops:
                 self._save_source(span, folder / "source.png")
             self._say(f"{recipe.words} on the {segment.role or 'next'} part")
-            trial = run_trial(span, recipe, self.reporter, crop_to=folder / name if shown and folder else None)
+            trial = run_trial(span, recipe, judge, self.reporter, crop_to=folder / name if shown and folder else None)
             if shown:
                 self.crops[recipe] = name
             self.found[recipe].append((segment, trial))
@@ -118,17 +119,18 @@ class _Bench:
         self._say("")
 
     def _size_segment(self, segment: Segment, number: int) -> None:
-        spans: dict[str, TreatedSpan] = {}
+        spans: dict[str, tuple[TreatedSpan, DetailJudge]] = {}
         for codec, recipe in self.anchors.items():
             kind = pixel_format_for(codec, bit_depth=self.reading.bit_depth)
             if kind not in spans:
                 spans = {kind: self._span(segment, kind)}
             self._say(f"{recipe.words} on {number} of {len(self.plan.more)} more parts, to size the take")
-            self.sizing[codec].append((segment, run_trial(spans[kind], recipe, self.reporter)))
+            self.sizing[codec].append((segment, run_trial(spans[kind][0], recipe, spans[kind][1], self.reporter)))
             self.done += 1
 
-    def _span(self, segment: Segment, pixel_format: str) -> TreatedSpan:
-        return TreatedSpan(self.request.path, self.reading, self.request.treatment, segment, pixel_format, self.reporter)
+    def _span(self, segment: Segment, pixel_format: str) -> tuple[TreatedSpan, DetailJudge]:
+        span = TreatedSpan(self.request.path, self.reading, self.request.treatment, segment, pixel_format, self.reporter)
+        return span, judge_for(span)
 
     def _save_source(self, span: TreatedSpan, path: Path) -> None:
         middle = (span.counted.start + span.counted.stop) // 2
@@ -172,15 +174,14 @@ class _Bench:
         pairs = self.found[recipe]
         keys = estimate.periodic_key_bytes(pairs, frames=self.frames, key_distance=round(5 * self.rate))
         anchor = self._anchor_of(recipe)
-        picture = estimate.picture_bytes(
-            pairs, self.plan, total_complexity=sum(self.complexity.cell_bytes), key_bytes=keys, anchor=anchor
-        )
-        fidelity, noise = estimate.fidelity(pairs, self.plan, anchor)
+        picture = estimate.picture_bytes(pairs, self.plan, total_complexity=sum(self.complexity.cell_bytes), key_bytes=keys, anchor=anchor)
+        ssim, psnr = estimate.sample_fidelity(pairs, self.plan, anchor)
         return TrialPoint(
             recipe=recipe,
             size_bytes=estimate.add_bytes(picture, self._sound_bytes(recipe) + self._overhead(recipe)),
-            ssim_db=round(fidelity, 3),
-            psnr_db=round(noise, 3),
+            ssim_db=round(ssim, 3),
+            psnr_db=round(psnr, 3),
+            detail=estimate.detail(pairs, self.plan, anchor),
             encode_seconds=estimate.encode_seconds(
                 pairs, frames=self.frames, treat_seconds_per_frame=sum(self.treat_times) / len(self.treat_times)
             ),

@@ -8,7 +8,7 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from yomikomi.core.balance.models import Prediction, TrialSet
+from yomikomi.core.balance.models import TRIALS_VERSION, Prediction, TrialSet
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.capture.settings import TakeDetails
 from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TreatmentRow, TrialRow
@@ -227,8 +227,16 @@ def _trial_of(take: Take | None, treatment: TreatmentRow | None) -> TrialRow | N
     """The newest trials of the treatment that is chosen."""
     if take is None or treatment is None:
         return None
-    return next((one for one in reversed(take.trials) if one.digest == treatment.digest), None)
+    fits = (one for one in reversed(take.trials) if one.digest == treatment.digest)
+    # Older sets did not measure what Balance compares by; they are run again.
+    return next((one for one in fits if _version(one) >= TRIALS_VERSION), None)
 
 
 def _treatment_of(row: TreatmentRow) -> Treatment:
     return Treatment.model_validate(row.treatment)
+
+
+def _version(row: TrialRow) -> int:
+    """Of a document that may be damaged; then the newest, so that the parser tells what is wrong."""
+    found = row.document.get("schema_version", 1) if isinstance(row.document, dict) else TRIALS_VERSION
+    return found if isinstance(found, int) else TRIALS_VERSION

@@ -10,6 +10,8 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.recipes import CODECS
+from yomikomi.core.balance.sentences import noise_words
+from yomikomi.core.balance.viewing import STEPS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
@@ -24,14 +26,19 @@ _LIMIT, _BEST, _PAPER = "#E7A0A8", "#FFF3B0", "#2B2C2F"
 
 
 def tell(point: PlanePoint) -> str:
-    """What a point says of itself, three lines."""
+    """What a point says of itself, a few lines."""
     told = point.prediction
     size, seconds = told.size_bytes, told.encode_seconds
     how = "measured" if told.measured else "interpolated"
+    fidelity = told.fidelity
+    noise = noise_words(fidelity.noise_kept) if fidelity else ""
+    kept = (fidelity.words if fidelity else "") + (f", {noise}" if noise else "")
     return (
         f"{told.recipe.words}  ({how})\n"
         f"{size_text(size.expected)}  ({size_text(size.low)} – {size_text(size.high)})\n"
-        f"{point.fidelity:.1f} dB   {spoken(seconds.expected)}  ({spoken(seconds.low)} – {spoken(seconds.high)})"
+        f"{spoken(seconds.expected)}  ({spoken(seconds.low)} – {spoken(seconds.high)})\n"
+        f"{kept}\n"
+        f"SSIM {told.quality.value:.1f} dB, PSNR {told.psnr_db:.1f} dB"
     )
 
 
@@ -198,6 +205,7 @@ class BalancePlane(Well):
         self._draw_axes(painter)
         painter.save()
         painter.setClipRect(self._field.adjusted(-8, -8, 8, 2))
+        self._draw_steps(painter)
         self._draw_beyond(painter)
         for codec, curve in self._plane.items():
             self._draw_curve(painter, codec, curve)
@@ -247,9 +255,25 @@ class BalancePlane(Well):
         painter.translate(14, field.center().y())
         painter.rotate(-90)
         painter.drawText(
-            QRectF(-field.height() / 2, -9, field.height(), 18), Qt.AlignmentFlag.AlignCenter, "fidelity to the treated take, SSIM dB"
+            QRectF(-field.height() / 2, -9, field.height(), 18), Qt.AlignmentFlag.AlignCenter, "detail kept of the treated take, dB"
         )
         painter.restore()
+
+    def _draw_steps(self, painter: QPainter) -> None:
+        """Where one step of what is seen ends and the next begins; the words stand above the line from which on they hold."""
+        painter.setFont(theme.sans(theme.SMALL_PX))
+        tall = painter.fontMetrics().height()
+        above = self._field.top()
+        for step in STEPS:
+            y = min(self._field.bottom(), self._y(step.least))
+            if y > above + tall and y > self._field.top():
+                painter.setPen(QPen(QColor(255, 255, 255, 90), 1, Qt.PenStyle.DashLine))
+                if step.least > self._fidelity.low:
+                    painter.drawLine(QPointF(self._field.left(), y), QPointF(self._field.right(), y))
+                painter.setPen(QColor(theme.WELL_MUTED))
+                place = QRectF(self._field.left() + 8, y - tall - 2, self._field.width(), tall)
+                painter.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, step.words)
+            above = max(above, y)
 
     def _draw_beyond(self, painter: QPainter) -> None:
         if (x := self.limit_x) is not None:

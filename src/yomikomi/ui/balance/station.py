@@ -9,13 +9,13 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QProgressBar, QVBoxLayout, QWidget
 
-from yomikomi.core.balance.choice import Choice, choices
+from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
-from yomikomi.core.balance.models import TrialSet
+from yomikomi.core.balance.models import TrialPoint, TrialSet
 from yomikomi.core.balance.recipes import CODECS, EFFORTS, effort_of, usual_recipes
-from yomikomi.core.balance.sentences import before_trials, headline, none_fits
+from yomikomi.core.balance.sentences import before_trials, headline, none_fits, seen_words
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.trials import Ground
@@ -29,6 +29,8 @@ from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui import theme
 from yomikomi.ui.balance.plane import BalancePlane
+from yomikomi.ui.balance.requirements import Requirements
+from yomikomi.ui.kept import keep
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
@@ -45,12 +47,14 @@ class ChoiceCard(Card):
         told = choice.point.prediction
         self.body.addWidget(label(choice.title))
         self.body.addWidget(label(f"{told.recipe.words} · sound {told.recipe.sound_codec.upper()}", quiet=True))
+        seen = seen_words(told.fidelity)
+        self.body.addWidget(label(seen, quiet=True, wrap=True))
         figures = [size_text(told.size_bytes.expected), f"{choice.point.fidelity:.1f} dB", spoken(told.encode_seconds.expected)]
         made = [label(words, figure=True) for words in figures]
         made[0].setFont(theme.mono(theme.BODY_PX, medium=True))
         self.body.addLayout(row(made[0], 1, made[1], 1, made[2]))
         self.setToolTip(choice.why)
-        self.setAccessibleName(f"{choice.title}: {told.recipe.words}, {', '.join(figures)}")
+        self.setAccessibleName(f"{choice.title}: {told.recipe.words}, {seen}, {', '.join(figures)}")
 
 
 class _Crop(Well):
@@ -118,23 +122,11 @@ class BalanceStation(Station):
         self._fill_side(right)
 
     def _fill_side(self, right: QVBoxLayout) -> None:
-        self.limit_line = QLineEdit()
-        self.limit_line.setPlaceholderText("no limit")
-        self.limit_line.setToolTip("The most that the copy may take: 4.7GB, 700 MB; empty for no limit. The line can be dragged too.")
-        self.limit_line.setAccessibleName("Size limit")
-        self.limit_line.editingFinished.connect(self._on_limit_typed)
-        self.effort = QComboBox()
-        for key, words in EFFORTS.items():
-            self.effort.addItem(words, key)
-        self.effort.setCurrentIndex(list(EFFORTS).index("medium"))
-        self.effort.setToolTip("How much time the encoders take: more effort makes smaller files")
-        self.effort.setAccessibleName("Effort of the encoders")
-        self.container = QComboBox()
-        self.container.addItem("MP4, AAC sound", ("mp4", "aac"))
-        self.container.addItem("Matroska, Opus sound", ("mkv", "opus"))
-        self.container.setToolTip("MP4 plays nearly everywhere")
-        self.container.setAccessibleName("Container and sound")
-        self.container.currentIndexChanged.connect(self._ask_left)
+        self.needs = Requirements()
+        self.limit_line, self.effort, self.container = self.needs.limit_line, self.needs.effort, self.needs.container
+        self.needs.limit_typed.connect(self._on_limit_typed)
+        self.needs.judged_otherwise.connect(self._on_judged_otherwise)
+        self.needs.container_chosen.connect(self._ask_left)
         self.left_words = label("", quiet=True, wrap=True)
         self.left_words.hide()
         self.cards_box = CardColumn()
@@ -146,10 +138,7 @@ class BalanceStation(Station):
         right.addLayout(self.cards_box)
         right.addWidget(self.why)
         right.addStretch(1)
-        for words, field in (("Size limit", self.limit_line), ("Effort", self.effort), ("Format", self.container)):
-            caption = label(words)
-            caption.setFixedWidth(72)
-            right.addLayout(row(caption, field))
+        right.addWidget(self.needs)
         right.addWidget(self.left_words)
         right.addSpacing(4)
         right.addLayout(row(self.try_button, 1, self.send_button))
@@ -211,8 +200,10 @@ class BalanceStation(Station):
         colour = view.treatment.formats(source_format(view.judged))[-1].colour
         recipes = tuple(
             usual_recipes(
-                fields=view.treatment.leaves_fields, effort=self.effort.currentData(),
-                transfer=colour.transfer, bit_depth=view.judged.bit_depth
+                fields=view.treatment.leaves_fields,
+                effort=self.effort.currentData(),
+                transfer=colour.transfer,
+                bit_depth=view.judged.bit_depth,
             )
         )
         try:
@@ -253,6 +244,15 @@ class BalanceStation(Station):
         if words and self.limit_bytes and size_text(self.limit_bytes) == words:
             return
         self.set_limit(float(typed) if typed else None)
+
+    def _on_judged_otherwise(self) -> None:
+        """Another way of watching, or another difference that may be seen: what stands out is chosen anew."""
+        self._picked_by_hand = False
+        try:
+            keep("balance", self.needs.document)
+        except YomikomiError as error:
+            self.state.tell_error(error)
+        self._put_trials(self._trials, self._folder)
 
     def _on_progress(self, job: Job) -> None:
         progress: TrialProgress = job.progress
@@ -296,7 +296,7 @@ class BalanceStation(Station):
     def _put_trials(self, trials: TrialSet | None, folder: Path | None) -> None:
         self._trials, self._folder = trials, folder
         codecs = {p.recipe.codec for p in trials.points} if trials else set()
-        self.plane_data = plane_points(trials) if trials and codecs else {}
+        self.plane_data = plane_points(trials, self.needs.viewing) if trials and codecs else {}
         if trials is not None and self.limit_bytes is None:
             self.plane.show_limit(None)
         if trials is not None and self.job is None and trials.points and (effort := effort_of(trials.points[0].recipe)):
@@ -307,8 +307,7 @@ class BalanceStation(Station):
 
     def _fill_choices(self) -> None:
         self.cards_box.clear()
-        height = self._view.reading.geometry.height if self._view and self._view.reading else 480
-        found = choices(self.plane_data, limit_bytes=self.limit_bytes, height=height)
+        found = choices(self.plane_data, limit_bytes=self.limit_bytes, wanted=self.needs.wanted)
         for choice in found:
             card = ChoiceCard(choice)
             card.chosen.connect(lambda point=choice.point: self.pick(point))
@@ -344,7 +343,7 @@ class BalanceStation(Station):
         elif picked is not None:
             self.sentence.say(*headline(trials, picked))
         elif self.limit_bytes is not None:
-            self.sentence.say(*none_fits(self.plane_data, self.limit_bytes))
+            self.sentence.say(*none_fits(self.limit_bytes, smallest_possible(self.plane_data)))
 
     def _show_crops(self) -> None:
         trials, folder = self._trials, self._folder
@@ -365,7 +364,11 @@ class BalanceStation(Station):
         self.crops_head.setText(f"Hardest moment, {frame_clock(hard.first_frame + hard.frames // 2, rate)} · same place, 1:1 pixels")
         self.crops[0].put(folder / (trials.source_crop or ""), "treated take", "")
         for crop, point in ((self.crops[1], near), (self.crops[2], other)):
-            crop.put(folder / (point.crop or ""), f"{CODECS[point.recipe.codec].words} {point.recipe.quality}", f"{point.ssim_db:.1f} dB")
+            crop.put(folder / (point.crop or ""), f"{CODECS[point.recipe.codec].words} {point.recipe.quality}", self._seen(point))
+
+    def _seen(self, point: TrialPoint) -> str:
+        fidelity = point.fidelity(self.needs.viewing)
+        return f"{fidelity.value:.1f} dB" if fidelity else ""
 
     def _buttons(self) -> None:
         ready, shows = self._ready, self._trials is not None
