@@ -452,10 +452,10 @@ def test_a_limit_is_typed_and_dragged_and_the_best_under_it_stands_out(balanced:
 
 def test_what_may_be_seen_and_where_it_is_watched_decide_what_is_offered(balanced: tuple[MainWindow, BalanceStation]) -> None:
     window, station = balanced
-    assert station.sentence.text.endswith("no visible difference.")
+    assert station.sentence.text.endswith("no visible difference but less noise.")
     first = station.cards[0].choice.point
     QTest.keyClick(station.needs.wanted_box, Qt.Key.Key_Down)  # “barely visible”
-    assert station.sentence.text.endswith("barely visible.")
+    assert station.sentence.text.endswith("difference barely visible but less noise.")
     assert station.cards[0].choice.point.size < first.size
     assert station.cards[0].choice.point.fidelity >= 40
     on_television = station.cards[0].choice.point

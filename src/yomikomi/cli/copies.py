@@ -96,12 +96,11 @@ def _size(size: float) -> str:
 
 
 def _prediction_words(prediction: Any) -> str:
-    from yomikomi.core.balance.sentences import detail_words
-    from yomikomi.core.balance.viewing import step_of
+    from yomikomi.core.balance.sentences import detail_words, difference_words
     from yomikomi.core.video.timecode import spoken
 
     size, time, seen = prediction.size_bytes, prediction.encode_seconds, prediction.fidelity
-    fidelity = f"{step_of(seen.value).words} ({detail_words(seen)}), " if seen else ""
+    fidelity = f"{difference_words(seen)} ({detail_words(seen)}), " if seen else ""
     return (
         f"{prediction.recipe.words}: {_size(size.expected)} ({_size(size.low)} – {_size(size.high)}), "
         f"{fidelity}{spoken(time.expected)} ({spoken(time.low)} – {spoken(time.high)})"

@@ -14,6 +14,8 @@ from yomikomi.core.work.text import capital
 
 # Noise power is known to a tenth, so that nothing may read as a third of its rms (tests/balance/test_detail.py).
 LEAST_NOISE_TOLD = 0.35
+# From here on the picture looks cleaner than the take beside it: judgement.
+_LESS_NOISE = 0.75
 
 
 def before_trials(*, read: bool, treated: bool, running: bool) -> tuple[str, str]:
@@ -37,7 +39,7 @@ def headline(trials: TrialSet, picked: PlanePoint) -> tuple[str, str]:
     told = picked.prediction
     size, name = told.size_bytes, CODECS[told.recipe.codec].words
     fidelity = told.fidelity
-    head = f"{name}, quality {told.recipe.quality}: {size_text(size.expected)}, {step_of(picked.fidelity).words}."
+    head = f"{name}, quality {told.recipe.quality}: {size_text(size.expected)}, {difference_words(fidelity)}."
     parts = len(trials.segments)
     tried = f"measured on {parts} segments of this take, size estimated from {max(trials.sized_on, parts)}"
     tried = "measured on the whole take" if trials.whole else tried
@@ -55,12 +57,21 @@ def detail_words(fidelity: Fidelity) -> str:
     return f"detail kept {fidelity.value:.1f} dB on {VIEWING_WORDS[fidelity.viewing]}" + (f", {noise}" if noise else "")
 
 
+def difference_words(fidelity: Fidelity | None) -> str:
+    """What is seen of the loss, in half a sentence. That noise is gone is seen too, and no loss."""
+    if fidelity is None:
+        return "not compared"
+    step = step_of(fidelity.value)
+    seen = step.words if step.key == "none" else f"difference {step.words}"
+    return f"{seen} but less noise" if fidelity.noise_kept is not None and fidelity.noise_kept < _LESS_NOISE else seen
+
+
 def seen_words(fidelity: Fidelity | None) -> str:
-    """What is seen of the loss, for a card."""
+    """The same for a card, with what is known of the noise."""
     if fidelity is None:
         return ""
     noise = noise_words(fidelity.noise_kept)
-    return capital(step_of(fidelity.value).words) + (f", {noise}" if noise else "")
+    return capital(difference_words(fidelity.model_copy(update={"noise_kept": None}))) + (f", {noise}" if noise else "")
 
 
 def noise_words(kept: float | None) -> str:

@@ -271,8 +271,9 @@ class BalancePlane(Well):
                 if step.least > self._fidelity.low:
                     painter.drawLine(QPointF(self._field.left(), y), QPointF(self._field.right(), y))
                 painter.setPen(QColor(theme.WELL_MUTED))
-                place = QRectF(self._field.left() + 8, y - tall - 2, self._field.width(), tall)
-                painter.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, step.words)
+                # At the right, where curves are high up.
+                place = QRectF(self._field.left(), y - tall - 2, self._field.width() - 8, tall)
+                painter.drawText(place, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, step.words)
             above = max(above, y)
 
     def _draw_beyond(self, painter: QPainter) -> None:
@@ -324,7 +325,7 @@ class BalancePlane(Well):
         painter.setFont(theme.mono(theme.SMALL_PX))
         lines = tell(point).split("\n")
         metrics = painter.fontMetrics()
-        wide, tall = max(metrics.horizontalAdvance(line) for line in lines) + 20, metrics.height() * len(lines) + 12
+        wide, tall = max(metrics.horizontalAdvance(line) for line in lines) + 20, metrics.lineSpacing() * len(lines) + 14
         place, field = self.place_of(point), self._field
         left = place.x() - wide - 14 if place.x() > field.center().x() else place.x() + 14
         top = place.y() - tall - 10 if place.y() > field.center().y() else place.y() + 10

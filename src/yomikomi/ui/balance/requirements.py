@@ -38,7 +38,7 @@ class Requirements(QWidget):
         self.wanted_box.setToolTip("The most that may be seen of what the copy loses; noise is counted apart")
         self.viewing_box = _choices([(one, capital(one)) for one in VIEWINGS], "Watched on", kept.get("viewing"))
         self.viewing_box.setToolTip("Seen from near, more is seen: four picture heights away, 2.2 at a desk, 5 on a phone")
-        self.effort = _choices(EFFORTS.items(), "Effort of the encoders", "medium")
+        self.effort = _choices([(key, capital(words)) for key, words in EFFORTS.items()], "Effort of the encoders", "medium")
         self.effort.setToolTip("How much time the encoders take: more effort makes smaller files")
         self.container = QComboBox()
         self.container.addItem("MP4, AAC sound", ("mp4", "aac"))
