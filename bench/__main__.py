@@ -7,7 +7,7 @@ import platform
 import sys
 import time
 
-from bench import capture, disturbed, marks, path, prediction, reading, scan, shelf, simulation, two_hours, weighing, window
+from bench import capture, detail, disturbed, marks, path, prediction, reading, scan, shelf, simulation, two_hours, weighing, window
 from bench.unseen import proof as unseen
 
 BENCHES = {
@@ -29,6 +29,7 @@ BENCHES = {
     "looks": capture.looks,
     "recording": capture.stall,
     "long-pass": capture.long_pass,
+    "detail": detail.run,
     "prediction": prediction.run,
     "two-hours": two_hours.run,
 }

@@ -1,4 +1,4 @@
-"""Predictions against full encodes of a three-minute programme of mixed scenes: size, fidelity, time."""
+"""Predictions against full encodes of a three-minute programme of mixed scenes: size, SSIM, time."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ def run() -> Iterator[str]:
         how = "" if told.measured else " (interpolated)"
         yield (
             f"{told.recipe.words}{how}: size {100 * off:+.1f} % off ({inside} its ±{width:.0f} %), "
-            f"fidelity {fidelity - told.quality.value:+.2f} dB off, time {slower:+.0f} % off"
+            f"SSIM {fidelity - told.quality.value:+.2f} dB off, time {slower:+.0f} % off"
             f"{'' if made.verified else ', NOT VERIFIED'}"
         )
     yield f"sizes: mean error {100 * np.mean(errors):+.1f} %, mean absolute {100 * np.mean(np.abs(errors)):.1f} %"

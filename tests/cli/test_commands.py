@@ -110,6 +110,10 @@ def test_predict_then_copy(made: tuple[Path, dict[str, Any]], schemas: dict[str,
     jsonschema.validate(told, schemas["predict"])
     assert told["size_bytes"]["low"] <= told["size_bytes"]["expected"] <= told["size_bytes"]["high"]
     assert told["quality"]["metric"] == "ssim_db"
+    assert told["fidelity"]["metric"] == "detail_db"
+    assert told["fidelity"]["viewing"] == "television"
+    near = answer("predict", path, *how, "--watched-on", "desk")["fidelity"]
+    assert (near["viewing"], near["value"] < told["fidelity"]["value"]) == ("desk", True)
     assert told["encode_seconds"]["expected"] > 0
     copy = answer("copy", path, "-o", tmp_path / "c.mp4", *how, "--predict")
     jsonschema.validate(copy, schemas["copy"])

@@ -20,6 +20,10 @@ DeinterlaceOption = Annotated[
     typer.Option("--deinterlace", help="auto follows the reading; single keeps the frame rate, double makes a frame of each field."),
 ]
 ContainerOption = Annotated[Literal["mp4", "mkv"] | None, typer.Option("--container", help="MP4 unless the output name says .mkv.")]
+ViewingOption = Annotated[
+    Literal["television", "desk", "phone"],
+    typer.Option("--watched-on", help="Where the copy will be watched: from near, more is seen of what it loses."),
+]
 SoundOption = Annotated[Literal["aac", "opus"], typer.Option("--sound", help="Sound codec.")]
 
 
@@ -33,6 +37,7 @@ def predict(
     as_suggested: Suggested = False,
     container: ContainerOption = None,
     sound: SoundOption = "aac",
+    watched_on: ViewingOption = "television",
     as_json: Json = False,
 ) -> None:
     """Say what a copy would cost: size, fidelity, time, each with its interval."""
@@ -43,7 +48,7 @@ def predict(
     recipe = recipe_for(codec, quality, speed=speed, container=container or "mp4", sound=sound)
     reading = read_file(file, quiet=as_json)
     treatment = treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace)
-    prediction = predict_file(file, reading, treatment, recipe, quiet=as_json)
+    prediction = predict_file(file, reading, treatment, recipe, quiet=as_json, viewing=watched_on)
     answer(prediction, as_json, _prediction_words(prediction))
 
 

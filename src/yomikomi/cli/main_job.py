@@ -12,6 +12,7 @@ from yomikomi.cli.work import run_job
 if TYPE_CHECKING:
     from yomikomi.core.balance.models import Prediction
     from yomikomi.core.balance.recipes import Recipe
+    from yomikomi.core.balance.viewing import Viewing
     from yomikomi.core.reading.models import Reading
     from yomikomi.core.run.copying import CopyResult
     from yomikomi.core.treatment.model import Treatment
@@ -32,10 +33,12 @@ def read_file(path: Path, *, quiet: bool, mode: Literal["full", "quick"] = "full
     return reading
 
 
-def predict_file(path: Path, reading: Reading, treatment: Treatment, recipe: Recipe, *, quiet: bool) -> Prediction:
+def predict_file(
+    path: Path, reading: Reading, treatment: Treatment, recipe: Recipe, *, quiet: bool, viewing: Viewing = "television"
+) -> Prediction:
     from yomikomi.core.balance.prediction import PredictRequest, predict
 
-    prediction: Prediction = run_job(predict, PredictRequest(path, reading, treatment, recipe), "trying", quiet=quiet)
+    prediction: Prediction = run_job(predict, PredictRequest(path, reading, treatment, recipe, viewing=viewing), "trying", quiet=quiet)
     return prediction
 
 

@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.core.balance import TRIALS_VERSION
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.balance.viewing import StepKey, Viewing, step_of
 from yomikomi.core.treatment.model import Treatment
@@ -94,10 +95,6 @@ class TrialPoint(Document):
             measured=True,
             trial_seconds=trials.trial_seconds,
         )
-
-
-# 2: detail kept is measured.
-TRIALS_VERSION = 2
 
 
 class TrialSet(Document):

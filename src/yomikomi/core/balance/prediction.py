@@ -8,6 +8,7 @@ from pathlib import Path
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials
+from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work import Reporter
@@ -23,6 +24,7 @@ class PredictRequest:
     treatment: Treatment
     recipe: Recipe
     segments: int = _SEGMENTS
+    viewing: Viewing = "television"
 
 
 def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
@@ -30,7 +32,7 @@ def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
     trials = run_trials(
         TrialRequest(request.path, request.reading, request.treatment, (request.recipe,), segments=request.segments), reporter
     )
-    return trials.points[0].prediction(trials)
+    return trials.points[0].prediction(trials, viewing=request.viewing)
 
 
 __all__ = ["PredictRequest", "TrialProgress", "predict"]

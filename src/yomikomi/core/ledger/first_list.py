@@ -9,19 +9,21 @@ from collections import defaultdict
 from dataclasses import dataclass
 from typing import Any
 
+from yomikomi.core.balance import TRIALS_VERSION
 from yomikomi.core.ledger.connecting import plain_connection
 from yomikomi.core.ledger.spine import Spine, TakeSpine
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.planning.intake import CarrierDetails
 from yomikomi.core.planning.machine import MachineSpeeds
 
-_NEWEST = """
+_NEWEST = f"""
 SELECT t.carrier_id, t.id, t.path, t.origin, t.state, t.seconds, t.frames, t.late, t.dropped, t.size_bytes, t.note, t.started_at,
        t.details,
        EXISTS (SELECT 1 FROM readings r WHERE r.take_id = t.id),
        EXISTS (SELECT 1 FROM treatments r WHERE r.take_id = t.id),
        EXISTS (SELECT 1 FROM trial_sets r WHERE r.take_id = t.id AND r.digest = (
-           SELECT digest FROM treatments c WHERE c.take_id = t.id ORDER BY c.id DESC LIMIT 1)),
+           SELECT digest FROM treatments c WHERE c.take_id = t.id ORDER BY c.id DESC LIMIT 1)
+           AND (NOT json_valid(r.document) OR coalesce(json_extract(r.document, '$.schema_version'), 1) >= {TRIALS_VERSION})),
        (SELECT count(*) FROM takes o WHERE o.carrier_id = t.carrier_id AND o.state != 'lost')
 FROM takes t
 WHERE t.id = (SELECT max(o.id) FROM takes o WHERE o.carrier_id = t.carrier_id AND o.state != 'lost')

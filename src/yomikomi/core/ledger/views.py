@@ -8,7 +8,8 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from yomikomi.core.balance.models import TRIALS_VERSION, Prediction, TrialSet
+from yomikomi.core.balance import TRIALS_VERSION
+from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.capture.settings import TakeDetails
 from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TreatmentRow, TrialRow
@@ -238,5 +239,5 @@ def _treatment_of(row: TreatmentRow) -> Treatment:
 
 def _version(row: TrialRow) -> int:
     """Of a document that may be damaged; then the newest, so that the parser tells what is wrong."""
-    found = row.document.get("schema_version", 1) if isinstance(row.document, dict) else TRIALS_VERSION
-    return found if isinstance(found, int) else TRIALS_VERSION
+    found = row.document.get("schema_version") if isinstance(row.document, dict) else TRIALS_VERSION
+    return 1 if found is None else found if isinstance(found, int) else TRIALS_VERSION
