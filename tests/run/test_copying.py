@@ -28,7 +28,9 @@ from yomikomi.core.run.verify import Check, Expected, verify
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Deinterlace
+from yomikomi.core.treatment.steps import Deinterlace, RateCap
+from yomikomi.core.treatment.timing import Timing
+from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.video.media import probe
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import Job, JobState, Reporter, SilentReporter
@@ -88,6 +90,17 @@ def test_the_copy_looks_like_the_treated_take(tmp_path: Path) -> None:
     found = decode_luma(tmp_path / "c.mp4")
     assert len(found) == 50
     assert np.mean([psnr(a, b) for a, b in list(zip(found, pictures, strict=True))[4:46]]) > 34
+
+
+@pytest.mark.parametrize("each", [2, 3, 4, 7])
+def test_a_copy_has_as_many_frames_as_the_preview_and_the_trials_count(
+    tmp_path: Path, short_tape: Path, short_reading: Reading, each: int
+) -> None:
+    """25 frames are no whole number of groups: the last group begins too, and its first frame is in all of them."""
+    treatment = Treatment.of_fields(Deinterlace.SINGLE, FieldOrder.BFF).having(RateCap(each=each))
+    result = make_copy(CopyRequest(short_tape, tmp_path / "copy.mkv", short_reading, treatment, QUICK), SilentReporter())
+    shown = sum(1 for _ in TreatedFrames(short_tape, short_reading, treatment, None))
+    assert result.frames == shown == Timing.of(short_reading, treatment).frames == -(-25 // each)
 
 
 def test_sound_stays_in_time_with_gaps_and_a_late_start(tmp_path: Path) -> None:

@@ -139,6 +139,25 @@ def test_pictures_are_counted_as_they_are_numbered(data: st.DataObject) -> None:
     assert [picture.field for picture in pictures] == sorted(picture.field for picture in pictures)
 
 
+@given(st.data())
+def test_what_is_shown_stays_in_step_with_the_take_whatever_it_is(data: st.DataObject) -> None:
+    """Also where a person asks for film of a take that is none, or mostly none: it may not run slow, fast or away from its sound."""
+    keys = [pattern.key for pattern in PATTERNS] + ["1 in 25"]
+    lengths = data.draw(st.lists(st.integers(1, 200), min_size=1, max_size=6))
+    starts = [sum(lengths[:number]) for number in range(len(lengths))]
+    runs = tuple((start, data.draw(st.sampled_from(keys)), data.draw(st.integers(0, 30))) for start in starts)
+    taken = data.draw(st.sampled_from([VIDEO, 2 * VIDEO, Fraction(25), Fraction(50)]))
+    rate = data.draw(st.sampled_from([FILM, Fraction(24), Fraction(25)]))
+    cadence = Cadence(sum(lengths), taken, FieldOrder.TFF, runs, ())
+    plan = plan_film(cadence, rate)
+    assert len(plan.shown) == max(1, round(cadence.frames * rate / taken))
+    strays = [plan.pictures[number].field * rate / (2 * taken) - tick for tick, number in enumerate(plan.shown)]
+    # To two pictures, and to a picture of the take where it gives fewer of them than the film asks for.
+    held = [plan.pictures[number].count * rate / (2 * taken) for number in plan.shown]
+    assert all(abs(stray) <= 2 + last for stray, last in zip(strays, held, strict=True))
+    assert list(plan.shown) == sorted(plan.shown)
+
+
 def test_a_mixed_take_keeps_film_exact_and_video_in_motion(tmp_path: Path) -> None:
     film, video = programme_frames(64, width=352, height=288, seed=4), sliding_frames(100, width=352, height=288)
     frames = interlace(video, FieldOrder.TFF) + pulled_down(film, (2, 3), FieldOrder.TFF, phase=2) + interlace(video, FieldOrder.TFF)

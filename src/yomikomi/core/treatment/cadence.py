@@ -247,16 +247,17 @@ def plan_film(cadence: Cadence, rate: Fraction) -> FilmPlan:
 
 
 def _within_a_round(cadence: Cadence, pictures: tuple[FilmPicture, ...], a_field: Fraction) -> tuple[Fraction, Fraction]:
-    """How far pictures run ahead of an even pace and lag behind it while nothing breaks, as the first long stretch shows: within 2:3 by
-    a fifth of a picture, within 24 pictures in 25 frames by nearly one."""
-    stretches = ((first, end) for first, end, _, _ in _stretches(cadence))
-    first, end = max(stretches, key=lambda run: min(run[1] - run[0], _LONG_RUN))
-    drifts = [
-        picture.field * a_field - number for number, picture in enumerate(pictures)
-        if not picture.orphan and first <= min(picture.frames) and max(picture.frames) < end
-    ]  # fmt: skip
-    if not drifts:
-        return Fraction(0), Fraction(0)
-    # Counted from the take's first picture, wherever the stretch lies: breaks before it are taken out.
-    whole = round(drifts[0])
-    return min(drifts) - whole, max(drifts) - whole
+    """How far pictures run ahead of an even pace and lag behind it while nothing breaks, as the longest stretch of film shows: within 2:3
+    by a fifth of a picture, within 24 pictures in 25 frames by nearly one. What runs away by more is no film of this rate: where there is
+    no other, every picture is held to its own place."""
+    stretches = [(first, end) for first, end, _, _ in _stretches(cadence)]
+    for first, end in sorted(stretches, key=lambda run: -min(run[1] - run[0], _LONG_RUN)):
+        drifts = [
+            picture.field * a_field - number for number, picture in enumerate(pictures)
+            if not picture.orphan and first <= min(picture.frames) and max(picture.frames) < end
+        ]  # fmt: skip
+        if drifts and max(drifts) - min(drifts) < 1:
+            # Counted from the take's first picture, wherever the stretch lies: breaks before it are taken out.
+            whole = round(drifts[0])
+            return min(drifts) - whole, max(drifts) - whole
+    return Fraction(0), Fraction(0)

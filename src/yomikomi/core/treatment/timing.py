@@ -10,7 +10,7 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.cadence import Places, gaps_known, gaps_of, pace_of
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Kept, Pieces
-from yomikomi.core.treatment.steps import CutOut, Trim
+from yomikomi.core.treatment.steps import CutOut, RateCap, Trim
 
 
 @dataclass(frozen=True)
@@ -33,7 +33,10 @@ class Timing:
     def of(cls, reading: Reading, treatment: Treatment) -> Timing:
         rate = treatment.output_rate(Fraction(reading.rate.nominal))
         seconds = Fraction(reading.duration_seconds).limit_denominator(10**6)
-        whole = max(1, round(seconds * rate)) if reading.frames else 0
+        cap = treatment.get(RateCap)
+        each = cap.each if cap is not None else 1
+        # The first of each group of frames is kept, also of a last group that is not full.
+        whole = max(1, -(-round(seconds * rate * each) // each)) if reading.frames else 0
         trim, cuts = treatment.get(Trim), treatment.get(CutOut)
         inside = trim.ticks(rate, whole) if trim is not None and whole else range(whole)
         parts = tuple(cuts.left(inside, rate)) if cuts is not None and whole else (inside,)
