@@ -175,6 +175,12 @@ def test_a_mixed_take_keeps_film_exact_and_video_in_motion(tmp_path: Path) -> No
     assert all(np.array_equal(one, two) for one, two in zip(ours, out[20:60], strict=True))
 
 
+@pytest.mark.parametrize("frames", [1, 2])
+def test_the_shortest_mixed_take_has_both_its_fields(tmp_path: Path, frames: int) -> None:
+    path, reading = _made(tmp_path, programme_frames(frames, width=352, height=288, seed=4))
+    assert len(_treated(path, reading, Treatment(steps=(Film(order=FieldOrder.TFF),)))) == 2 * frames
+
+
 def test_progressive_parts_of_a_mixed_take_stay_as_sharp_as_they_were(tmp_path: Path) -> None:
     still, video = programme_frames(70, width=352, height=288, seed=5), sliding_frames(80, width=352, height=288)
     path, reading = _made(tmp_path, interlace(video, FieldOrder.TFF) + still + interlace(video, FieldOrder.TFF))
