@@ -326,4 +326,7 @@ def test_trials_report_and_leave_pictures(tmp_path: Path, short_tape: Path, shor
     assert trials.whole
     assert {p.name for p in tmp_path.iterdir()} == {"source.png", "h264-18.png", "h264-34.png"}
     assert seen[-1].part <= 1.0
+    counts = [len(one.so_far.points) for one in seen if one.so_far is not None]
+    assert 1 in counts, "the first recipe is told before the second is tried"
+    assert counts == sorted(counts), "and never taken back by a word that came after it"
     assert isinstance(CopyProgress("encoding", 0.5, 1, 1, 1.0), CopyProgress)

@@ -51,10 +51,14 @@ class TrialRequest:
 
 @dataclass(frozen=True)
 class TrialProgress:
+    """``so_far``: the newest estimates, the same until there are newer ones; ``told``: how often there were newer ones. (Only the newest
+    word of a job is sure to arrive, so each carries them.)"""
+
     part: float
     seconds_left: float
     doing: str
     so_far: TrialSet | None
+    told: int = 0
 
 
 class _Bench:
@@ -72,7 +76,8 @@ class _Bench:
         self.anchors = _anchors(request.recipes) if self.plan.more else {}
         self.sizing: dict[str, list[tuple[Segment, Trial]]] = {codec: [] for codec in self.anchors}
         self.steps = len(self.plan.segments) * len(request.recipes) + len(self.plan.more) * len(self.anchors)
-        self.done = 0
+        self.done, self.told = 0, 0
+        self.so_far: TrialSet | None = None
         self.rate = request.treatment.output_rate(Fraction(self.reading.rate.nominal))
         self.frames = self.timing.frames
 
@@ -91,16 +96,18 @@ class _Bench:
     def run(self) -> TrialSet:
         # Hardest, easiest and typical first: the picture of the trade-off stands after three segments.
         order = {"hardest": 0, "whole": 0, "easiest": 1, "typical": 2}
-        for segment in sorted(self.plan.segments, key=lambda s: order.get(s.role, 3)):
-            self._try_segment(segment)
+        for number, segment in enumerate(sorted(self.plan.segments, key=lambda s: order.get(s.role, 3))):
+            self._try_segment(segment, first=number == 0)
         for number, segment in enumerate(self.plan.more if self.anchors else (), 1):
             self._size_segment(segment, number)
         return self.summary(complete=True)
 
-    def _try_segment(self, segment: Segment) -> None:
+    def _try_segment(self, segment: Segment, *, first: bool) -> None:
+        """``first``: nobody should wait for all recipes before anything is seen; each is told as it comes, the middle one of each codec
+        before the others."""
         spans: dict[str, tuple[TreatedSpan, DetailJudge]] = {}
         shown = segment.role in {"hardest", "whole"} and self.request.folder is not None
-        for recipe in self.request.recipes:
+        for recipe in _middle_first(self.request.recipes) if first else self.request.recipes:
             kind = pixel_format_for(recipe.codec, bit_depth=self.reading.bit_depth)
             if kind not in spans:
                 spans = {kind: self._span(segment, kind)}
@@ -116,6 +123,8 @@ class _Bench:
             self.found[recipe].append((segment, trial))
             self.treat_times.append(span.treat_seconds_per_frame)
             self.done += 1
+            if first:
+                self._say("")
         self._say("")
 
     def _size_segment(self, segment: Segment, number: int) -> None:
@@ -142,9 +151,10 @@ class _Bench:
         spent = time.monotonic() - self.started
         part = self.done / self.steps
         left = spent * (1 - part) / part if part else 0.0
-        # The estimates come with the end of each segment, when every recipe has seen the same parts.
-        so_far = None if doing or not self.done else self.summary(complete=self.done == self.steps)
-        self.reporter.report(TrialProgress(part, left, doing, so_far))
+        # Estimates come when every recipe that is told has seen the same parts.
+        if not doing and self.done:
+            self.so_far, self.told = self.summary(complete=self.done == self.steps), self.told + 1
+        self.reporter.report(TrialProgress(part, left, doing, self.so_far, self.told))
 
     def summary(self, *, complete: bool) -> TrialSet:
         treatment, recipes = self.request.treatment, self.request.recipes
@@ -209,6 +219,11 @@ class _Bench:
     def _overhead(self, recipe: Recipe) -> int:
         packets = sum(int(min(s.seconds, self._seconds) / _SOUND_PACKET[recipe.sound_codec]) for s in self._kept_sounds)
         return overhead_bytes(frames=self.frames, sound_packets=packets, container=recipe.container)
+
+
+def _middle_first(recipes: tuple[Recipe, ...]) -> list[Recipe]:
+    middle = list(_anchors(recipes).values())
+    return middle + [recipe for recipe in recipes if recipe not in middle]
 
 
 def _anchors(recipes: tuple[Recipe, ...]) -> dict[str, Recipe]:

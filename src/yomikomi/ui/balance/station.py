@@ -84,7 +84,7 @@ class BalanceStation(Station):
         super().__init__(state)
         self.queue = CopyQueue.of(state)
         self.job: Job | None = None
-        self._job_take = 0
+        self._job_take = self._told = 0
         self._job_folder: Path | None = None
         self._view: CarrierView | None = None
         self._trials: TrialSet | None = None
@@ -212,7 +212,7 @@ class BalanceStation(Station):
             self.state.tell_error(error)
             return
         request = TrialRequest(view.take.path, view.judged, view.treatment, recipes, more=SIZING_SEGMENTS, folder=folder)
-        self._trials, self._job_take, self._job_folder = None, view.take.id, folder
+        self._trials, self._told, self._job_take, self._job_folder = None, 0, view.take.id, folder
         ground = self.state.record.trials.ground(view.take.id)
         self.job = self.state.jobs.start(
             run_trials, request, name="trials", resource="processor",
@@ -260,7 +260,8 @@ class BalanceStation(Station):
         left = f" · {clock(progress.seconds_left)} left" if progress.part > 0.02 else ""
         self.bar.setFormat(f"{progress.doing or 'estimating'}{left}")
         mine = self._view and self._view.take and self._view.take.id == self._job_take
-        if progress.so_far is not None and mine and progress.so_far is not self._trials:
+        if progress.so_far is not None and mine and progress.told != self._told:
+            self._told = progress.told
             self._put_trials(progress.so_far, self._job_folder)
 
     def _on_end(self, job: Job, take_id: int, folder: Path, ground: Ground) -> None:
