@@ -184,3 +184,30 @@ def test_trials_begin_on_entering_balance_once(window: MainWindow, qtbot: QtBot,
     assert _filled(station) == ["Add to the run"]
     assert station.plane.isVisibleTo(station)
     assert np.isfinite([[one.low, one.high] for one in station.plane.spans]).all()
+
+
+def test_whoever_has_seen_enough_of_the_trials_need_not_wait_for_the_rest(window: MainWindow, qtbot: QtBot, clip: Path) -> None:
+    _bring(window, qtbot, clip)
+    qtbot.waitUntil(lambda: _view(window).reading is not None, timeout=LONG)
+    reading, take = _view(window).judged, _view(window).take
+    assert reading is not None
+    assert take is not None
+    window.state.record.readings.choose_treatment(take.id, fields_treatment(reading))
+    window.state.reload()
+    window.show_station("balance")
+    station = window.station("balance")
+    assert isinstance(station, BalanceStation)
+    qtbot.waitUntil(lambda: station.send_button.isEnabled(), timeout=LONG)
+    assert station.job is not None, "the first recipe is shown before the others are tried"
+    assert "trials running" in station.sentence.basis
+    QTest.mouseClick(station.send_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: station.job is None, timeout=LONG)
+    qtbot.waitUntil(lambda: [copy.state for copy in _view(window).copies] == ["verified"], timeout=2 * LONG)
+    trials = _view(window).trials
+    assert trials is not None
+    assert not trials.complete
+    assert 0 < len(trials.points) < 12
+    window.show_station("balance")
+    assert station.job is None, "what was stopped is not begun again"
+    assert "trials stopped early" in station.sentence.basis
+    assert station.try_button.text() == "Run trials again"

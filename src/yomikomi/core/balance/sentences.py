@@ -12,6 +12,7 @@ from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work.text import capital
 
+TRIALS_STOPPED = "Trials stopped; what was measured so far is kept."
 # Noise power is known to a tenth, so that nothing may read as a third of its rms (tests/balance/test_detail.py).
 LEAST_NOISE_TOLD = 0.35
 # From here on the picture looks cleaner than the take beside it: judgement.
@@ -34,7 +35,7 @@ def none_fits(limit_bytes: float, smallest: PlanePoint | None) -> tuple[str, str
     return f"No tried recipe is sure to stay under {size_text(limit_bytes)}.", f"The smallest tried needs {least}"
 
 
-def headline(trials: TrialSet, picked: PlanePoint) -> tuple[str, str]:
+def headline(trials: TrialSet, picked: PlanePoint, *, running: bool) -> tuple[str, str]:
     """What the picked copy would be, and what that rests on."""
     told = picked.prediction
     size, name = told.size_bytes, CODECS[told.recipe.codec].words
@@ -43,7 +44,7 @@ def headline(trials: TrialSet, picked: PlanePoint) -> tuple[str, str]:
     parts = len(trials.segments)
     tried = f"measured on {parts} segments of this take, size estimated from {max(trials.sized_on, parts)}"
     tried = "measured on the whole take" if trials.whole else tried
-    still = "" if trials.complete else " · trials running"
+    still = "" if trials.complete else " · trials running" if running else " · trials stopped early"
     if was_disturbed(trials) and trials.complete:
         still = f" · other programs slowed the trials ({100 * trials.disturbed:.0f} % of the time): run them again later"
     interval = f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"

@@ -32,6 +32,9 @@ from yomikomi.core.work.priority import tame_encoders
 
 # Segments tried with one recipe of each codec, besides those tried with all, where many recipes are compared.
 SIZING_SEGMENTS = 12
+# Of a take of less than a minute fewer are tried, with wider intervals: trying it takes long enough against copying it.
+_SHORT_S, _SHORT_SEGMENTS, _SHORT_SIZING = 60.0, 5, 5
+_USUAL_SEGMENTS = 6
 _SOUND_PACKET = {"aac": Fraction(1024, 48_000), "opus": Fraction(960, 48_000)}
 
 
@@ -44,9 +47,14 @@ class TrialRequest:
     reading: Reading
     treatment: Treatment
     recipes: tuple[Recipe, ...]
-    segments: int = 6
+    segments: int = _USUAL_SEGMENTS
     more: int = 0
     folder: Path | None = None
+
+
+def segments_for(seconds: float) -> tuple[int, int]:
+    """How many segments of a take of this length are tried with every recipe, and how many more with one of each codec."""
+    return (_SHORT_SEGMENTS, _SHORT_SIZING) if seconds < _SHORT_S else (_USUAL_SEGMENTS, SIZING_SEGMENTS)
 
 
 @dataclass(frozen=True)

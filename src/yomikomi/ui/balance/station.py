@@ -15,8 +15,8 @@ from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
 from yomikomi.core.balance.models import TrialPoint, TrialSet
 from yomikomi.core.balance.recipes import CODECS, EFFORTS, effort_of, usual_recipes
-from yomikomi.core.balance.sentences import before_trials, headline, none_fits, seen_words
-from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
+from yomikomi.core.balance.sentences import TRIALS_STOPPED, before_trials, headline, none_fits, seen_words
+from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials, segments_for
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.trials import Ground
 from yomikomi.core.ledger.views import CarrierView
@@ -168,6 +168,8 @@ class BalanceStation(Station):
             return
         if view is None or view.take is None or view.treatment is None or picked is None:
             return
+        if self.job is not None and self._job_take == view.take.id:  # whoever has seen enough need not wait for the rest
+            self.state.jobs.cancel(self.job)
         container, sound = self.container.currentData()
         recipe = picked.prediction.recipe.model_copy(update={"container": container, "sound_codec": sound})
         self.queue.ask(view, recipe, picked.prediction.model_copy(update={"recipe": recipe}))
@@ -211,7 +213,8 @@ class BalanceStation(Station):
         except YomikomiError as error:
             self.state.tell_error(error)
             return
-        request = TrialRequest(view.take.path, view.judged, view.treatment, recipes, more=SIZING_SEGMENTS, folder=folder)
+        parts, more = segments_for(view.judged.duration_seconds)
+        request = TrialRequest(view.take.path, view.judged, view.treatment, recipes, segments=parts, more=more, folder=folder)
         self._trials, self._told, self._job_take, self._job_folder = None, 0, view.take.id, folder
         ground = self.state.record.trials.ground(view.take.id)
         self.job = self.state.jobs.start(
@@ -265,15 +268,20 @@ class BalanceStation(Station):
             self._put_trials(progress.so_far, self._job_folder)
 
     def _on_end(self, job: Job, take_id: int, folder: Path, ground: Ground) -> None:
+        """What was measured is kept, also where a person stopped it."""
         self.job = None
         self.bar.hide()
-        if job.state is JobState.DONE:
-            if not self.state.record.trials.save(take_id, job.result, folder, ground=ground):
+        stopped_with = job.progress.so_far if job.state is JobState.CANCELLED and job.progress is not None else None
+        found: TrialSet | None = job.result if job.state is JobState.DONE else stopped_with
+        if found is not None:
+            if not self.state.record.trials.save(take_id, found, folder, ground=ground):
                 self._trials = None
                 self.state.tell(
                     Weight.LOOK, "The reading changed while the trials ran, so their figures were not kept.",
                     "Run them again.",
                 )  # fmt: skip
+            elif stopped_with is not None:
+                self.state.tell(Weight.LOOK, TRIALS_STOPPED)
             self.state.reload()
         else:
             self._trials = None
@@ -342,7 +350,7 @@ class BalanceStation(Station):
             read, treated = view is not None and view.reading is not None, view is not None and view.treatment is not None
             self.sentence.say(*before_trials(read=read, treated=treated, running=self.job is not None))
         elif picked is not None:
-            self.sentence.say(*headline(trials, picked))
+            self.sentence.say(*headline(trials, picked, running=self.job is not None))
         elif self.limit_bytes is not None:
             self.sentence.say(*none_fits(self.limit_bytes, smallest_possible(self.plane_data)))
 
@@ -382,4 +390,4 @@ class BalanceStation(Station):
         # The next step of the work is the filled one.
         restyle(self.try_button, primary=not shows)
         restyle(self.send_button, primary=shows)
-        self.send_button.setEnabled(ready and self.picked is not None and self._trials is not None and self._trials.complete)
+        self.send_button.setEnabled(ready and self.picked is not None and self._trials is not None)
