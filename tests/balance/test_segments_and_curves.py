@@ -218,6 +218,16 @@ def test_where_nothing_reaches_what_is_wanted_the_nearest_is_offered() -> None:
     assert "None of the tried recipes reaches “no visible difference”" in found[0].why
 
 
+def test_what_is_no_smaller_than_the_take_itself_is_not_offered() -> None:
+    """There is no gain in a rate above the source's own (common practice, no source)."""
+    points = sorted((p for curve in PLANE.values() for p in curve), key=lambda p: p.size)
+    for own in (points[5].size, points[30].size, 1e12):
+        found = choices(PLANE, limit_bytes=None, own_bytes=own)
+        assert found
+        assert all(choice.point.size < own for choice in found)
+    assert choices(PLANE, limit_bytes=None, own_bytes=points[0].size) == []
+
+
 def test_the_way_of_watching_decides() -> None:
     trials = _trials([_point("h264", q, 8e6 * 0.8 ** (q - 20), 45 - (q - 20)) for q in (20, 26)])
     seen = {viewing: plane_points(trials, viewing)["h264"][0].prediction.fidelity for viewing in VIEWINGS}

@@ -197,7 +197,7 @@ def test_whoever_has_seen_enough_of_the_trials_need_not_wait_for_the_rest(window
     window.show_station("balance")
     station = window.station("balance")
     assert isinstance(station, BalanceStation)
-    qtbot.waitUntil(lambda: station.send_button.isEnabled(), timeout=LONG)
+    qtbot.waitUntil(station.send_button.isEnabled, timeout=LONG)
     assert station.job is not None, "the first recipe is shown before the others are tried"
     assert "trials running" in station.sentence.basis
     QTest.mouseClick(station.send_button, Qt.MouseButton.LeftButton)

@@ -26,7 +26,7 @@ from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.record import Record
-from yomikomi.core.ledger.schema import TrialRow
+from yomikomi.core.ledger.schema import Take, TrialRow
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.advice import fields_treatment
@@ -470,6 +470,23 @@ def test_what_may_be_seen_and_where_it_is_watched_decide_what_is_offered(balance
     (user_config_path("yomikomi") / "balance.json").write_text('{"wanted": ["none"], "viewing": 7}')
     assert (Requirements().wanted.key, Requirements().viewing) == ("none", "television")
     assert window.state.record.carriers()[0].trials is not None
+
+
+def test_a_take_that_is_smaller_than_any_copy_of_it_is_said_to_be(balanced: tuple[MainWindow, BalanceStation]) -> None:
+    window, station = balanced
+    view = window.state.current
+    assert view is not None
+    assert view.take is not None
+    large = view.take.size_bytes
+    assert max(p.size for curve in station.plane_data.values() for p in curve) < large, "the other tests speak of a large take"
+    with window.state.record.store.session() as session:
+        session.get_one(Take, view.take.id).size_bytes = 1000
+    window.state.reload()
+    assert station.cards == []
+    assert station.sentence.text == "Every copy tried is larger than the take itself, 1.00 kB."
+    assert not station.send_button.isEnabled()
+    station.pick(station.plane_data["av1"][0])  # a person's word is enough
+    assert station.send_button.isEnabled()
 
 
 def test_trials_of_an_older_version_are_run_again(balanced: tuple[MainWindow, BalanceStation]) -> None:

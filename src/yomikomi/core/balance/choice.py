@@ -23,10 +23,13 @@ class Choice:
     why: str
 
 
-def choices(plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None, wanted: FidelityStep = STEPS[0]) -> list[Choice]:
+def choices(
+    plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None, wanted: FidelityStep = STEPS[0], own_bytes: float | None = None
+) -> list[Choice]:
     """What stands out, best first. With a limit, everything offered stays under it with its whole interval. ``wanted``: the least
-    that a person accepts to see; where nothing reaches it, the best there is takes its place."""
-    points = [point for curve in plane.values() for point in curve]
+    that a person accepts to see; where nothing reaches it, the best there is takes its place. ``own_bytes``: of the take itself, as far
+    as it is kept: what is no smaller can only be worse, and is not offered."""
+    points = [point for curve in plane.values() for point in curve if own_bytes is None or point.size < own_bytes]
     inside = [p for p in points if limit_bytes is None or p.prediction.size_bytes.high <= limit_bytes]
     if not inside:
         return []

@@ -35,6 +35,14 @@ def none_fits(limit_bytes: float, smallest: PlanePoint | None) -> tuple[str, str
     return f"No tried recipe is sure to stay under {size_text(limit_bytes)}.", f"The smallest tried needs {least}"
 
 
+def none_smaller(own_bytes: float) -> tuple[str, str]:
+    """Where every tried recipe makes a larger file than the take is."""
+    return (
+        f"Every copy tried is larger than the take itself, {size_text(own_bytes)}.",
+        "It is compressed already and gains nothing by another encoding; a point on the plane can be chosen all the same",
+    )
+
+
 def headline(trials: TrialSet, picked: PlanePoint, *, running: bool) -> tuple[str, str]:
     """What the picked copy would be, and what that rests on."""
     told = picked.prediction

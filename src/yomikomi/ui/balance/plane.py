@@ -71,6 +71,7 @@ class BalancePlane(Well):
         self._chosen: PlanePoint | None = None
         self._best: PlanePoint | None = None
         self._limit: float | None = None  # logarithm of bytes
+        self._own: float | None = None  # as the limit
         self._dragging = False
         self._sizes, self._fidelity = Span(0, 1), Span(0, 1)
 
@@ -89,6 +90,11 @@ class BalancePlane(Well):
 
     def show_limit(self, limit_bytes: float | None) -> None:
         self._limit = None if limit_bytes is None else _log(limit_bytes)
+        self.update()
+
+    def show_own(self, own_bytes: float | None) -> None:
+        """The size of the take itself: what is larger can only be worse."""
+        self._own = None if own_bytes is None else _log(own_bytes)
         self.update()
 
     def show_chosen(self, point: PlanePoint | None) -> None:
@@ -218,6 +224,7 @@ class BalancePlane(Well):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(self.place_of(self._chosen), 11, 11)
         painter.restore()
+        self._draw_own(painter)
         self._draw_limit(painter)
         if self._hovered is not None:
             self._draw_told(painter, self._hovered)
@@ -281,6 +288,19 @@ class BalancePlane(Well):
             shade = QColor(theme.MADDER)
             shade.setAlpha(70)
             painter.fillRect(QRectF(x, self._field.top(), self.width(), self._field.height()), shade)
+
+    def _draw_own(self, painter: QPainter) -> None:
+        field = self._field
+        if self._own is None or not self._sizes.low < self._own < self._sizes.high:
+            return
+        x = self._x(self._own)
+        painter.setPen(QPen(QColor(theme.WELL_TEXT), 1, Qt.PenStyle.DashDotLine))
+        painter.drawLine(QPointF(x, field.top()), QPointF(x, field.bottom()))
+        painter.setFont(theme.sans(theme.SMALL_PX))
+        words = "the take itself"
+        wide = painter.fontMetrics().horizontalAdvance(words)
+        left = x + 6 if x + 6 + wide < field.right() else x - 6 - wide
+        painter.drawText(QPointF(left, field.top() + 14), words)
 
     def _draw_limit(self, painter: QPainter) -> None:
         x, field = self.limit_x, self._field

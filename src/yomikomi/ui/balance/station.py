@@ -7,76 +7,33 @@ from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QLabel, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
-from yomikomi.core.balance.choice import Choice, choices, smallest_possible
+from yomikomi.core.balance.choice import choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
 from yomikomi.core.balance.models import TrialPoint, TrialSet
 from yomikomi.core.balance.recipes import CODECS, EFFORTS, effort_of, usual_recipes
-from yomikomi.core.balance.sentences import TRIALS_STOPPED, before_trials, headline, none_fits, seen_words
+from yomikomi.core.balance.sentences import TRIALS_STOPPED, before_trials, headline, none_fits, none_smaller
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials, segments_for
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.trials import Ground
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.run.others import left_before
 from yomikomi.core.treatment.format import source_format
-from yomikomi.core.video.timecode import clock, frame_clock, spoken
+from yomikomi.core.video.timecode import clock, frame_clock
 from yomikomi.core.video.units import parse_size, size_text
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
-from yomikomi.ui import theme
+from yomikomi.ui.balance.cards import ChoiceCard, Crop
 from yomikomi.ui.balance.plane import BalancePlane
 from yomikomi.ui.balance.requirements import Requirements
 from yomikomi.ui.kept import keep
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, Well, button, label, restyle, row, side_panel
+from yomikomi.ui.widgets.basics import CardColumn, button, label, restyle, row, side_panel
 from yomikomi.ui.widgets.empty import EmptyNote
-
-
-class ChoiceCard(Card):
-    """A choice that stands out, with its three figures."""
-
-    def __init__(self, choice: Choice) -> None:
-        super().__init__()
-        self.choice = choice
-        told = choice.point.prediction
-        self.body.addWidget(label(choice.title))
-        self.body.addWidget(label(f"{told.recipe.words} · sound {told.recipe.sound_codec.upper()}", quiet=True))
-        seen = seen_words(told.fidelity)
-        self.body.addWidget(label(seen, quiet=True, wrap=True))
-        figures = [size_text(told.size_bytes.expected), f"{choice.point.fidelity:.1f} dB", spoken(told.encode_seconds.expected)]
-        made = [label(words, figure=True) for words in figures]
-        made[0].setFont(theme.mono(theme.BODY_PX, medium=True))
-        self.body.addLayout(row(made[0], 1, made[1], 1, made[2]))
-        self.setToolTip(choice.why)
-        self.setAccessibleName(f"{choice.title}: {told.recipe.words}, {seen}, {', '.join(figures)}")
-
-
-class _Crop(Well):
-    def __init__(self) -> None:
-        super().__init__()
-        self.picture = QLabel()
-        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.picture.setMinimumHeight(172)
-        self.words, self.figure = ElidedLabel(), label(figure=True)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 4)
-        layout.setSpacing(3)
-        layout.addWidget(self.picture, 1)
-        foot = row(self.words, self.figure)
-        foot.setContentsMargins(10, 0, 10, 0)
-        foot.setStretch(0, 1)
-        layout.addLayout(foot)
-
-    def put(self, path: Path | None, words: str, figure: str) -> None:
-        self.picture.setPixmap(QPixmap(str(path)) if path is not None and path.exists() else QPixmap())
-        self.words.say(words)
-        self.figure.setText(figure)
 
 
 class BalanceStation(Station):
@@ -116,7 +73,7 @@ class BalanceStation(Station):
         left.addWidget(self.crops_head)
         self.crops_row = QWidget()
         left.addWidget(self.crops_row)
-        self.crops = [_Crop() for _ in range(3)]
+        self.crops = [Crop() for _ in range(3)]
         self.crops_row.setLayout(row(*self.crops, spacing=10))
         yield
         self._fill_side(right)
@@ -316,13 +273,14 @@ class BalanceStation(Station):
 
     def _fill_choices(self) -> None:
         self.cards_box.clear()
-        found = choices(self.plane_data, limit_bytes=self.limit_bytes, wanted=self.needs.wanted)
+        found = choices(self.plane_data, limit_bytes=self.limit_bytes, wanted=self.needs.wanted, own_bytes=self._own_bytes)
         for choice in found:
             card = ChoiceCard(choice)
             card.chosen.connect(lambda point=choice.point: self.pick(point))
             self.cards_box.addWidget(card)
         if self.plane_data:
             self.plane.show_limit(self.limit_bytes)
+            self.plane.show_own(self._own_bytes)
         best = next((c.point for c in found if c.key == "best"), None)
         self.plane.show_best(best)
         known = {(p.prediction.recipe.codec, p.prediction.recipe.quality): p for curve in self.plane_data.values() for p in curve}
@@ -351,6 +309,8 @@ class BalanceStation(Station):
             self.sentence.say(*before_trials(read=read, treated=treated, running=self.job is not None))
         elif picked is not None:
             self.sentence.say(*headline(trials, picked, running=self.job is not None))
+        elif self._own_bytes is not None and not choices(self.plane_data, limit_bytes=None, own_bytes=self._own_bytes):
+            self.sentence.say(*none_smaller(self._own_bytes))
         elif self.limit_bytes is not None:
             self.sentence.say(*none_fits(self.limit_bytes, smallest_possible(self.plane_data)))
 
@@ -374,6 +334,14 @@ class BalanceStation(Station):
         self.crops[0].put(folder / (trials.source_crop or ""), "treated take", "")
         for crop, point in ((self.crops[1], near), (self.crops[2], other)):
             crop.put(folder / (point.crop or ""), f"{CODECS[point.recipe.codec].words} {point.recipe.quality}", self._seen(point))
+
+    @property
+    def _own_bytes(self) -> float | None:
+        """Size of the take itself, of what the treatment keeps of it."""
+        view, trials = self._view, self._trials
+        if view is None or view.take is None or view.judged is None or trials is None or not view.take.size_bytes:
+            return None
+        return view.take.size_bytes * min(1.0, trials.duration_seconds / max(0.001, view.judged.duration_seconds))
 
     def _seen(self, point: TrialPoint) -> str:
         fidelity = point.fidelity(self.needs.viewing)
