@@ -103,6 +103,21 @@ def test_a_copy_has_as_many_frames_as_the_preview_and_the_trials_count(
     assert result.frames == shown == Timing.of(short_reading, treatment).frames == -(-25 // each)
 
 
+def test_a_frame_that_claims_to_last_half_an_hour_does_not(tmp_path: Path, progressive_clip: Path) -> None:
+    path = tmp_path / "claims.mkv"
+    with av.open(str(progressive_clip)) as source, av.open(str(path), "w") as sink:
+        stream = sink.add_stream_from_template(source.streams.video[0])
+        for packet in source.demux(source.streams.video[0]):
+            if packet.size:
+                packet.duration = round(1800 / packet.time_base)
+                packet.stream = stream
+                sink.mux(packet)
+    reading = _read(path)
+    result = make_copy(CopyRequest(path, tmp_path / "copy.mkv", reading, Treatment(), QUICK), SilentReporter())
+    assert result.frames == reading.frames
+    assert result.verified
+
+
 def test_sound_stays_in_time_with_gaps_and_a_late_start(tmp_path: Path) -> None:
     """A click in the sound and a flash in the picture, a second in; ten frames are missing before them."""
     dark, light = np.full((64, 96), 40, np.uint8), np.full((64, 96), 200, np.uint8)

@@ -129,7 +129,7 @@ def detail(pairs: Sequence[Pair], plan: Plan, anchor: Anchor | None = None) -> D
     found = {viewing: detail_db(error) for viewing, error in here.items()}
     if anchor is not None and anchor.more:
         planned, everywhere = _mean_seen(anchor.pairs), _mean_seen(anchor.everywhere(plan))
-        for viewing in found:
+        for viewing in found if planned and everywhere else ():
             found[viewing] += detail_db(everywhere[viewing]) - detail_db(planned[viewing])
     kept = [(s.frames / s.inclusion, t.judged.noise_kept) for s, t in pairs if t.judged and t.judged.noise_kept is not None]
     noise = sum(weight * part for weight, part in kept) / sum(weight for weight, _ in kept) if kept else None

@@ -118,8 +118,8 @@ class Chain:
             self._origin = frame.pts * base
         if frame.pts is not None:
             frame.pts -= round((self._origin or 0) / base)
-        if not frame.duration:
-            frame.duration = max(1, round(1 / (self._before.rate * base)))  # else the last frame would count as no time at all
+        # The last frame lasts as long as any, whatever the file says: none would end the take before it, and some claim half an hour.
+        frame.duration = max(1, round(1 / (self._before.rate * base)))
 
     def _through(self, at: int, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
         if at == len(self._stages):
