@@ -15,6 +15,7 @@ from yomikomi.core.balance.viewing import STEPS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
+from yomikomi.ui.balance.marks import draw_symbol, star
 from yomikomi.ui.widgets.basics import Well
 from yomikomi.ui.widgets.speaking import Voice
 
@@ -211,14 +212,15 @@ class BalancePlane(Well):
         self._draw_axes(painter)
         painter.save()
         painter.setClipRect(self._field.adjusted(-8, -8, 8, 2))
-        self._draw_steps(painter)
+        steps = self._draw_steps(painter)
         self._draw_beyond(painter)
         for codec, curve in self._plane.items():
             self._draw_curve(painter, codec, curve)
+        self._draw_names(painter, steps)
         if self._best is not None:
             painter.setPen(QPen(QColor("white"), 1))
             painter.setBrush(QColor(_BEST))
-            painter.drawPolygon(_star(self.place_of(self._best)))
+            painter.drawPolygon(star(self.place_of(self._best)))
         if self._chosen is not None:
             painter.setPen(QPen(QColor("white"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -266,8 +268,10 @@ class BalancePlane(Well):
         )
         painter.restore()
 
-    def _draw_steps(self, painter: QPainter) -> None:
-        """Where one step of what is seen ends and the next begins; the words stand above the line from which on they hold."""
+    def _draw_steps(self, painter: QPainter) -> list[QRectF]:
+        """Where one step of what is seen ends and the next begins; the words stand above the line from which on they hold. Where they
+        stand."""
+        places = []
         painter.setFont(theme.sans(theme.SMALL_PX))
         tall = painter.fontMetrics().height()
         above = self._field.top()
@@ -281,7 +285,10 @@ class BalancePlane(Well):
                 # At the right, where curves are high up.
                 place = QRectF(self._field.left(), y - tall - 2, self._field.width() - 8, tall)
                 painter.drawText(place, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, step.words)
+                wide = painter.fontMetrics().horizontalAdvance(step.words)
+                places.append(QRectF(place.right() - wide, place.top(), wide, tall))
             above = max(above, y)
+        return places
 
     def _draw_beyond(self, painter: QPainter) -> None:
         if (x := self.limit_x) is not None:
@@ -333,12 +340,28 @@ class BalancePlane(Well):
                     painter.drawLine(QPointF(end.x(), end.y() - 4), QPointF(end.x(), end.y() + 4))
             painter.setPen(QPen(QColor(theme.WELL), 1) if point.prediction.measured else Qt.PenStyle.NoPen)
             painter.setBrush(QColor(colour))
-            _draw_symbol(painter, symbol, place, 6.0 if point.prediction.measured else 2.5)
-        largest = max(places, key=lambda one: one.x())
-        painter.setPen(QColor(colour))
+            draw_symbol(painter, symbol, place, 6.0 if point.prediction.measured else 2.5)
+
+    def _draw_names(self, painter: QPainter, taken: list[QRectF]) -> None:
+        """Each codec's beside its curve, clear of marks, intervals, other names and ``taken``."""
         painter.setFont(theme.sans(theme.BODY_PX, medium=True))
-        wide = painter.fontMetrics().horizontalAdvance(CODECS[codec].words)
-        painter.drawText(QPointF(largest.x() - wide - 12, largest.y() - 11), CODECS[codec].words)
+        metrics, field = painter.fontMetrics(), self._field
+        for point in self._points:
+            size, y = point.prediction.size_bytes, self.place_of(point).y()
+            low, high = (self._x(_log(max(1.0, one))) for one in (size.low, size.high))
+            x = self.place_of(point).x()
+            taken.append(QRectF(low - 2, y - 8, high - low + 4, 16) if point.prediction.measured else QRectF(x - 4, y - 4, 8, 8))
+        for codec, curve in self._plane.items():
+            words = CODECS[codec].words
+            wide, tall = metrics.horizontalAdvance(words), metrics.height()
+            shifts = ((-wide - 12, -tall - 8), (-wide / 2, -tall - 14), (12, 10), (-wide / 2, 14), (16, -tall / 2), (-wide - 16, -tall / 2))
+            ends = [self.place_of(curve[at]) for at in (0, -1, len(curve) // 2)]
+            spots = [QRectF(at.x() + x, at.y() + y, wide, tall) for at in ends for x, y in shifts]
+            free = (one for one in spots if field.contains(one) and not any(one.intersects(other) for other in taken))
+            spot = next(free, spots[0])
+            painter.setPen(QColor(theme.CODEC_LOOK[codec][0]))
+            painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, words)
+            taken.append(spot)
 
     def _draw_told(self, painter: QPainter, point: PlanePoint) -> None:
         """Beside the point, on the side where there is room."""
@@ -366,18 +389,3 @@ def _step(least: float) -> float:
     """The next of 1, 2, 5 and their tenfolds."""
     whole = 10.0 ** math.floor(math.log10(max(least, 1e-6)))
     return next(whole * one for one in (1, 2, 5, 10) if whole * one >= least * (1 - 1e-9))
-
-
-def _draw_symbol(painter: QPainter, symbol: str, place: QPointF, radius: float) -> None:
-    x, y = place.x(), place.y()
-    if symbol == "s":
-        painter.drawRect(QRectF(x - radius, y - radius, 2 * radius, 2 * radius))
-    elif symbol == "t":
-        painter.drawPolygon(QPolygonF([QPointF(x - radius, y - radius), QPointF(x + radius, y - radius), QPointF(x, y + radius)]))
-    else:
-        painter.drawEllipse(place, radius, radius)
-
-
-def _star(place: QPointF) -> QPolygonF:
-    turns = [(13.0 if point % 2 == 0 else 5.5, math.pi * (point / 5 - 0.5)) for point in range(10)]
-    return QPolygonF([QPointF(place.x() + radius * math.cos(turn), place.y() + radius * math.sin(turn)) for radius, turn in turns])
