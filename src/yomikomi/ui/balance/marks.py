@@ -1,11 +1,15 @@
-"""The marks on the plane: a shape a codec, and a star."""
+"""What is drawn on the plane at a point: a shape a codec, a star, and what a point says of itself."""
 
 from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QPointF, QRectF
-from PySide6.QtGui import QPainter, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from yomikomi.ui import theme
+
+_PAPER = "#2B2C2F"
 
 
 def draw_symbol(painter: QPainter, symbol: str, place: QPointF, radius: float) -> None:
@@ -21,3 +25,19 @@ def draw_symbol(painter: QPainter, symbol: str, place: QPointF, radius: float) -
 def star(place: QPointF) -> QPolygonF:
     turns = [(13.0 if point % 2 == 0 else 5.5, math.pi * (point / 5 - 0.5)) for point in range(10)]
     return QPolygonF([QPointF(place.x() + radius * math.cos(turn), place.y() + radius * math.sin(turn)) for radius, turn in turns])
+
+
+def draw_told(painter: QPainter, words: str, place: QPointF, field: QRectF, size: QSize) -> None:
+    """Lines of text beside a point, on the side where there is room. ``field``: of the axes; ``size``: of the widget."""
+    painter.setFont(theme.mono(theme.SMALL_PX))
+    lines, metrics = words.split("\n"), painter.fontMetrics()
+    wide, tall = max(metrics.horizontalAdvance(line) for line in lines) + 20, metrics.lineSpacing() * len(lines) + 14
+    left = place.x() - wide - 14 if place.x() > field.center().x() else place.x() + 14
+    top = place.y() - tall - 10 if place.y() > field.center().y() else place.y() + 10
+    left, top = (min(max(4.0, at), max(4.0, most - 4)) for at, most in ((left, size.width() - wide), (top, size.height() - tall)))
+    box = QRectF(left, top, wide, tall)
+    painter.setPen(QPen(QColor(theme.WELL_LINE), 1))
+    painter.setBrush(QColor(_PAPER))
+    painter.drawRect(box)
+    painter.setPen(QColor(theme.WELL_TEXT))
+    painter.drawText(box.adjusted(10, 6, -10, -6), Qt.AlignmentFlag.AlignLeft, words)

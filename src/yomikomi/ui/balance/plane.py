@@ -15,7 +15,7 @@ from yomikomi.core.balance.viewing import STEPS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
-from yomikomi.ui.balance.marks import draw_symbol, star
+from yomikomi.ui.balance.marks import draw_symbol, draw_told, star
 from yomikomi.ui.widgets.basics import Well
 from yomikomi.ui.widgets.speaking import Voice
 
@@ -23,7 +23,7 @@ from yomikomi.ui.widgets.speaking import Voice
 _PICK, _GRAB = 14, 6
 _LEFT, _RIGHT, _TOP, _FOOT = 62, 18, 14, 46
 _APART = 58
-_LIMIT, _BEST, _PAPER = "#E7A0A8", "#FFF3B0", "#2B2C2F"
+_LIMIT, _BEST = "#E7A0A8", "#FFF3B0"
 
 
 def tell(point: PlanePoint) -> str:
@@ -229,7 +229,7 @@ class BalancePlane(Well):
         self._draw_own(painter)
         self._draw_limit(painter)
         if self._hovered is not None:
-            self._draw_told(painter, self._hovered)
+            draw_told(painter, tell(self._hovered), self.place_of(self._hovered), self._field, self.size())
 
     def _draw_axes(self, painter: QPainter) -> None:
         field = self._field
@@ -362,23 +362,6 @@ class BalancePlane(Well):
             painter.setPen(QColor(theme.CODEC_LOOK[codec][0]))
             painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, words)
             taken.append(spot)
-
-    def _draw_told(self, painter: QPainter, point: PlanePoint) -> None:
-        """Beside the point, on the side where there is room."""
-        painter.setFont(theme.mono(theme.SMALL_PX))
-        lines = tell(point).split("\n")
-        metrics = painter.fontMetrics()
-        wide, tall = max(metrics.horizontalAdvance(line) for line in lines) + 20, metrics.lineSpacing() * len(lines) + 14
-        place, field = self.place_of(point), self._field
-        left = place.x() - wide - 14 if place.x() > field.center().x() else place.x() + 14
-        top = place.y() - tall - 10 if place.y() > field.center().y() else place.y() + 10
-        left, top = (min(max(4.0, at), max(4.0, most - 4)) for at, most in ((left, self.width() - wide), (top, self.height() - tall)))
-        box = QRectF(left, top, wide, tall)
-        painter.setPen(QPen(QColor(theme.WELL_LINE), 1))
-        painter.setBrush(QColor(_PAPER))
-        painter.drawRect(box)
-        painter.setPen(QColor(theme.WELL_TEXT))
-        painter.drawText(box.adjusted(10, 6, -10, -6), Qt.AlignmentFlag.AlignLeft, "\n".join(lines))
 
 
 def _log(size: float) -> float:
