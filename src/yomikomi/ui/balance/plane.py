@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
@@ -212,11 +213,12 @@ class BalancePlane(Well):
         self._draw_axes(painter)
         painter.save()
         painter.setClipRect(self._field.adjusted(-8, -8, 8, 2))
-        steps = self._draw_steps(painter)
+        marks = [_mark(point, self.place_of(point), self._x) for point in self._points]
+        steps = self._draw_steps(painter, marks)
         self._draw_beyond(painter)
         for codec, curve in self._plane.items():
             self._draw_curve(painter, codec, curve)
-        self._draw_names(painter, steps)
+        self._draw_names(painter, [*steps, *marks])
         if self._best is not None:
             painter.setPen(QPen(QColor("white"), 1))
             painter.setBrush(QColor(_BEST))
@@ -268,9 +270,9 @@ class BalancePlane(Well):
         )
         painter.restore()
 
-    def _draw_steps(self, painter: QPainter) -> list[QRectF]:
-        """Where one step of what is seen ends and the next begins; the words stand above the line from which on they hold. Where they
-        stand."""
+    def _draw_steps(self, painter: QPainter, taken: list[QRectF]) -> list[QRectF]:
+        """Where one step of what is seen ends and the next begins; the words stand above the line from which on they hold,
+        clear of ``taken`` where that can be. Where they stand."""
         places = []
         painter.setFont(theme.sans(theme.SMALL_PX))
         tall = painter.fontMetrics().height()
@@ -282,11 +284,12 @@ class BalancePlane(Well):
                 if step.least > self._fidelity.low:
                     painter.drawLine(QPointF(self._field.left(), y), QPointF(self._field.right(), y))
                 painter.setPen(QColor(theme.WELL_MUTED))
-                # At the right, where curves are high up.
-                place = QRectF(self._field.left(), y - tall - 2, self._field.width() - 8, tall)
-                painter.drawText(place, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, step.words)
                 wide = painter.fontMetrics().horizontalAdvance(step.words)
-                places.append(QRectF(place.right() - wide, place.top(), wide, tall))
+                # At the right, where curves are high up, unless marks stand there.
+                spots = [QRectF(left, y - tall - 2, wide, tall) for left in (self._field.right() - 8 - wide, self._field.left() + 8)]
+                place = next((one for one in spots if not any(one.intersects(mark) for mark in taken)), spots[0])
+                painter.drawText(place, Qt.AlignmentFlag.AlignCenter, step.words)
+                places.append(place)
             above = max(above, y)
         return places
 
@@ -346,11 +349,6 @@ class BalancePlane(Well):
         """Each codec's beside its curve, clear of marks, intervals, other names and ``taken``."""
         painter.setFont(theme.sans(theme.BODY_PX, medium=True))
         metrics, field = painter.fontMetrics(), self._field
-        for point in self._points:
-            size, y = point.prediction.size_bytes, self.place_of(point).y()
-            low, high = (self._x(_log(max(1.0, one))) for one in (size.low, size.high))
-            x = self.place_of(point).x()
-            taken.append(QRectF(low - 2, y - 8, high - low + 4, 16) if point.prediction.measured else QRectF(x - 4, y - 4, 8, 8))
         for codec, curve in self._plane.items():
             words = CODECS[codec].words
             wide, tall = metrics.horizontalAdvance(words), metrics.height()
@@ -362,6 +360,15 @@ class BalancePlane(Well):
             painter.setPen(QColor(theme.CODEC_LOOK[codec][0]))
             painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, words)
             taken.append(spot)
+
+
+def _mark(point: PlanePoint, place: QPointF, x: Callable[[float], float]) -> QRectF:
+    """What a point takes up: with its interval, where it has one. ``x``: of a logarithm of bytes."""
+    if not point.prediction.measured:
+        return QRectF(place.x() - 4, place.y() - 4, 8, 8)
+    size = point.prediction.size_bytes
+    low, high = (x(_log(max(1.0, one))) for one in (size.low, size.high))
+    return QRectF(low - 2, place.y() - 8, high - low + 4, 16)
 
 
 def _log(size: float) -> float:
