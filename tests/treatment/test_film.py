@@ -23,7 +23,7 @@ from yomikomi.core.treatment.advice import fields_advice, fields_treatment
 from yomikomi.core.treatment.cadence import Cadence, cadence_of, picture_count, pictures_of, plan_film
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.on_time import OnTime
-from yomikomi.core.treatment.steps import Deinterlace, Fields, Film, FilmPart, RateCap
+from yomikomi.core.treatment.steps import Deinterlace, Fade, Fields, Film, FilmPart, RateCap
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.treatment.weaving import weave
@@ -179,6 +179,8 @@ def test_a_mixed_take_keeps_film_exact_and_video_in_motion(tmp_path: Path) -> No
 def test_the_shortest_mixed_take_has_both_its_fields(tmp_path: Path, frames: int) -> None:
     path, reading = _made(tmp_path, programme_frames(frames, width=352, height=288, seed=4))
     assert len(_treated(path, reading, Treatment(steps=(Film(order=FieldOrder.TFF),)))) == 2 * frames
+    apart = Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF).having(Fade(fade_in=0.2, fade_out=0))
+    assert len(_treated(path, reading, apart)) == 2 * frames, "also where another step stands between the fields and the rate"
 
 
 def test_progressive_parts_of_a_mixed_take_stay_as_sharp_as_they_were(tmp_path: Path) -> None:

@@ -18,6 +18,7 @@ class LateLine:
     def __init__(self, filters: Filters, before: PictureFormat) -> None:
         self._filters, self._before = filters, before
         self._line: FilterLine | None = None
+        self._last: int | None = None
 
     def push(self, frame: av.VideoFrame | None) -> Iterator[av.VideoFrame]:
         """Give one frame (None at the end) and take all that come out."""
@@ -28,4 +29,8 @@ class LateLine:
                 self._filters, template=frame, time_base=Fraction(frame.time_base or Fraction(1, 1000)), rate=self._before.rate,
                 sample_aspect=self._before.geometry.sample_aspect,
             )  # fmt: skip
-        yield from self._line.push(frame)
+        for made in self._line.push(frame):
+            if made.pts is not None and made.pts == self._last:
+                made.pts += made.duration  # both fields of a take of one frame, whose length the deinterlacer cannot see
+            self._last = made.pts
+            yield made

@@ -195,8 +195,6 @@ class _ByParts:
         if frame is not None:
             self._kept.add(frame)
         for made in self._line.push(frame):
-            if self._made % 2 and self._waiting and made.pts == self._waiting[-1][1].pts:
-                made.pts = (made.pts or 0) + made.duration  # of a take of one frame, whose length the deinterlacer cannot see
             self._waiting.append((self._made, made))
             self._made += 1
         while self._waiting:
