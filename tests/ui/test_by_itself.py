@@ -14,8 +14,9 @@ from pytestqt.qtbot import QtBot
 from tests.making import interlace, programme_frames, write_clip
 from tests.ui.conftest import Opener
 from tests.ui.test_capture import CAMERA
-from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.ledger.views import CarrierView, TakeView
 from yomikomi.core.planning.intake import CarrierDetails, Condition
+from yomikomi.core.reading.models import Reading
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.ui.balance.station import BalanceStation
@@ -45,6 +46,15 @@ def _bring(window: MainWindow, qtbot: QtBot, *paths: Path) -> None:
     before = len(window.state.carriers)
     shelf.bringing.bring(list(paths))
     qtbot.waitUntil(lambda: len(window.state.carriers) == before + len(paths), timeout=LONG)
+
+
+def _bring_and_read(window: MainWindow, qtbot: QtBot, clip: Path) -> tuple[Reading, TakeView]:
+    _bring(window, qtbot, clip)
+    qtbot.waitUntil(lambda: _view(window).reading is not None, timeout=LONG)
+    reading, take = _view(window).judged, _view(window).take
+    assert reading is not None
+    assert take is not None
+    return reading, take
 
 
 def _filled(station: QWidget) -> list[str]:
@@ -157,11 +167,7 @@ def test_a_reading_that_is_asked_for_comes_before_the_unasked(window: MainWindow
 
 
 def test_trials_begin_on_entering_balance_once(window: MainWindow, qtbot: QtBot, clip: Path) -> None:
-    _bring(window, qtbot, clip)
-    qtbot.waitUntil(lambda: _view(window).reading is not None, timeout=LONG)
-    reading, take = _view(window).judged, _view(window).take
-    assert reading is not None
-    assert take is not None
+    reading, take = _bring_and_read(window, qtbot, clip)
     station = window.station("balance")
     assert isinstance(station, BalanceStation)
     window.show_station("balance")
@@ -187,11 +193,7 @@ def test_trials_begin_on_entering_balance_once(window: MainWindow, qtbot: QtBot,
 
 
 def test_whoever_has_seen_enough_of_the_trials_need_not_wait_for_the_rest(window: MainWindow, qtbot: QtBot, clip: Path) -> None:
-    _bring(window, qtbot, clip)
-    qtbot.waitUntil(lambda: _view(window).reading is not None, timeout=LONG)
-    reading, take = _view(window).judged, _view(window).take
-    assert reading is not None
-    assert take is not None
+    reading, take = _bring_and_read(window, qtbot, clip)
     window.state.record.readings.choose_treatment(take.id, fields_treatment(reading))
     window.state.reload()
     window.show_station("balance")

@@ -9,6 +9,7 @@ import typer
 
 from yomikomi.cli.root import File, Json, answer
 from yomikomi.cli.treatments import Suggested, TreatmentOption
+from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.work.new_file import check_free
 
@@ -21,7 +22,7 @@ DeinterlaceOption = Annotated[
 ]
 ContainerOption = Annotated[Literal["mp4", "mkv"] | None, typer.Option("--container", help="MP4 unless the output name says .mkv.")]
 ViewingOption = Annotated[
-    Literal["television", "desk", "phone"],
+    Viewing,
     typer.Option("--watched-on", help="Where the copy will be watched: from near, more is seen of what it loses."),
 ]
 SoundOption = Annotated[Literal["aac", "opus"], typer.Option("--sound", help="Sound codec.")]

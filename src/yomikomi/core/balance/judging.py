@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -28,14 +28,14 @@ _STILL = 0.2
 LEAST_NOISE = 0.7
 # The part of blocks with the least detail, in which noise is held against noise.
 _FLAT = 0.15
+# A frequency whose power in those is noise to this part shows how much of it is kept.
 _MOSTLY = 0.6
-_SMALLEST = 8
 
 
 def to_plane(samples: NDArray[Any], bits: int) -> NDArray[np.float32]:
     """Luma samples of any depth as 8-bit code values with their fraction; shape=(lines, columns), float32, at least 8 × 8."""
     plane = samples.astype(np.float32) / 2.0 ** (bits - 8)
-    lines, columns = (max(0, _SMALLEST - size) for size in plane.shape)
+    lines, columns = (max(0, BLOCK - size) for size in plane.shape)
     return np.pad(plane, ((0, lines), (0, columns)), mode="edge") if lines or columns else plane
 
 
@@ -74,7 +74,12 @@ class DetailJudge:
     def __init__(self, samples: dict[int, tuple[NDArray[np.float32], NDArray[np.float32] | None]], shape: Geometry) -> None:
         pairs = [(now, before) for now, before in samples.values() if before is not None]
         self.noise, calmest = _calmest(pairs)
-        self._views = {viewing: _view(shape, viewing, self.noise, calmest) for viewing in VIEWINGS}
+        if self.noise < LEAST_NOISE:
+            calmest = None
+        understated = 1.0
+        if calmest is not None:  # how much the calmest blocks understate the noise is known from the picture at its own size
+            understated = self.noise**2 / max(float(_calm_spectrum(calmest).mean()), 1e-9)
+        self._views = {viewing: _view(shape, viewing, calmest, understated) for viewing in VIEWINGS}
         self._sources = {number: {v: view.blocks(now) for v, view in self._views.items()} for number, (now, _) in samples.items()}
         self._flat: dict[int, _Flat] = {}
         near = self._views["desk"]
@@ -118,19 +123,18 @@ def _calmest(pairs: Sequence[tuple[NDArray[np.float32], NDArray[np.float32]]]) -
     return min(found, key=lambda one: one[0]) if found else (0.0, None)
 
 
-def _view(shape: Geometry, viewing: Viewing, noise: float, change: NDArray[np.float32] | None) -> _View:
+def _view(shape: Geometry, viewing: Viewing, change: NDArray[np.float32] | None, understated: float) -> _View:
+    """``change``: between two pictures, None where noise is next to nothing; ``understated``: true noise power over that of its calmest
+    blocks."""
     down, across = samples_as_seen(shape, viewing)
     small = (round(shape.width / max(1.0, across)), round(shape.height / max(1.0, down)))
-    size = None if small == (shape.width, shape.height) else (max(_SMALLEST, small[0]), max(_SMALLEST, small[1]))
+    size = None if small == (shape.width, shape.height) else (max(BLOCK, small[0]), max(BLOCK, small[1]))
     weights = weights_at(down=min(1.0, down), across=min(1.0, across))
     view = _View(size, weights, None)
-    if change is None or noise < LEAST_NOISE:
+    if change is None:
         return view
-    # How much the calmest blocks understate the noise is known from the picture at its own size.
-    whole = _calm_spectrum(change)
-    calm = _calm_spectrum(view.shown(change))
-    spectrum = calm * (noise**2 / max(float(whole.mean()), 1e-9))
-    return _View(size, weights, np.asarray(_DEVIATIONS * np.sqrt(spectrum), np.float32))
+    spectrum = understated * _calm_spectrum(view.shown(change))
+    return replace(view, noise=np.asarray(_DEVIATIONS * np.sqrt(spectrum), np.float32))
 
 
 def _calm_spectrum(change: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -18,7 +18,7 @@ import numpy as np
 from yomikomi.core.reading.models import Complexity
 
 _UNIT_CELLS = 2
-_USUAL_SEGMENTS = 6
+USUAL_SEGMENTS = 6
 
 
 @dataclass(frozen=True)
@@ -74,7 +74,7 @@ class Plan:
         return replace(self, segments=segments, more=more)
 
 
-def plan_segments(complexity: Complexity, *, frames: int, count: int = _USUAL_SEGMENTS, more: int = 0, seed: int = 1) -> Plan:
+def plan_segments(complexity: Complexity, *, frames: int, count: int = USUAL_SEGMENTS, more: int = 0, seed: int = 1) -> Plan:
     """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames, and ``more`` for one recipe of each codec."""
     per_unit = _UNIT_CELLS * complexity.frames_per_cell
     sums = _units(complexity.cell_bytes, _UNIT_CELLS)

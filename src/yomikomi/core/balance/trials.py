@@ -18,7 +18,7 @@ from yomikomi.core.balance.recipes import (
     pixel_format_for,
     sound_bits_per_second,
 )
-from yomikomi.core.balance.segments import Segment, plan_segments
+from yomikomi.core.balance.segments import USUAL_SEGMENTS, Segment, plan_segments
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.balance.trial import Trial, busiest_place, judge_for, run_trial, save_crop
 from yomikomi.core.reading.current import check_current
@@ -34,7 +34,6 @@ from yomikomi.core.work.priority import tame_encoders
 SIZING_SEGMENTS = 12
 # Of a take of less than a minute fewer are tried, with wider intervals: trying it takes long enough against copying it.
 _SHORT_S, _SHORT_SEGMENTS, _SHORT_SIZING = 60.0, 5, 5
-_USUAL_SEGMENTS = 6
 _SOUND_PACKET = {"aac": Fraction(1024, 48_000), "opus": Fraction(960, 48_000)}
 
 
@@ -47,14 +46,14 @@ class TrialRequest:
     reading: Reading
     treatment: Treatment
     recipes: tuple[Recipe, ...]
-    segments: int = _USUAL_SEGMENTS
+    segments: int = USUAL_SEGMENTS
     more: int = 0
     folder: Path | None = None
 
 
 def segments_for(seconds: float) -> tuple[int, int]:
     """How many segments of a take of this length are tried with every recipe, and how many more with one of each codec."""
-    return (_SHORT_SEGMENTS, _SHORT_SIZING) if seconds < _SHORT_S else (_USUAL_SEGMENTS, SIZING_SEGMENTS)
+    return (_SHORT_SEGMENTS, _SHORT_SIZING) if seconds < _SHORT_S else (USUAL_SEGMENTS, SIZING_SEGMENTS)
 
 
 @dataclass(frozen=True)
@@ -133,7 +132,8 @@ class _Bench:
             self.done += 1
             if first:
                 self._say("")
-        self._say("")
+        if not first:
+            self._say("")
 
     def _size_segment(self, segment: Segment, number: int) -> None:
         spans: dict[str, tuple[TreatedSpan, DetailJudge]] = {}
@@ -142,7 +142,8 @@ class _Bench:
             if kind not in spans:
                 spans = {kind: self._span(segment, kind)}
             self._say(f"{recipe.words} on {number} of {len(self.plan.more)} more parts, to size the take")
-            self.sizing[codec].append((segment, run_trial(spans[kind][0], recipe, spans[kind][1], self.reporter)))
+            span, judge = spans[kind]
+            self.sizing[codec].append((segment, run_trial(span, recipe, judge, self.reporter)))
             self.done += 1
 
     def _span(self, segment: Segment, pixel_format: str) -> tuple[TreatedSpan, DetailJudge]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
@@ -25,6 +26,11 @@ def draw_symbol(painter: QPainter, symbol: str, place: QPointF, radius: float) -
 def star(place: QPointF) -> QPolygonF:
     turns = [(13.0 if point % 2 == 0 else 5.5, math.pi * (point / 5 - 0.5)) for point in range(10)]
     return QPolygonF([QPointF(place.x() + radius * math.cos(turn), place.y() + radius * math.sin(turn)) for radius, turn in turns])
+
+
+def clear_spot(spots: Sequence[QRectF], taken: Sequence[QRectF], *, within: QRectF) -> QRectF:
+    """The first that lies within and clear of what is taken; the first of all where none does."""
+    return next((one for one in spots if within.contains(one) and not any(one.intersects(other) for other in taken)), spots[0])
 
 
 def draw_told(painter: QPainter, words: str, place: QPointF, field: QRectF, size: QSize) -> None:

@@ -16,7 +16,7 @@ from yomikomi.core.balance.viewing import STEPS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
-from yomikomi.ui.balance.marks import draw_symbol, draw_told, star
+from yomikomi.ui.balance.marks import clear_spot, draw_symbol, draw_told, star
 from yomikomi.ui.widgets.basics import Well
 from yomikomi.ui.widgets.speaking import Voice
 
@@ -287,7 +287,7 @@ class BalancePlane(Well):
                 wide = painter.fontMetrics().horizontalAdvance(step.words)
                 # At the right, where curves are high up, unless marks stand there.
                 spots = [QRectF(left, y - tall - 2, wide, tall) for left in (self._field.right() - 8 - wide, self._field.left() + 8)]
-                place = next((one for one in spots if not any(one.intersects(mark) for mark in taken)), spots[0])
+                place = clear_spot(spots, taken, within=QRectF(self.rect()))
                 painter.drawText(place, Qt.AlignmentFlag.AlignCenter, step.words)
                 places.append(place)
             above = max(above, y)
@@ -335,9 +335,8 @@ class BalancePlane(Well):
         painter.drawPolyline(QPolygonF(places))
         for point, place in zip(curve, places, strict=True):
             if point.prediction.measured:
-                size = point.prediction.size_bytes
                 painter.setPen(QPen(QColor(colour), 1))
-                ends = [QPointF(self._x(_log(max(1.0, edge))), place.y()) for edge in (size.low, size.high)]
+                ends = [QPointF(x, place.y()) for x in _interval(point, self._x)]
                 painter.drawLine(*ends)
                 for end in ends:
                     painter.drawLine(QPointF(end.x(), end.y() - 4), QPointF(end.x(), end.y() + 4))
@@ -355,19 +354,23 @@ class BalancePlane(Well):
             shifts = ((-wide - 12, -tall - 8), (-wide / 2, -tall - 14), (12, 10), (-wide / 2, 14), (16, -tall / 2), (-wide - 16, -tall / 2))
             ends = [self.place_of(curve[at]) for at in (0, -1, len(curve) // 2)]
             spots = [QRectF(at.x() + x, at.y() + y, wide, tall) for at in ends for x, y in shifts]
-            free = (one for one in spots if field.contains(one) and not any(one.intersects(other) for other in taken))
-            spot = next(free, spots[0])
+            spot = clear_spot(spots, taken, within=field)
             painter.setPen(QColor(theme.CODEC_LOOK[codec][0]))
             painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, words)
             taken.append(spot)
+
+
+def _interval(point: PlanePoint, x: Callable[[float], float]) -> tuple[float, float]:
+    """Where the interval of a size begins and ends. ``x``: of a logarithm of bytes."""
+    size = point.prediction.size_bytes
+    return x(_log(size.low)), x(_log(size.high))
 
 
 def _mark(point: PlanePoint, place: QPointF, x: Callable[[float], float]) -> QRectF:
     """What a point takes up: with its interval, where it has one. ``x``: of a logarithm of bytes."""
     if not point.prediction.measured:
         return QRectF(place.x() - 4, place.y() - 4, 8, 8)
-    size = point.prediction.size_bytes
-    low, high = (x(_log(max(1.0, one))) for one in (size.low, size.high))
+    low, high = _interval(point, x)
     return QRectF(low - 2, place.y() - 8, high - low + 4, 16)
 
 
