@@ -22,7 +22,7 @@ from bench.unseen.spoiling import grain
 from yomikomi.core.balance.detail import Blocks, detail_db, seen_error, weights_at
 from yomikomi.core.balance.judging import BEFORE, DetailJudge
 from yomikomi.core.balance.metrics import SampleMeter, ssim_db
-from yomikomi.core.balance.recipes import CODECS
+from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.planes import frame_from_planes
 from yomikomi.core.work.priority import tame_encoders

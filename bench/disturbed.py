@@ -12,9 +12,9 @@ from pathlib import Path
 import psutil
 
 from bench import material
-from yomikomi.core.balance.recipes import Recipe, recipe_for
 from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.recipes.recipe import Recipe, recipe_for
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace

@@ -28,7 +28,7 @@ def run() -> Iterator[str]:
 
 
 def measure(folder: str, case: str) -> None:
-    from yomikomi.core.balance.recipes import recipe_for
+    from yomikomi.core.recipes.recipe import recipe_for
     from yomikomi.core.run.encode import CopyRequest, encode
     from yomikomi.core.treatment.audio_steps import Drift
     from yomikomi.core.treatment.model import Treatment

@@ -246,10 +246,10 @@ def _json(folder: Path, chance: random.Random) -> None:
 
 
 def _workspace_seed(folder: Path) -> bytes:
-    from yomikomi.core.balance.recipes import recipe_for
     from yomikomi.core.capture.result import CaptureResult
     from yomikomi.core.ledger.record import Record
     from yomikomi.core.ledger.workspace import Workspace
+    from yomikomi.core.recipes.recipe import recipe_for
     from yomikomi.core.treatment.model import Treatment
 
     opened = Workspace(folder / "seed")

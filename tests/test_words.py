@@ -102,5 +102,5 @@ def test_the_walk_sees_what_the_program_says() -> None:
     """A walk that finds nothing proves nothing."""
     every = [words for _, words in _spoken()]
     assert "Run trials" in every
-    assert any("quality {}: {}, {}." in words for words in every)
+    assert any("{}, {}: {}, {}." in words for words in every)
     assert len(every) > 5000

@@ -15,9 +15,9 @@ from scipy.stats import spearmanr
 
 from yomikomi.core.balance.detail import IDENTICAL_DB, Blocks, detail_db, seen_error, weights_at
 from yomikomi.core.balance.judging import DetailJudge, Judged, to_plane
-from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.balance.sentences import LEAST_NOISE_TOLD
 from yomikomi.core.balance.viewing import STEPS, VIEWINGS, samples_as_seen, step_of
+from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.work.priority import tame_encoders
 

@@ -19,7 +19,7 @@ import pytest
 
 from tests.making import sliding_frames, write_clip
 from yomikomi.cli.main import main
-from yomikomi.core.balance.recipes import recipe_for
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.video.media import probe
 
 

@@ -12,7 +12,6 @@ import pytest
 
 from tests.ledger.ages import open_old
 from yomikomi.core.balance import TRIALS_VERSION
-from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.ledger.first_list import first_look
@@ -25,6 +24,7 @@ from yomikomi.core.path.structure import Task, Wishes
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.planning.machine import MachineSpeeds, Speed
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace

@@ -13,13 +13,13 @@ from sqlalchemy import text
 
 from tests.drives import drive
 from yomikomi.core.balance.models import TrialSet, TriedSegment
-from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.errors import UnfinishedError, WorkspaceError, WrongUseError
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.run.verify import Check
 from yomikomi.core.treatment.model import Treatment

@@ -17,7 +17,6 @@ from alembic.script import ScriptDirectory
 from tests.making import sliding_frames, write_clip
 from yomikomi.core import ledger
 from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialSet, TriedSegment
-from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.mend import Mended
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import UnreadableError, WorkspaceError, WrongUseError
@@ -28,6 +27,7 @@ from yomikomi.core.ledger.takes import CutOffTake
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.ledger.workspace import FOLDERS, NEWEST_REVISION, Workspace
 from yomikomi.core.reading.models import SCHEMA_VERSION, Reading
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.run.verify import Check
 from yomikomi.core.treatment.model import Treatment

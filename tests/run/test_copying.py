@@ -17,11 +17,11 @@ from tests.making import decode_luma, interlace, psnr, sliding_frames, write_cli
 from tests.timing import CANCEL_LIMIT_S, cancel_seconds, usual_of_three
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.prediction import PredictRequest, predict
-from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials
 from yomikomi.core.errors import CancelledError, DriveAwayError, DriveFullError, NameTakenError, UnreadableError, WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.run.copying import CopyProgress, CopyRequest, CopyResult, make_copy
 from yomikomi.core.run.encode import encode
 from yomikomi.core.run.verify import Check, Expected, verify

@@ -13,7 +13,6 @@ import pytest
 
 from tests.making import Luma, decode_luma, programme_frames, write_clip
 from yomikomi.core.balance.prediction import PredictRequest, predict
-from yomikomi.core.balance.recipes import recipe_for, sound_bits_per_second, usual_recipes
 from yomikomi.core.capture.sync import SyncRequest, measure_sync
 from yomikomi.core.errors import UnfinishedError, UnreadableError, WrongUseError
 from yomikomi.core.reading.cache import CachedReadRequest, read_cached
@@ -21,6 +20,7 @@ from yomikomi.core.reading.current import looks_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import overrule
 from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.recipes.recipe import recipe_for, usual_recipes
 from yomikomi.core.run import copying
 from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
 from yomikomi.core.run.verify import Check
@@ -346,7 +346,7 @@ def test_the_rate_of_sound_goes_by_the_channels_that_the_copy_has(tmp_path: Path
     assert result.verified, result.checks
     made = probe(tmp_path / "copy.mp4").sound[0].channels
     assert made == {1: 1, 6: 6}.get(channels, 2)
-    assert sound_bits_per_second(QUICK, channels) == 80_000 * made
+    assert QUICK.sound_bits_per_second(channels) == 80_000 * made
     with av.open(str(tmp_path / "copy.mp4")) as container:
         size = sum(packet.size for packet in container.demux(audio=0))
     assert size * 8 / 2.0 == pytest.approx(80_000 * made, rel=0.25)

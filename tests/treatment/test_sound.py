@@ -12,10 +12,10 @@ import pytest
 from numpy.typing import NDArray
 
 from tests.making import sliding_frames
-from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import findings
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.run.rendering import RenderRequest, render
 from yomikomi.core.treatment.advice import advise, suggested

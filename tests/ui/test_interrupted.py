@@ -13,13 +13,13 @@ from pytestqt.qtbot import QtBot
 from tests.making import programme_frames, write_clip
 from tests.ui.conftest import Opener
 from yomikomi.core.balance.models import TrialSet, TriedSegment
-from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.devices.reading import DeviceSpec
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import CancelledError, DriveAwayError, WorkspaceError
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.video.rates import KNOWN_RATES
 from yomikomi.core.work import Job, Reporter

@@ -12,8 +12,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from yomikomi.core.balance.recipes import usual_recipes
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.recipes.recipe import usual_recipes
 from yomikomi.core.video.media import probe
 from yomikomi.ui.balance.station import BalanceStation
 from yomikomi.ui.capture.station import CaptureStation

@@ -15,10 +15,10 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
-from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.planning.machine import MachineSpeeds, Speed
 from yomikomi.core.planning.machine_trial import MachineTrialRequest
+from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.work import SilentReporter
 from yomikomi.demo.disc_file import DiscRequest, simulate_disc
 from yomikomi.sim.disc.spec import lessons

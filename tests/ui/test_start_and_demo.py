@@ -103,7 +103,7 @@ def test_the_demo_fills_itself_while_the_window_is_used(
 
 
 def _all_recipes(**how: object):  # type: ignore[no-untyped-def]
-    from yomikomi.core.balance.recipes import usual_recipes
+    from yomikomi.core.recipes.recipe import usual_recipes
 
     return usual_recipes(**how)  # type: ignore[arg-type]
 

@@ -22,13 +22,13 @@ from pytestqt.qtbot import QtBot
 from tests.making import sliding_frames, write_clip
 from tests.ui.conftest import Opener
 from yomikomi.core.balance.models import Detail, Estimate, TrialPoint, TrialSet, TriedSegment
-from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.schema import Take, TrialRow
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace, Fields

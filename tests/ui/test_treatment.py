@@ -16,9 +16,9 @@ from tests.making import Luma, interlace, programme_frames, pulled_down, sliding
 from tests.treatment.test_film import VIDEO
 from tests.treatment.test_subtitles import with_text
 from tests.ui.arriving import arrive
-from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.ledger.run_queue import ask_copy
 from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.treatment.aligning import Alignment
 from yomikomi.core.treatment.audio_steps import Channels, Gain, Move
 from yomikomi.core.treatment.joined import JoinedSound

@@ -18,11 +18,11 @@ from tests.making import programme_frames, write_clip
 from tests.treatment.test_drift_and_channels import wide_range_clip
 from tests.treatment.test_joined import heard, lag, room, write_sound
 from tests.ui.arriving import arrive
-from yomikomi.core.balance.recipes import Recipe, recipe_for
 from yomikomi.core.disc.joining import JoinRequest, join_title
 from yomikomi.core.ledger.run_queue import ask_copy
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.recipes.recipe import Recipe, recipe_for
 from yomikomi.core.treatment.steps import Film, Reframe, Trim
 from yomikomi.core.treatment.tracks import Tracks
 from yomikomi.core.video.planes import luma

@@ -11,11 +11,11 @@ from pathlib import Path
 import psutil
 import pytest
 
-from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.balance.segments import Segment
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.balance.trial import judge_for, run_trial
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work import SilentReporter
 from yomikomi.core.work.load import Load, LoadWatch

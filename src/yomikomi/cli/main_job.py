@@ -11,9 +11,9 @@ from yomikomi.cli.work import run_job
 
 if TYPE_CHECKING:
     from yomikomi.core.balance.models import Prediction
-    from yomikomi.core.balance.recipes import Recipe
     from yomikomi.core.balance.viewing import Viewing
     from yomikomi.core.reading.models import Reading
+    from yomikomi.core.recipes.recipe import Recipe
     from yomikomi.core.run.copying import CopyResult
     from yomikomi.core.treatment.model import Treatment
 

@@ -13,7 +13,6 @@ from rich.table import Table
 
 from yomikomi.cli.work import run_job
 from yomikomi.core.balance.prediction import PredictRequest, predict
-from yomikomi.core.balance.recipes import recipe_for
 from yomikomi.core.capture.looking import LookAs
 from yomikomi.core.capture.rules import EndRules
 from yomikomi.core.capture.session import CaptureRequest, capture
@@ -22,6 +21,7 @@ from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import headline
+from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.timecode import spoken

@@ -14,7 +14,6 @@ from yomikomi.core.balance.choice import choices
 from yomikomi.core.balance.curves import plane_points
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.prediction import PredictRequest, predict
-from yomikomi.core.balance.recipes import CODECS, recipe_for, usual_recipes
 from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.capture.health import health_path
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
@@ -29,6 +28,8 @@ from yomikomi.core.path.ranking import rank_paths
 from yomikomi.core.path.sheet import make_sheet, with_state
 from yomikomi.core.path.structure import Task, Wishes
 from yomikomi.core.reading.scanner import ReadRequest, read
+from yomikomi.core.recipes.codecs import CODECS
+from yomikomi.core.recipes.recipe import recipe_for, usual_recipes
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.standards import STANDARDS
@@ -282,7 +283,7 @@ class DemoMaker(QObject):
         self._record.readings.choose_treatment(view.take.id, treatment)
         take_id, folder = view.take.id, self._record.trials.new_folder(view.take.id)
         usual = usual_recipes(fields=treatment.leaves_fields, effort="low")
-        recipes = tuple(one for one in usual if one.quality != CODECS[one.codec].probes[0])  # the dearest of each codec takes longest
+        recipes = tuple(one for one in usual if one.level != CODECS[one.codec].probes[0])  # the dearest of each codec takes longest
         request = TrialRequest(view.take.path, view.judged, treatment, recipes, folder=folder)
 
         def ended(trials: TrialSet) -> None:

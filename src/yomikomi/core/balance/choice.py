@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from yomikomi.core.balance import sentences as titles
 from yomikomi.core.balance.curves import PlanePoint
-from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.balance.viewing import STEPS, FidelityStep
+from yomikomi.core.recipes.codecs import CODECS
 
 # Less than this is not worth telling.
 _TELLING_DB = 0.05

@@ -43,18 +43,18 @@ def plane_points(trials: TrialSet, viewing: Viewing = "television") -> dict[str,
         if point.detail is None:
             continue
         by_codec.setdefault(point.recipe.codec, []).append(point)
-    return {codec: _curve(sorted(points, key=lambda p: p.recipe.quality), trials, viewing) for codec, points in by_codec.items()}
+    return {codec: _curve(sorted(points, key=lambda p: p.recipe.level), trials, viewing) for codec, points in by_codec.items()}
 
 
 def _curve(points: list[TrialPoint], trials: TrialSet, viewing: Viewing) -> list[PlanePoint]:
-    at = [p.recipe.quality for p in points]
+    at = [p.recipe.level for p in points]
     size = {part: _through(at, [float(np.log(getattr(p.size_bytes, part))) for p in points]) for part in ("expected", "low", "high")}
     time = {part: _through(at, [float(np.log(getattr(p.encode_seconds, part))) for p in points]) for part in ("expected", "low", "high")}
     ssim, psnr = _through(at, [p.ssim_db for p in points]), _through(at, [p.psnr_db for p in points])
     details = [p.detail for p in points if p.detail is not None]
     kept = [one.noise_kept for one in details if one.noise_kept is not None]
     detail, noise = _through(at, [one.at(viewing) for one in details]), _through(at, kept) if len(kept) == len(points) else None
-    measured = {p.recipe.quality: p for p in points}
+    measured = {p.recipe.level: p for p in points}
     found = []
     for quality in range(at[0], at[-1] + 1):
         tried = measured.get(quality)
@@ -63,7 +63,7 @@ def _curve(points: list[TrialPoint], trials: TrialSet, viewing: Viewing) -> list
             continue
         sizes = {part: float(np.exp(curve(quality))) for part, curve in size.items()}
         prediction = Prediction(
-            recipe=points[0].recipe.model_copy(update={"quality": quality}),
+            recipe=points[0].recipe.with_quality(quality),
             deinterlace=trials.deinterlace,
             size_bytes=Estimate(
                 expected=round(sizes["expected"]), low=round(sizes["low"] * (1 - _BETWEEN)), high=round(sizes["high"] * (1 + _BETWEEN))

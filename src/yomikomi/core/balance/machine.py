@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from yomikomi.core.balance.models import TrialSet
-from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.planning.machine import MachineSpeeds
 from yomikomi.core.planning.machine_trial import MachineTrialRequest, TrialEncoder, capture_encoders
+from yomikomi.core.recipes.codecs import CODECS
 
 # A measurement that waited for longer than this part of its time is worth making again.
 _DISTURBED = 0.15

@@ -7,8 +7,8 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.balance import TRIALS_VERSION
-from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.balance.viewing import StepKey, Viewing, step_of
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder

@@ -1,6 +1,6 @@
 """Which parts of a take the trials look at.
 
-Units of one second. The hardest and the easiest are always tried and stand for themselves; the others are drawn
+Units of two seconds, of short takes of one. The hardest and the easiest are always tried and stand for themselves; the others are drawn
 systematically in time order with probability proportional to their complexity, which measured best (docs/science.md).
 Of those drawn, a few are tried with every recipe; the rest, if asked for, with one recipe of each codec: how the bytes
 of a take are spread over it is much the same for all recipes of a codec, so one can find it out for the others (two-phase
@@ -17,8 +17,12 @@ import numpy as np
 
 from yomikomi.core.reading.models import Complexity
 
-_UNIT_CELLS = 2
-USUAL_SEGMENTS = 6
+# Half seconds of a unit; of a take of less than a minute, where longer ones would be too few to draw from.
+_UNIT_CELLS, _SHORT_UNIT_CELLS = 4, 2
+_SHORT_CELLS = 120
+USUAL_SEGMENTS = 4
+# Where next to nothing moves the small encode says little: so much of the mean is added to every unit (docs/science.md).
+_FLOOR = 0.5
 
 
 @dataclass(frozen=True)
@@ -28,7 +32,7 @@ class Segment:
     Parameters
     ----------
     first, frames : in source frames.
-    complexity : bytes of the small encode in it.
+    complexity : bytes of the small encode in it, key pictures left out, and half of the mean.
     certain : tried for itself; otherwise it stands for others too.
     inclusion : probability with which it came to be tried as it is, 0…1.
     role : hardest, easiest, typical or plain, for people.
@@ -41,6 +45,10 @@ class Segment:
     inclusion: float
     role: str = ""
 
+    def drawn_more(self, share: float) -> Segment:
+        """The same where so many times as many are tried."""
+        return replace(self, inclusion=min(1.0, self.inclusion * share))
+
 
 @dataclass(frozen=True)
 class Plan:
@@ -49,18 +57,23 @@ class Plan:
     Parameters
     ----------
     segments : with every recipe.
-    more : with one recipe of each codec; their ``inclusion`` is that of being drawn at all.
-    kept : the share of all drawn that is tried with every recipe, 0…1.
-    drawn_from : complexity of all units that the drawn ones stand for.
+    more : with one recipe of each codec, in an order of which every beginning lies evenly; their ``inclusion`` is that of being drawn at
+        all.
+    others : complexity of each unit that the drawn ones stand for.
+    drawn : how many were drawn in all.
     whole : the whole take is one segment.
     """
 
     segments: tuple[Segment, ...]
-    drawn_from: int
-    units: int
+    others: tuple[int, ...]
+    drawn: int
     whole: bool
     more: tuple[Segment, ...] = ()
-    kept: float = 1.0
+
+    @property
+    def certain_complexity(self) -> int:
+        """Of the segments that stand for themselves."""
+        return sum(segment.complexity for segment in self.segments if segment.certain)
 
     def placed(self, place: Callable[[int], int]) -> Plan:
         """The same of a take of which parts were left out before it was planned; ``place``: of a frame that is left, its number in the
@@ -76,21 +89,26 @@ class Plan:
 
 def plan_segments(complexity: Complexity, *, frames: int, count: int = USUAL_SEGMENTS, more: int = 0, seed: int = 1) -> Plan:
     """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames, and ``more`` for one recipe of each codec."""
-    per_unit = _UNIT_CELLS * complexity.frames_per_cell
-    sums = _units(complexity.cell_bytes, _UNIT_CELLS)
+    cells = _UNIT_CELLS if len(complexity.cell_bytes) >= _SHORT_CELLS else _SHORT_UNIT_CELLS
+    per_unit = cells * complexity.frames_per_cell
+    sums, whole = _units(complexity.between_bytes, cells), _units(complexity.cell_bytes, cells)
     # A short last unit is joined to the one before, so that all have a fair length.
     if len(sums) > 1 and frames - (len(sums) - 1) * per_unit < per_unit // 2:
-        last = sums.pop()
-        sums[-1] += last
+        for some in (sums, whole):
+            last = some.pop()
+            some[-1] += last
     if len(sums) <= max(3, count):
-        return Plan((Segment(0, frames, sum(sums), True, 1.0, "whole"),), 0, len(sums), True)
-    order = np.argsort(sums)
+        return Plan((Segment(0, frames, sum(sums), True, 1.0, "whole"),), (), 0, True)
+    mean = sum(sums) / len(sums)
+    sums = [size + round(_FLOOR * mean) + 1 for size in sums]
+    order = np.argsort(whole)
     certain = {int(order[-1]): "hardest", int(order[0]): "easiest"}
     rest = [index for index in range(len(sums)) if index not in certain]
     full = count - len(certain)
     drawn, probability = _draw([sums[i] for i in rest], min(len(rest), full + more), seed)
     kept = _every(drawn, full)
     share = len(kept) / len(drawn)
+    spare = _evenly([place for place in drawn if place not in kept])
     middle = float(np.median([sums[i] for i in rest]))
     typical = min(kept, key=lambda place: abs(sums[rest[place]] - middle))
 
@@ -101,8 +119,19 @@ def plan_segments(complexity: Complexity, *, frames: int, count: int = USUAL_SEG
 
     tried = [segment(index, 1.0, role) for index, role in certain.items()]
     tried += [segment(rest[place], probability[place] * share, "typical" if place == typical else "") for place in kept]
-    others = [segment(rest[place], probability[place]) for place in drawn if place not in kept]
-    return Plan(tuple(sorted(tried, key=lambda s: s.first)), sum(sums[i] for i in rest), len(sums), False, more=tuple(others), kept=share)
+    return Plan(
+        tuple(sorted(tried, key=lambda s: s.first)), tuple(sums[i] for i in rest), len(drawn), False,
+        more=tuple(segment(rest[place], probability[place]) for place in spare),
+    )  # fmt: skip
+
+
+def _evenly(places: list[int]) -> list[int]:
+    """In an order of which every beginning lies evenly through all (van der Corput's, base 2)."""
+
+    def reversed_bits(number: int) -> float:
+        return sum((number >> bit & 1) / 2 ** (bit + 1) for bit in range(number.bit_length()))
+
+    return [places[number] for number in sorted(range(len(places)), key=reversed_bits)]
 
 
 def _units(cells: list[int], per_unit: int) -> list[int]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.machine import was_disturbed
 from yomikomi.core.balance.models import Fidelity, TrialSet
-from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.balance.viewing import WORDS as VIEWING_WORDS
 from yomikomi.core.balance.viewing import FidelityStep, step_of
 from yomikomi.core.video.timecode import spoken
@@ -46,9 +45,9 @@ def none_smaller(own_bytes: float) -> tuple[str, str]:
 def headline(trials: TrialSet, picked: PlanePoint, *, running: bool) -> tuple[str, str]:
     """What the picked copy would be, and what that rests on."""
     told = picked.prediction
-    size, name = told.size_bytes, CODECS[told.recipe.codec].words
+    size, name = told.size_bytes, told.recipe.row.words
     fidelity = told.fidelity
-    head = f"{name}, quality {told.recipe.quality}: {size_text(size.expected)}, {difference_words(fidelity)}."
+    head = f"{name}, {told.recipe.rate.words}: {size_text(size.expected)}, {difference_words(fidelity)}."
     parts = len(trials.segments)
     tried = f"measured on {parts} segments of this take, size estimated from {max(trials.sized_on, parts)}"
     tried = "measured on the whole take" if trials.whole else tried

@@ -13,9 +13,12 @@ from numpy.typing import NDArray
 
 from yomikomi.core.balance.judging import BEFORE, DetailJudge, Judged, to_plane
 from yomikomi.core.balance.metrics import Compared, SampleMeter
-from yomikomi.core.balance.recipes import CODECS, Recipe, set_up
+from yomikomi.core.balance.picture_sizes import picture_sizes
+from yomikomi.core.balance.segments import Segment
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.errors import UnreadableError
+from yomikomi.core.recipes.plan import plan_for, set_up
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.video.planes import bits, luma, rgb
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.load import LoadWatch
@@ -32,24 +35,34 @@ class Trial:
 
     Parameters
     ----------
-    counted_bytes, counted_frames : of the segment itself, without run-up and run-out.
-    inner_keys : key frames in it, the very first frame of the take left out.
-    key_bytes : size of the forced first key frame, 0 if the span begins with the take.
+    between_bytes : of the segment's pictures, without run-up and run-out, and without those that begin something.
+    begun_bytes : of its key pictures, and what its cuts cost where they get none.
+    key_sizes : bytes of every key picture that was seen, in the run-up too, as it would be within a copy.
+    cut_excess : what each cut in it without a key picture costs, bytes.
     seconds_per_frame : of encoding alone, wall clock.
     quiet_part : the part of the time that it would have taken had nobody else used the processors, 0…1.
     ssim, mse : means over the segment.
     judged : what an eye sees of it, by a few pictures.
     """
 
-    counted_bytes: int
+    between_bytes: float
     counted_frames: int
-    inner_keys: int
-    key_bytes: int
     seconds_per_frame: float
     ssim: float
     mse: float
+    begun_bytes: float = 0.0
+    key_sizes: tuple[float, ...] = ()
+    cut_excess: tuple[float, ...] = ()
     quiet_part: float = 1.0
     judged: Judged | None = None
+
+    @property
+    def counted_bytes(self) -> float:
+        """Of the segment itself."""
+        return self.between_bytes + self.begun_bytes
+
+
+Pair = tuple[Segment, Trial]
 
 
 def judge_for(span: TreatedSpan) -> DetailJudge:
@@ -72,14 +85,16 @@ def run_trial(span: TreatedSpan, recipe: Recipe, judge: DetailJudge, reporter: R
         raise UnreadableError(
             f"No frame of {span.path.name} can be decoded from frame {span.segment.first} on.", remedy="Read it again.", path=span.path
         )
-    counted = [p for p in packets if p.pts is not None and p.pts in span.counted]
-    forced = packets[0].size if packets and span.counted.start > 0 else 0
+    sizes = picture_sizes(packets, codec=recipe.codec, cuts=() if recipe.row.cut_keys else span.cuts)
+    inside = slice(span.counted.start, span.counted.stop)
+    cuts = sizes.cuts[inside]
     compared, judged = _compare(span, recipe, packets, judge, reporter, crop_to)
     return Trial(
-        counted_bytes=sum(packet.size for packet in counted),
-        counted_frames=len(counted),
-        inner_keys=sum(1 for packet in counted if packet.is_keyframe and packet.pts),
-        key_bytes=forced,
+        between_bytes=float(sizes.between[inside].sum()),
+        begun_bytes=float(sizes.keys[inside].sum() + cuts.sum()),
+        key_sizes=_keys_as_in_a_copy(sizes.key_sizes.tolist(), span, recipe),
+        cut_excess=tuple(cuts[cuts != 0].tolist()),
+        counted_frames=len(sizes.between[inside]),
         seconds_per_frame=seconds / max(1, frames),
         ssim=float(np.mean([one.ssim for one in compared])) if compared else 0.0,
         mse=float(np.mean([one.mse for one in compared])) if compared else 0.0,
@@ -88,10 +103,16 @@ def run_trial(span: TreatedSpan, recipe: Recipe, judge: DetailJudge, reporter: R
     )
 
 
+def _keys_as_in_a_copy(sizes: list[float], span: TreatedSpan, recipe: Recipe) -> tuple[float, ...]:
+    first = recipe.row.first_key if span.counted.start else 1.0  # at the beginning of a take a copy begins likewise
+    return tuple(size * first if number == 0 else size for number, size in enumerate(sizes))
+
+
 def _encode(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list[av.Packet], float, int]:
-    encoder = av.CodecContext.create(CODECS[recipe.codec].encoder, "w")
+    plan = plan_for(recipe, span.format)
+    encoder = av.CodecContext.create(plan.encoder, "w")
     assert isinstance(encoder, av.VideoCodecContext)
-    set_up(encoder, recipe, span.format)
+    set_up(encoder, recipe, span.format, plan, plan.in_pass(1, None))
     encoder.open()
     lower_all_threads()
     packets: list[av.Packet] = []
@@ -110,7 +131,7 @@ def _encode(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list
 def _compare(
     span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], judge: DetailJudge, reporter: Reporter, crop_to: Path | None
 ) -> tuple[list[Compared], Judged | None]:
-    decoder = av.CodecContext.create(CODECS[recipe.codec].decoder, "r")
+    decoder = av.CodecContext.create(recipe.row.decoder, "r")
     assert isinstance(decoder, av.VideoCodecContext)
     decoder.thread_type = "AUTO"
     decoded = (frame for packet in [*packets, None] for frame in decoder.decode(packet))

@@ -9,32 +9,29 @@ from fractions import Fraction
 from pathlib import Path
 
 from yomikomi.core.balance import estimate
+from yomikomi.core.balance.besides import other_bytes, sound_bytes
 from yomikomi.core.balance.judging import DetailJudge
-from yomikomi.core.balance.models import TrialPoint, TrialSet, TriedSegment
-from yomikomi.core.balance.recipes import (
-    Recipe,
-    check_depth,
-    overhead_bytes,
-    pixel_format_for,
-    sound_bits_per_second,
-)
+from yomikomi.core.balance.models import Estimate, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.segments import USUAL_SEGMENTS, Segment, plan_segments
-from yomikomi.core.balance.spans import TreatedSpan
+from yomikomi.core.balance.sizing import Anchor, Starts, half_width, picture_bytes
+from yomikomi.core.balance.spans import TreatedSpan, cuts_of
 from yomikomi.core.balance.trial import Trial, busiest_place, judge_for, run_trial, save_crop
 from yomikomi.core.reading.current import check_current
-from yomikomi.core.reading.models import Complexity, Reading, Sound
+from yomikomi.core.reading.models import Complexity, Reading
+from yomikomi.core.recipes.plan import check_depth, pixel_format_for
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.sounding import channels_after
 from yomikomi.core.treatment.timing import Timing, length_of
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import tame_encoders
 
-# Segments tried with one recipe of each codec, besides those tried with all, where many recipes are compared.
+# Segments tried with one recipe of each codec at most, besides those tried with all; fewer, once an interval is as narrow as this on
+# at least so many.
 SIZING_SEGMENTS = 12
+_NARROW, _FEWEST_MORE = 0.05, 4
 # Of a take of less than a minute fewer are tried, with wider intervals: trying it takes long enough against copying it.
-_SHORT_S, _SHORT_SEGMENTS, _SHORT_SIZING = 60.0, 5, 5
-_SOUND_PACKET = {"aac": Fraction(1024, 48_000), "opus": Fraction(960, 48_000)}
+_SHORT_S, _SHORT_SEGMENTS, _SHORT_SIZING = 60.0, 5, 6
 
 
 @dataclass(frozen=True)
@@ -87,6 +84,7 @@ class _Bench:
         self.so_far: TrialSet | None = None
         self.rate = request.treatment.output_rate(Fraction(self.reading.rate.nominal))
         self.frames = self.timing.frames
+        self.cuts = [self.timing.outputs(cut, cut + 1).start for cut in cuts_of(self.reading)]
 
     def _kept_complexity(self) -> tuple[Complexity, Callable[[int], int], int]:
         """Of what the treatment keeps of the take: complexity, the number in the take of a frame that is left, how many are left."""
@@ -96,7 +94,7 @@ class _Bench:
         each, last = whole.frames_per_cell, max(0, len(whole.cell_bytes) - 1)
         parts = [self.timing.source(part, reach=0) for part in self.timing.kept.parts]
         cells = sorted({min(cell, last) for part in parts for cell in range(part.start // each, max(1, -(-part.stop // each)))})
-        left = Complexity(frames_per_cell=each, cell_bytes=[whole.cell_bytes[cell] for cell in cells] if whole.cell_bytes else [])
+        left = whole.of_cells(cells)
         count = max(1, min(frames, (cells[-1] + 1) * each) - cells[-1] * each + (len(cells) - 1) * each)
         return left, lambda frame: cells[min(frame // each, len(cells) - 1)] * each + frame % each, count
 
@@ -107,6 +105,8 @@ class _Bench:
             self._try_segment(segment, first=number == 0)
         for number, segment in enumerate(self.plan.more if self.anchors else (), 1):
             self._size_segment(segment, number)
+            if number % 4 == 0:
+                self._say("")
         return self.summary(complete=True)
 
     def _try_segment(self, segment: Segment, *, first: bool) -> None:
@@ -115,11 +115,11 @@ class _Bench:
         spans: dict[str, tuple[TreatedSpan, DetailJudge]] = {}
         shown = segment.role in {"hardest", "whole"} and self.request.folder is not None
         for recipe in _middle_first(self.request.recipes) if first else self.request.recipes:
-            kind = pixel_format_for(recipe.codec, bit_depth=self.reading.bit_depth)
+            kind = pixel_format_for(recipe, bit_depth=self.reading.bit_depth)
             if kind not in spans:
                 spans = {kind: self._span(segment, kind)}
             span, judge = spans[kind]
-            name = f"{recipe.codec}-{recipe.quality}.png"
+            name = f"{recipe.file_words}.png"
             folder = self.request.folder
             if shown and folder is not None and not self.crops:
                 self._save_source(span, folder / "source.png")
@@ -138,13 +138,21 @@ class _Bench:
     def _size_segment(self, segment: Segment, number: int) -> None:
         spans: dict[str, tuple[TreatedSpan, DetailJudge]] = {}
         for codec, recipe in self.anchors.items():
-            kind = pixel_format_for(codec, bit_depth=self.reading.bit_depth)
+            if self._is_narrow(recipe):
+                self.done += 1
+                continue
+            kind = pixel_format_for(recipe, bit_depth=self.reading.bit_depth)
             if kind not in spans:
                 spans = {kind: self._span(segment, kind)}
             self._say(f"{recipe.words} on {number} of {len(self.plan.more)} more parts, to size the take")
             span, judge = spans[kind]
             self.sizing[codec].append((segment, run_trial(span, recipe, judge, self.reporter)))
             self.done += 1
+
+    def _is_narrow(self, recipe: Recipe) -> bool:
+        """Whether more segments would not make the size of a codec's recipes any surer than trials can tell it."""
+        sampled = half_width(self._picture_bytes(recipe)) ** 2 - recipe.row.size_floor**2
+        return len(self.sizing[recipe.codec]) >= _FEWEST_MORE and sampled <= _NARROW**2
 
     def _span(self, segment: Segment, pixel_format: str) -> tuple[TreatedSpan, DetailJudge]:
         span = TreatedSpan(self.request.path, self.reading, self.request.treatment, segment, pixel_format, self.reporter)
@@ -174,7 +182,7 @@ class _Bench:
             rate=f"{self.rate.numerator}/{self.rate.denominator}",
             frames=self.frames,
             duration_seconds=self._seconds,
-            sound_bytes=self._sound_bytes(recipes[0]),
+            sound_bytes=sound_bytes(self.reading, treatment, recipes[0]),
             segments=[TriedSegment(first_frame=s.first, frames=s.frames, role=s.role) for s in self.plan.segments],
             sized_on=len(self.plan.segments) + min((len(pairs) for pairs in self.sizing.values()), default=0),
             whole=self.plan.whole,
@@ -191,13 +199,12 @@ class _Bench:
 
     def _point(self, recipe: Recipe) -> TrialPoint:
         pairs = self.found[recipe]
-        keys = estimate.periodic_key_bytes(pairs, frames=self.frames, key_distance=round(5 * self.rate))
         anchor = self._anchor_of(recipe)
-        picture = estimate.picture_bytes(pairs, self.plan, total_complexity=sum(self.complexity.cell_bytes), key_bytes=keys, anchor=anchor)
+        picture = self._picture_bytes(recipe)
         ssim, psnr = estimate.sample_fidelity(pairs, self.plan, anchor)
         return TrialPoint(
             recipe=recipe,
-            size_bytes=estimate.add_bytes(picture, self._sound_bytes(recipe) + self._overhead(recipe)),
+            size_bytes=_with_other(picture, other_bytes(self.reading, self.request.treatment, recipe)),
             ssim_db=round(ssim, 3),
             psnr_db=round(psnr, 3),
             detail=estimate.detail(pairs, self.plan, anchor),
@@ -208,26 +215,22 @@ class _Bench:
             crop=self.crops.get(recipe),
         )
 
-    def _anchor_of(self, recipe: Recipe) -> estimate.Anchor | None:
-        """The anchor of a recipe's codec, once it was tried on all its segments."""
+    def _picture_bytes(self, recipe: Recipe) -> Estimate:
+        starts = Starts.of(
+            self.cuts, frames=self.frames, distance=max(1, round(recipe.key_seconds * self.rate)), cut_keys=recipe.row.cut_keys
+        )  # fmt: skip
+        return picture_bytes(self.found[recipe], self.plan, starts, floor=recipe.row.size_floor, anchor=self._anchor_of(recipe))
+
+    def _anchor_of(self, recipe: Recipe) -> Anchor | None:
+        """The anchor of a recipe's codec, once it was tried on all planned segments."""
         known = self.anchors.get(recipe.codec)
-        if known is None or len(self.sizing[recipe.codec]) < len(self.plan.more):
+        if known is None or len(self.found[known]) < len(self.plan.segments):
             return None
-        return estimate.Anchor(self.found[known], self.sizing[recipe.codec])
+        return Anchor(self.found[known], self.sizing[recipe.codec])
 
-    @property
-    def _kept_sounds(self) -> list[Sound]:
-        return [s for s in self.reading.sound if self.request.treatment.takes_sound(s.index)]
 
-    def _sound_bytes(self, recipe: Recipe) -> int:
-        sounds = [(s, channels_after(self.request.treatment, s.index, s.channels)) for s in self._kept_sounds]
-        own = sum(min(s.seconds, self._seconds) * sound_bits_per_second(recipe, channels) / 8 for s, channels in sounds)
-        joined = sum(self._seconds * sound_bits_per_second(recipe, one.channels) / 8 for one in self.request.treatment.joined)
-        return int(own + joined)
-
-    def _overhead(self, recipe: Recipe) -> int:
-        packets = sum(int(min(s.seconds, self._seconds) / _SOUND_PACKET[recipe.sound_codec]) for s in self._kept_sounds)
-        return overhead_bytes(frames=self.frames, sound_packets=packets, container=recipe.container)
+def _with_other(picture: Estimate, more: float) -> Estimate:
+    return Estimate(expected=round(picture.expected + more), low=round(picture.low + more), high=round(picture.high + more))
 
 
 def _middle_first(recipes: tuple[Recipe, ...]) -> list[Recipe]:
@@ -236,11 +239,11 @@ def _middle_first(recipes: tuple[Recipe, ...]) -> list[Recipe]:
 
 
 def _anchors(recipes: tuple[Recipe, ...]) -> dict[str, Recipe]:
-    """For each codec with several recipes the middle one: it sizes the take for the others."""
+    """For each codec the middle one of its recipes: it sizes the take for the others."""
     by_codec: dict[str, list[Recipe]] = {}
-    for recipe in sorted(recipes, key=lambda recipe: recipe.quality):
+    for recipe in sorted(recipes, key=lambda recipe: recipe.quality or 0):
         by_codec.setdefault(recipe.codec, []).append(recipe)
-    return {codec: known[len(known) // 2] for codec, known in by_codec.items() if len(known) > 1}
+    return {codec: known[len(known) // 2] for codec, known in by_codec.items()}
 
 
 def run_trials(request: TrialRequest, reporter: Reporter) -> TrialSet:

@@ -8,12 +8,12 @@ from pathlib import Path
 from sqlalchemy import select
 
 from yomikomi.core.balance.models import Prediction
-from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.ledger.schema import Copy
 from yomikomi.core.ledger.store import Room, now_text
 from yomikomi.core.ledger.views import CopyView
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work.new_file import rename_new

@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from yomikomi.core.balance.recipes import Recipe
     from yomikomi.core.ledger.views import CarrierView
+    from yomikomi.core.recipes.recipe import Recipe
 
 
 def next_label(taken: Iterable[str], prefix: str = "K") -> str:
@@ -29,4 +29,4 @@ def safe_name(text: str) -> str:
 
 
 def copy_stem(carrier: CarrierView, recipe: Recipe) -> str:
-    return f"{safe_name(f'{carrier.label} {carrier.title}')}-{recipe.codec}-{recipe.quality}"
+    return f"{safe_name(f'{carrier.label} {carrier.title}')}-{recipe.file_words}"

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from yomikomi.core.balance.models import Prediction
-from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.errors import UnfinishedError, YomikomiError
 from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView, CopyView
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.copying import CopyRequest, CopyResult
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.work.new_file import free_name

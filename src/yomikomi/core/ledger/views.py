@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from yomikomi.core.balance import TRIALS_VERSION
 from yomikomi.core.balance.models import Prediction, TrialSet
-from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.capture.settings import TakeDetails
 from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TreatmentRow, TrialRow
 from yomikomi.core.ledger.spine import Spine, TakeSpine, Written
@@ -21,6 +20,7 @@ from yomikomi.core.planning.intake import CarrierDetails
 from yomikomi.core.reading.cards.advice import Origin
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import overrule
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.copying import CopyResult
 from yomikomi.core.treatment.model import Treatment
 

@@ -254,7 +254,7 @@ def _complexity(one: Pass, frames: int, rate: RateVerdict) -> Complexity:
     meter = one.meters.complexity
     sizes = meter.finish() if meter else []
     if one.request.mode == "full" or not sizes:
-        return make_complexity(sizes, rate=rate.nominal)
+        return make_complexity(sizes, meter.keys() if meter else [], rate=rate.nominal)
     return sampled_complexity(sizes, pairwise_windows(one.windows, len(sizes)), frames)
 
 

@@ -21,7 +21,7 @@ from yomikomi.core.work.new_file import write_over
 from yomikomi.core.work.text import printable
 
 # Raised when measurements change, so that old readings are not taken for new ones.
-_MEASURES = 3
+_MEASURES = 4
 _MOST_KEPT = 400
 
 

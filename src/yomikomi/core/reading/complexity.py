@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from yomikomi.core.video.planes import plane_samples
 
-_OPTIONS = {"preset": "superfast", "crf": "23", "x264-params": "bframes=0:rc-lookahead=10"}
+_OPTIONS = {"preset": "superfast", "crf": "23", "x264-params": "bframes=0:rc-lookahead=10:keyint=infinite"}
 
 
 _EVERY = 2
@@ -29,6 +29,7 @@ class ComplexityMeter:
         self._rate = rate
         self._encoder: av.VideoCodecContext | None = None
         self._bytes: list[int] = []
+        self._key: list[bool] = []
         self._fed = 0
 
     def feed(self, small: NDArray[np.uint8]) -> None:
@@ -51,9 +52,14 @@ class ComplexityMeter:
             self._take(self._encoder.encode(None))
         return [self._bytes[number // _EVERY] // _EVERY for number in range(min(self._fed, _EVERY * len(self._bytes)))]
 
+    def keys(self) -> list[bool]:
+        """After ``finish``, of the same frames: whether their bytes are those of a key picture, which only a cut brings here."""
+        return [self._key[number // _EVERY] for number in range(min(self._fed, _EVERY * len(self._bytes)))]
+
     def _take(self, packets: list[av.Packet]) -> None:
         # Without B-frames packets come in showing order.
         self._bytes.extend(packet.size for packet in packets)
+        self._key.extend(packet.is_keyframe for packet in packets)
 
     def _open(self, width: int, height: int) -> av.VideoCodecContext:
         context = av.CodecContext.create("libx264", "w")

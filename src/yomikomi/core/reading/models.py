@@ -6,6 +6,7 @@ one of version 2 in which nothing else was measured (``None``).
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 from typing import Literal
 
@@ -278,6 +279,18 @@ class Complexity(Document):
 
     frames_per_cell: int
     cell_bytes: list[int]
+    cell_key_bytes: list[int] = Field(default_factory=list, description="of key pictures among them; empty where that was not kept")
+
+    @property
+    def between_bytes(self) -> list[int]:
+        """Of all pictures but key pictures, a cell each."""
+        keys = self.cell_key_bytes or [0] * len(self.cell_bytes)
+        return [size - key for size, key in zip(self.cell_bytes, keys, strict=True)]
+
+    def of_cells(self, cells: Sequence[int]) -> Complexity:
+        """Of some cells, in that order."""
+        some = [[sizes[cell] for cell in cells] if sizes else [] for sizes in (self.cell_bytes, self.cell_key_bytes)]
+        return Complexity(frames_per_cell=self.frames_per_cell, cell_bytes=some[0], cell_key_bytes=some[1])
 
 
 class Doubt(Document):

@@ -86,10 +86,13 @@ def _losses(losses: Losses | None, bins: int, per_bin: int) -> list[int]:
     return [int(mark) for mark in marks]
 
 
-def make_complexity(frame_bytes: list[int], *, rate: Fraction) -> Complexity:
+def make_complexity(frame_bytes: list[int], keys: list[bool], *, rate: Fraction) -> Complexity:
     per_cell = max(1, round(_CELL_SECONDS * rate))
-    sums = [sum(frame_bytes[start : start + per_cell]) for start in range(0, len(frame_bytes), per_cell)]
-    return Complexity(frames_per_cell=per_cell, cell_bytes=sums)
+    key_bytes = [size if key else 0 for size, key in zip(frame_bytes, keys, strict=True)]
+    sums, key_sums = (
+        [sum(sizes[start : start + per_cell]) for start in range(0, len(sizes), per_cell)] for sizes in (frame_bytes, key_bytes)
+    )
+    return Complexity(frames_per_cell=per_cell, cell_bytes=sums, cell_key_bytes=key_sums)
 
 
 def sampled_complexity(frame_bytes: list[int], windows: Sequence[tuple[Window, int]], frames: int) -> Complexity:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import tempfile
 import time
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
@@ -12,9 +13,15 @@ from pathlib import Path
 import av
 import av.container
 
-from yomikomi.core.balance.recipes import CODECS, Recipe, check_depth, pixel_format_for, set_up, sound_layout
+from yomikomi.core.balance.besides import other_bytes
+from yomikomi.core.balance.searching import quality_for_size
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.plan import EncoderPlan, check_depth, pixel_format_for, set_up
+from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.recipes.sound import sound_layout
+from yomikomi.core.run.aiming import Aim
+from yomikomi.core.run.first_pass import first_pass, kept_pictures
 from yomikomi.core.run.joining import JoinedTrack
 from yomikomi.core.run.line21_track import Line21Track
 from yomikomi.core.run.others import NONE_CARRIED, Carried, Others, uncounted
@@ -24,7 +31,7 @@ from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Piece
 from yomikomi.core.treatment.sounding import sound_plan
 from yomikomi.core.treatment.steps import Fade
-from yomikomi.core.treatment.timing import Timing
+from yomikomi.core.treatment.timing import Timing, length_of
 from yomikomi.core.treatment.tracks import has_line21
 from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, use_threads
 from yomikomi.core.video.geometry import Geometry
@@ -34,9 +41,11 @@ from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import lower_all_threads, tame_encoders
 
 _REPORT_PERIOD_S = 0.1
-_FORMATS = {"mp4": "mp4", "mkv": "matroska"}
+_FORMATS = {"mp4": "mp4", "mkv": "matroska", "mov": "mov"}
 # The index in front, so that a copy plays while it loads.
-_OPTIONS: dict[str, dict[str, str]] = {"mp4": {"movflags": "+faststart"}, "mkv": {"cues_to_front": "1"}}
+_OPTIONS: dict[str, dict[str, str]] = {
+    "mp4": {"movflags": "+faststart"}, "mov": {"movflags": "+faststart"}, "mkv": {"cues_to_front": "1"},
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -53,7 +62,7 @@ class CopyRequest:
 
 @dataclass(frozen=True)
 class CopyProgress:
-    """``step`` is encoding or verifying; ``part`` 0…1 of that step."""
+    """``step``: first pass, encoding, encoding again (nearer to a size) or verifying; ``part`` 0…1 of it."""
 
     step: str
     part: float
@@ -96,20 +105,28 @@ class Encoded:
     carried: Carried = NONE_CARRIED
 
 
+def chain_of(request: CopyRequest) -> Chain:
+    """The treatment that a copy's pictures go through."""
+    return chain_for(
+        request.reading, request.treatment,
+        pixel_format=pixel_format_for(request.recipe, bit_depth=request.reading.bit_depth, source=request.reading.pixel_format),
+        most_filled_s=None if request.fill_gaps else MOST_FILLED_S, path=request.path,
+    )  # fmt: skip
+
+
 class _Encode:
-    def __init__(self, request: CopyRequest, reporter: Reporter) -> None:
+    """One pass that writes. ``plan``: what the encoder is told; ``stats``: what a first pass left; ``step``: what this is to a person."""
+
+    def __init__(self, request: CopyRequest, reporter: Reporter, plan: EncoderPlan, stats: Path | None, step: str) -> None:
         self.request, self.reporter = request, reporter
+        self.plan, self.stats, self.step = plan, stats, step
         reading = request.reading
-        self.chain: Chain = chain_for(
-            reading, request.treatment,
-            pixel_format=pixel_format_for(request.recipe.codec, bit_depth=reading.bit_depth),
-            most_filled_s=None if request.fill_gaps else MOST_FILLED_S, path=request.path,
-        )  # fmt: skip
+        self.chain = chain_of(request)
         self.timing = Timing.of(reading, request.treatment)
         self.expected = max(1, self.timing.frames)
         self.faded = request.treatment.get(Fade) is not None
         self.frames = 0
-        self.bytes = 0
+        self.bytes = self.picture_bytes = 0
         self.started = time.monotonic()
         self.told_at = 0.0
         self.first = Fraction(reading.first_seconds)
@@ -152,10 +169,10 @@ class _Encode:
 
     def _add_picture(self, sink: av.container.OutputContainer) -> av.VideoStream:
         recipe, treated = self.request.recipe, self.chain.format
-        stream = sink.add_stream(CODECS[recipe.codec].encoder, rate=treated.rate)
+        stream = sink.add_stream(self.plan.encoder, rate=treated.rate)
         assert isinstance(stream, av.VideoStream)
-        set_up(stream.codec_context, recipe, treated)
-        if recipe.codec == "hevc" and recipe.container == "mp4":
+        set_up(stream.codec_context, recipe, treated, self.plan, self.plan.in_pass(self.plan.passes, self.stats))
+        if recipe.codec == "hevc" and recipe.container != "mkv":
             stream.codec_context.codec_tag = "hvc1"  # players that go by the tag do not know the other one
         return stream
 
@@ -216,7 +233,7 @@ class _Encode:
             self._mux(sink, joined.until(self.timing.seconds))
         if self.frames == 0:
             raise UnreadableError(f"No frame of {self.request.path.name} can be decoded.", remedy="Read it again.")
-        self._mux(sink, video.encode(None))
+        self._mux_pictures(sink, video.encode(None))
         for track in tracks.values():
             self._mux(sink, track.finish())
         for joined in self.joined:
@@ -227,18 +244,13 @@ class _Encode:
     def _picture(self, frame: av.VideoFrame | None, sink: av.container.OutputContainer, video: av.VideoStream) -> None:
         if self.line21 is not None:
             self.captions += self.line21.look(frame) if frame is not None else self.line21.finish()
-        for treated in self.chain.push(frame):
-            if self.timing.cut:
-                number = self.timing.kept.number(treated.pts or 0)
-                if number is None:
-                    continue
-                treated.pts = number
+        for treated in kept_pictures(self.chain.push(frame), self.timing):
             if self.frames == 0:
                 video.codec_context.open(strict=False)
                 lower_all_threads()
                 if self.others is not None:
                     self._mux(sink, self.others.packets(self.reporter.check))
-            self._mux(sink, video.encode(treated))
+            self._mux_pictures(sink, video.encode(treated))
             self.frames += 1
             for joined in self.joined:
                 self._mux(sink, joined.until(self.frames / self.timing.rate))
@@ -246,6 +258,10 @@ class _Encode:
         if self.frames:
             self._mux(sink, self.captions)
             self.captions = []
+
+    def _mux_pictures(self, sink: av.container.OutputContainer, packets: list[av.Packet]) -> None:
+        self.picture_bytes += sum(packet.size for packet in packets)
+        self._mux(sink, packets)
 
     def _mux(self, sink: av.container.OutputContainer, packets: Iterable[av.Packet]) -> None:
         for packet in packets:
@@ -258,13 +274,18 @@ class _Encode:
         if now - self.told_at < _REPORT_PERIOD_S:
             return
         self.told_at = now
-        part = min(1.0, self.frames / self.expected)
-        spent = now - self.started
-        self.reporter.report(CopyProgress("encoding", part, self.frames, self.bytes, spent * (1 - part) / part if part > 0.005 else 0.0))
+        tell(self.reporter, self.step, frames=self.frames, of=self.expected, size=self.bytes, spent=now - self.started)
+
+
+def tell(reporter: Reporter, step: str, *, frames: int, of: int, size: int, spent: float) -> None:
+    """``spent``: seconds since the step began."""
+    part = min(1.0, frames / of)
+    reporter.report(CopyProgress(step, part, frames, size, spent * (1 - part) / part if part > 0.005 else 0.0))
 
 
 def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
-    """Treat and encode a take into ``part``, a file of :func:`new_file`, which gives it its name once it is proven.
+    """Treat and encode a take into ``part``, a file of :func:`new_file`, which gives it its name once it is proven. Where a size or an
+    average is asked for, as often as it takes to hit it.
 
     Raises CancelledError, WrongUseError (a recipe that does not fit), UnreadableError, UnfinishedError; OSError for the drive.
     """
@@ -272,21 +293,55 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
     recipe.check()
     tame_encoders()
     started = time.monotonic()
-    job = _Encode(request, reporter)
-    check_depth(recipe, transfer=job.chain.format.colour.transfer, bit_depth=reading.bit_depth)
+    treated = chain_of(request).format
+    check_depth(recipe, transfer=treated.colour.transfer, bit_depth=reading.bit_depth)
+    aim = Aim(
+        recipe, treated, seconds=length_of(reading, request.treatment),
+        other_bytes=other_bytes(reading, request.treatment, recipe), quality=first_quality(request, reporter),
+    )  # fmt: skip
     try:
-        job.run(part)
-        treated = job.chain.format
-        if recipe.container == "mkv":
-            set_display_shape(part, Geometry(treated.geometry.width, treated.geometry.height, treated.geometry.sample_aspect))
+        with tempfile.TemporaryDirectory(prefix="yomikomi-pass-") as folder:
+            job = _until_hit(request, part, reporter, aim, Path(folder) / "stats")
     except OSError:
         raise  # the drive; told by whoever knows the file's name
     except (av.error.FFmpegError, MemoryError) as error:
         raise UnfinishedError(
-            f"{CODECS[recipe.codec].words} could not be encoded from {request.path.name}: {getattr(error, 'strerror', None) or error}.",
+            f"{recipe.row.words} could not be encoded from {request.path.name}: {getattr(error, 'strerror', None) or error}.",
             remedy="The take is untouched. Try another codec, or read the take again.", path=request.path,
         ) from error  # fmt: skip
     return Encoded(
         part, job.frames, treated.rate, part.stat().st_size, time.monotonic() - started, tuple(job.sounds), job.damage,
         job.chain.filled, job.chain.dropped, tuple(job.not_carried), job.carried,
     )  # fmt: skip
+
+
+def _until_hit(request: CopyRequest, part: Path, reporter: Reporter, aim: Aim, stats: Path) -> _Encode:
+    """Encode until the aim is hit, or as often as is sensible."""
+    if aim.plan.passes > 1:
+        _first_pass(request, reporter, aim.plan, stats)
+    while True:
+        plan = aim.plan
+        job = _Encode(request, reporter, plan, stats if plan.passes > 1 else None, "encoding again" if aim.tries else "encoding")
+        job.run(part)
+        treated = job.chain.format.geometry
+        if request.recipe.container == "mkv":
+            set_display_shape(part, Geometry(treated.width, treated.height, treated.sample_aspect))
+        if aim.hit(picture_bytes=job.picture_bytes, file_bytes=part.stat().st_size) or not aim.again_possible:
+            return job
+
+
+def _first_pass(request: CopyRequest, reporter: Reporter, plan: EncoderPlan, stats: Path) -> None:
+    timing, started = Timing.of(request.reading, request.treatment), time.monotonic()
+
+    def count(done: int) -> None:
+        reporter.check()
+        tell(reporter, "first pass", frames=done, of=max(1, timing.frames), size=0, spent=time.monotonic() - started)
+
+    first_pass(request.path, chain_of(request), timing, request.recipe, plan, stats, count)
+
+
+def first_quality(request: CopyRequest, reporter: Reporter) -> float | None:
+    """Where the search for a size begins, of codecs that hit it by their quality; None of others."""
+    if request.recipe.rate.kind != "size" or request.recipe.row.two_passes:
+        return None
+    return quality_for_size(request.path, request.reading, request.treatment, request.recipe, reporter)

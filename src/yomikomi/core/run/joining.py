@@ -9,7 +9,7 @@ from fractions import Fraction
 import av
 import av.container
 
-from yomikomi.core.balance.recipes import Recipe
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.joined import JoinedSound, open_joined
 from yomikomi.core.treatment.model import Treatment

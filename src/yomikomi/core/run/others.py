@@ -11,7 +11,7 @@ from typing import Any
 import av
 import av.container
 
-from yomikomi.core.balance.recipes import sound_layout
+from yomikomi.core.recipes.sound import sound_layout
 from yomikomi.core.run.text_track import TextTrack
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Pieces

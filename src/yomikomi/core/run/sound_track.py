@@ -11,15 +11,15 @@ import av.container
 import av.filter
 import numpy as np
 
-from yomikomi.core.balance.recipes import Recipe, sound_bits_per_second, sound_layout
+from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.recipes.sound import SOUND_CODECS, SOUND_RATE, sound_layout
 from yomikomi.core.treatment.joints import Joints
 from yomikomi.core.treatment.pieces import Pieces
 from yomikomi.core.treatment.sounding import SoundPlan
 from yomikomi.core.treatment.stretching import Stretcher
 from yomikomi.core.video.blocks import part_of
 
-_ENCODERS = {"aac": ("aac", 1024, "fltp"), "opus": ("libopus", 960, "flt")}
-_RATE = 48_000
+_RATE = SOUND_RATE
 # A longer gap is filled by silence in pieces of this; the library would make all of it at once.
 _SILENCE_S = Fraction(1, 2)
 
@@ -46,13 +46,15 @@ class SoundTrack:
     ) -> None:
         self.source = source
         self._filters = plan.filters if plan is not None else ()
-        name, self._frame_size, self._format = _ENCODERS[recipe.sound_codec]
-        channels = plan.channels if plan is not None else source.codec_context.channels
+        codec = SOUND_CODECS[recipe.sound_codec]
+        self._frame_size, self._format = codec.packet_samples, codec.sample_format
+        channels = recipe.channels_of(plan.channels if plan is not None else source.codec_context.channels)
         self._layout = sound_layout(channels)[0]
-        stream = sink.add_stream(name, rate=_RATE, layout=self._layout)
+        stream = sink.add_stream(codec.encoder, rate=_RATE, layout=self._layout)
         assert isinstance(stream, av.AudioStream)
         self.stream = stream
-        self.stream.codec_context.bit_rate = sound_bits_per_second(recipe, channels)
+        if codec.lossless_share is None:
+            self.stream.codec_context.bit_rate = recipe.sound_bits_per_second(channels)
         for key in ("language", "title"):
             if source.metadata.get(key):
                 self.stream.metadata[key] = source.metadata[key]

@@ -205,7 +205,7 @@ def _colour(expected: Expected, found: ColourTags) -> Check:
 
 
 def _index(expected: Expected, path: Path) -> Check:
-    front = _first_of(path, (b"moov", b"mdat")) == b"moov" if expected.container == "mp4" else index_in_front(path)
+    front = _first_of(path, (b"moov", b"mdat")) == b"moov" if expected.container in {"mp4", "mov"} else index_in_front(path)
     return Check(name="index in front", passed=front, found="in front" if front else "behind the pictures, or missing")
 
 

@@ -10,9 +10,9 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from yomikomi.core.balance.curves import PlanePoint
-from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.balance.sentences import noise_words
 from yomikomi.core.balance.viewing import STEPS
+from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme

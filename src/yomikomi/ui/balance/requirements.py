@@ -7,8 +7,8 @@ from collections.abc import Iterable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
-from yomikomi.core.balance.recipes import EFFORTS
 from yomikomi.core.balance.viewing import STEPS, VIEWINGS, FidelityStep, Viewing
+from yomikomi.core.recipes.codecs import EFFORTS
 from yomikomi.core.work.text import capital
 from yomikomi.ui.kept import read_kept
 from yomikomi.ui.widgets.basics import label, row

@@ -12,12 +12,13 @@ from PySide6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 from yomikomi.core.balance.choice import choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
 from yomikomi.core.balance.models import TrialPoint, TrialSet
-from yomikomi.core.balance.recipes import CODECS, EFFORTS, effort_of, usual_recipes
 from yomikomi.core.balance.sentences import TRIALS_STOPPED, before_trials, headline, none_fits, none_smaller
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials, segments_for
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.trials import Ground
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.recipes.codecs import EFFORTS
+from yomikomi.core.recipes.recipe import effort_of, usual_recipes
 from yomikomi.core.run.others import left_before
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.video.timecode import clock, frame_clock
@@ -283,10 +284,10 @@ class BalanceStation(Station):
             self.plane.show_own(self._own_bytes)
         best = next((c.point for c in found if c.key == "best"), None)
         self.plane.show_best(best)
-        known = {(p.prediction.recipe.codec, p.prediction.recipe.quality): p for curve in self.plane_data.values() for p in curve}
+        known = {(p.prediction.recipe.codec, p.prediction.recipe.level): p for curve in self.plane_data.values() for p in curve}
         kept = self.picked.prediction.recipe if self.picked else None
-        if self._picked_by_hand and kept and (kept.codec, kept.quality) in known:
-            self.picked = known[kept.codec, kept.quality]
+        if self._picked_by_hand and kept and (kept.codec, kept.level) in known:
+            self.picked = known[kept.codec, kept.level]
         else:
             self.picked = found[0].point if found else None
 
@@ -316,14 +317,14 @@ class BalanceStation(Station):
 
     def _show_crops(self) -> None:
         trials, folder = self._trials, self._folder
-        measured = {(p.recipe.codec, p.recipe.quality): p for p in trials.points if p.crop} if trials else {}
+        measured = {(p.recipe.codec, p.recipe.level): p for p in trials.points if p.crop} if trials else {}
         if trials is None or folder is None or not measured or self.picked is None:
             self.crops_head.setText("")
             for crop in self.crops:
                 crop.put(None, "", "")
             return
         recipe = self.picked.prediction.recipe
-        near = min(measured.values(), key=lambda p: (p.recipe.codec != recipe.codec, abs(p.recipe.quality - recipe.quality)))
+        near = min(measured.values(), key=lambda p: (p.recipe.codec != recipe.codec, abs(p.recipe.level - recipe.level)))
         others = [p for p in measured.values() if p is not near]
         other = min(
             others, key=lambda p: (p.recipe.codec == recipe.codec, abs(p.size_bytes.expected - near.size_bytes.expected)), default=near
@@ -333,7 +334,7 @@ class BalanceStation(Station):
         self.crops_head.setText(f"Hardest moment, {frame_clock(hard.first_frame + hard.frames // 2, rate)} · same place, 1:1 pixels")
         self.crops[0].put(folder / (trials.source_crop or ""), "treated take", "")
         for crop, point in ((self.crops[1], near), (self.crops[2], other)):
-            crop.put(folder / (point.crop or ""), f"{CODECS[point.recipe.codec].words} {point.recipe.quality}", self._seen(point))
+            crop.put(folder / (point.crop or ""), f"{point.recipe.row.words} {point.recipe.level}", self._seen(point))
 
     @property
     def _own_bytes(self) -> float | None:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from yomikomi.core.balance.models import Prediction
-from yomikomi.core.balance.recipes import Recipe
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.run_queue import ask_copy, next_copy, write_failed, write_made, write_stopped
 from yomikomi.core.ledger.views import CarrierView, CopyView
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.copying import make_copy
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState

@@ -8,11 +8,11 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTime, QTimer, Signal
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QGridLayout, QTimeEdit, QWidget
 
-from yomikomi.core.balance.recipes import CODECS
 from yomikomi.core.ledger.outlook import works_of
 from yomikomi.core.planning.data_rates import CAPTURE_CODECS
 from yomikomi.core.planning.forecast import Bar, Forecast, Wish, clock_time, forecast
 from yomikomi.core.planning.spans import Span
+from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import counted, size_text
 from yomikomi.ui import theme

@@ -1,0 +1,147 @@
+"""The options with which commands name a recipe, and what they come to."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Literal
+
+import typer
+
+from yomikomi.core.errors import WrongUseError
+
+if TYPE_CHECKING:
+    from yomikomi.core.recipes.codecs import Codec
+    from yomikomi.core.recipes.rates import Rate
+    from yomikomi.core.recipes.recipe import Recipe
+
+CodecOption = Annotated[
+    Literal["h264", "hevc", "av1", "mpeg2", "ffv1", "rdd36", "vc3"] | None, typer.Option("--codec", help="Codec of the copy.")
+]
+QualityOption = Annotated[
+    int | None, typer.Option("--quality", help="Constant-quality value: 0–51 (AV1: 0–63, MPEG-2: 1–31), smaller looks better.")
+]
+SpeedOption = Annotated[str | None, typer.Option("--speed", help="Encoder preset: slower packs better; of RDD 36 and VC-3 the profile.")]
+ContainerOption = Annotated[
+    Literal["mp4", "mkv", "mov"] | None, typer.Option("--container", help="What the output's name says, else the codec's usual one.")
+]
+CapOption = Annotated[str | None, typer.Option("--cap", help="With --quality: a rate never exceeded over a second, as 4M or 4000k.")]
+AverageOption = Annotated[str | None, typer.Option("--average", help="Average rate of the pictures, as 2000k.")]
+PassesOption = Annotated[
+    int | None, typer.Option("--passes", min=1, max=2, help="With --average: two passes (as a rule) or one.")
+]
+SizeOption = Annotated[str | None, typer.Option("--target-size", help="Size of the whole file, as 700MB; it will not be larger.")]
+ConstantOption = Annotated[str | None, typer.Option("--constant", help="The same rate all through, as 8M.")]
+LosslessOption = Annotated[bool, typer.Option("--lossless", help="Every sample as it went in.")]
+RecipeOption = Annotated[Path | None, typer.Option("--recipe", help="A recipe as JSON, in place of all other options of it.")]
+SoundOption = Annotated[Literal["aac", "opus", "ac3", "flac", "pcm"] | None, typer.Option("--audio-codec", "--sound", help="Sound codec.")]
+SoundRateOption = Annotated[int | None, typer.Option("--audio-kbps", help="Rate of each sound stream for two channels; one takes half.")]
+ChannelsOption = Annotated[int | None, typer.Option("--channels", min=1, max=2, help="Mix sound down to so many channels.")]
+KeysOption = Annotated[float | None, typer.Option("--key-seconds", help="Longest time between key pictures, seconds.")]
+
+
+def named_recipe(
+    *,
+    recipe: Path | None,
+    codec: str | None,
+    quality: int | None,
+    cap: str | None,
+    average: str | None,
+    passes: int | None,
+    target_size: str | None,
+    constant: str | None,
+    lossless: bool,
+    speed: str | None,
+    container: str | None,
+    sound: str | None,
+    sound_kbps: int | None,
+    channels: int | None,
+    key_seconds: float | None,
+) -> Recipe:
+    """The recipe that options name. Raises WrongUseError for what is missing, too much, or does not go together."""
+    from yomikomi.core.recipes.recipe import codec_named, recipe_with
+    from yomikomi.core.recipes.sound import SOUND_CODECS
+
+    if recipe is not None:
+        return _from_file(recipe)
+    if codec is None:
+        raise WrongUseError("No codec is named.", remedy="Give --codec, or a whole recipe with --recipe.")
+    row = codec_named(codec)
+    rate = _rate(
+        row, quality=quality, cap=cap, average=average, passes=passes, size=target_size, constant=constant,
+        lossless=lossless,
+    )  # fmt: skip
+    kind = container or row.containers[0]
+    sound = sound or next(key for key, known in SOUND_CODECS.items() if kind in known.containers)
+    made = recipe_with(row, rate, speed=speed, container=kind, sound=sound)
+    more = {"sound_kbps": sound_kbps, "sound_channels": channels, "key_seconds": key_seconds}
+    return type(made).model_validate(made.model_dump() | {key: value for key, value in more.items() if value is not None})
+
+
+def _rate(
+    row: Codec, *, quality: int | None, cap: str | None, average: str | None, passes: int | None,
+    size: str | None, constant: str | None, lossless: bool,
+) -> Rate:  # fmt: skip
+    from yomikomi.core.recipes import rates
+    from yomikomi.core.recipes.recipe import check_quality
+
+    given = [name for name, value in (
+        ("--quality", quality is not None), ("--average", average), ("--target-size", size), ("--constant", constant),
+        ("--lossless", lossless),
+    ) if value]  # fmt: skip
+    if len(given) > 1:
+        raise WrongUseError(f"{' and '.join(given)} both rule the rate.", remedy="Give one of them.")
+    if cap is not None and quality is None:
+        raise WrongUseError("--cap goes with --quality.", remedy="Give both; for an average rate use --average.")
+    if passes is not None and average is None:
+        raise WrongUseError("--passes goes with --average.", remedy="A target size chooses its passes itself; quality needs one.")
+    if average is not None:
+        return rates.AverageRate(kbps=_kbps(average), passes=passes or (2 if row.two_passes else 1))  # type: ignore[arg-type]
+    if size is not None:
+        return rates.TargetSize(size_bytes=_bytes(size))
+    if constant is not None:
+        return rates.ConstantRate(kbps=_kbps(constant))
+    if lossless or row.rates == ("lossless",):
+        return rates.Lossless()
+    if quality is None:
+        if row.rates == ("quality",) and not row.highest_quality_number:
+            return rates.ConstantQuality(quality=0)  # a codec of profiles
+        raise WrongUseError(
+            "Nothing says how large the copy is to be.", remedy="Give --quality, --average, --target-size, --constant or --lossless."
+        )
+    check_quality(row, quality)
+    return rates.ConstantQuality(quality=quality) if cap is None else rates.CappedQuality(quality=quality, cap_kbps=_kbps(cap))
+
+
+def _kbps(words: str) -> int:
+    from yomikomi.core.video.units import parse_bit_rate
+
+    found = parse_bit_rate(words)
+    if found is None or not 50_000 <= found <= 800_000_000:
+        raise WrongUseError(f"{words!r} is no bit rate from 50 kb/s to 800 Mb/s.", remedy="Write it as 2000k or 2M.")
+    return round(found / 1000)
+
+
+def _bytes(words: str) -> int:
+    from yomikomi.core.video.units import parse_size
+
+    found = parse_size(words, bare="MB")
+    if found is None or found < 10_000:
+        raise WrongUseError(f"{words!r} is no size.", remedy="Write it as 700MB or 4GB.")
+    return round(found)
+
+
+def _from_file(path: Path) -> Recipe:
+    from pydantic import ValidationError
+
+    from yomikomi.core.recipes.recipe import Recipe
+
+    try:
+        found = Recipe.model_validate_json(path.read_bytes())
+    except OSError as error:
+        raise WrongUseError(f"{path.name} cannot be read: {error.strerror}.", remedy="Name a file with a recipe.") from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"]) or "the whole of it"
+        raise WrongUseError(f"{path.name} is no recipe: {where}: {first['msg']}.", remedy="yomikomi predict --json prints one.") from error
+    found.check()
+    return found

@@ -1,0 +1,1 @@
+"""Recipes: complete sets of encode settings, and what encoders make of them."""

@@ -1,0 +1,103 @@
+"""The codecs of copies. To add one, add a row to ``CODECS`` and, where its encoder wants other options, a function of ``plan.py``."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from yomikomi.core.recipes.rates import RateKind
+
+Effort = Literal["high", "medium", "low"]
+CodecKey = Literal["h264", "hevc", "av1", "mpeg2", "ffv1", "rdd36", "vc3"]
+
+# How much time encoders take, for people who do not want to know preset names.
+EFFORTS: dict[Effort, str] = {"high": "high: smaller files, slower", "medium": "medium", "low": "low: larger files, faster"}
+_VIEWING: tuple[RateKind, ...] = ("quality", "capped", "average", "size")
+
+
+@dataclass(frozen=True)
+class Codec:
+    """One row of the table.
+
+    Parameters
+    ----------
+    rates : kinds of rate that it can hold.
+    containers : file kinds that it is put into, the usual one first.
+    probes : constant-quality values that trials encode, from the best to the smallest worth looking at; what lies between is
+        interpolated (four hold nearly all sizes within 5 %, docs/science.md). Empty: it is not on the plane.
+    speeds : presets from slow to quick; of codecs that have none, one word. ``presets``: which of them stands for high, medium and low
+        effort.
+    pixel_formats : for sources of 8 bits and of more.
+    highest_quality_number : the largest constant-quality value.
+    carries_fields : can be told that its pictures are interlaced.
+    two_passes : its average rate is hit better by a second pass.
+    cut_keys : its encoder begins a key picture at a cut, not at the longest distance only.
+    first_key : a key picture within an encode is taken for so many times the bytes of the first of a trial, whose encoder has seen nothing
+        yet. (Measured on six programmes: 1.3 to 1.5 times for H.264, 1.1 to 1.3 for HEVC; in some of them the pictures behind it pay the
+        half back, so half of it is used; docs/science.md.)
+    size_floor : relative half-width that no interval of a predicted size goes below, for what trials cannot see.
+    least, most : samples of a side that the encoder takes; outside of these it fails, or never comes back (measured: AV1 at 16 x 4000).
+    """
+
+    key: CodecKey
+    words: str
+    encoder: str
+    decoder: str
+    rates: tuple[RateKind, ...]
+    containers: tuple[str, ...]
+    probes: tuple[int, ...] = ()
+    speeds: tuple[str, ...] = ("usual",)
+    presets: tuple[str, str, str] = ("usual", "usual", "usual")
+    pixel_formats: tuple[str, str] = ("yuv420p", "yuv420p10le")
+    highest_quality_number: int = 0
+    carries_fields: bool = False
+    two_passes: bool = False
+    cut_keys: bool = True
+    first_key: float = 1.0
+    size_floor: float = 0.06
+    least: int = 16
+    most: int = 8192
+
+    def speed_at(self, effort: Effort) -> str:
+        """The preset for a key of ``EFFORTS``."""
+        return self.presets[list(EFFORTS).index(effort)]
+
+
+_X26X = ("veryslow", "slower", "slow", "medium", "fast", "faster", "veryfast", "superfast", "ultrafast")
+_RDD36 = ("proxy", "lt", "standard", "hq", "4444")
+_VC3 = ("lb", "sq", "hq")
+_TEN_422 = ("yuv422p10le", "yuv422p10le")
+
+CODECS: dict[str, Codec] = {
+    codec.key: codec
+    for codec in (
+        Codec(
+            "h264", "H.264", "libx264", "h264", (*_VIEWING, "constant", "lossless"), ("mp4", "mkv", "mov"), (17, 20, 24, 29), _X26X,
+            ("slow", "faster", "superfast"), ("yuv420p", "yuv420p"), 51, carries_fields=True, two_passes=True, first_key=1.2,
+        ),
+        Codec(
+            "hevc", "HEVC", "libx265", "hevc", (*_VIEWING, "lossless"), ("mp4", "mkv", "mov"), (19, 22, 26, 32), _X26X,
+            ("medium", "veryfast", "superfast"), highest_quality_number=51, two_passes=True, first_key=1.1,
+        ),
+        Codec(
+            "av1", "AV1", "libsvtav1", "libdav1d", ("quality", "capped", "size", "lossless"), ("mp4", "mkv"), (16, 28, 36, 48),
+            tuple(str(n) for n in range(2, 13)), ("6", "9", "11"), highest_quality_number=63, cut_keys=False, size_floor=0.1,
+            least=64,
+        ),
+        Codec(
+            "mpeg2", "MPEG-2", "mpeg2video", "mpeg2video", ("quality", "average", "constant"), ("mkv", "mp4"),
+            pixel_formats=("yuv420p", "yuv420p"), highest_quality_number=31, carries_fields=True,
+        ),
+        Codec("ffv1", "FFV1", "ffv1", "ffv1", ("lossless",), ("mkv",), carries_fields=True),
+        Codec(
+            "rdd36", "RDD 36", "prores_ks", "prores", ("quality",), ("mov", "mkv"), speeds=_RDD36, presets=("hq", "hq", "standard"),
+            pixel_formats=_TEN_422, carries_fields=True,
+        ),
+        Codec(
+            "vc3", "VC-3", "dnxhd", "dnxhd", ("quality",), ("mov", "mkv"), speeds=_VC3, presets=("hq", "hq", "sq"),
+            pixel_formats=("yuv422p", "yuv422p"), least=256,
+        ),
+    )
+}  # fmt: skip
+# Those on the plane of size against fidelity.
+TRIED = {key: codec for key, codec in CODECS.items() if codec.probes}

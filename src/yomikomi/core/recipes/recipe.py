@@ -1,0 +1,192 @@
+"""A recipe: a complete set of encode settings. What each codec can is told by ``codecs.py``."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
+
+from yomikomi.core.errors import WrongUseError
+from yomikomi.core.recipes.codecs import CODECS, EFFORTS, TRIED, Codec, CodecKey, Effort
+from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, Lossless, Rate
+from yomikomi.core.recipes.sound import SOUND_CODECS, SoundKey, packet_seconds, rate_of_sound
+from yomikomi.core.video.colour import HLG, PQ
+
+Container = Literal["mp4", "mkv", "mov"]
+# Longest time between key pictures: seeking stays quick, and size hardly depends on it (common practice, no source).
+KEY_SECONDS = 5.0
+# AVColorTransferCharacteristic of wide-range pictures: PQ (SMPTE ST 2084) and HLG (ARIB STD-B67), by their numbers in ITU-T H.273.
+WIDE_RANGE = {PQ: "PQ", HLG: "HLG"}
+
+
+class Recipe(BaseModel):
+    """A complete set of encode settings. Documents of before have ``quality`` and no ``rate``: constant quality."""
+
+    model_config = ConfigDict(frozen=True)
+
+    codec: CodecKey
+    rate: Rate
+    speed: str
+    container: Container = "mp4"
+    key_seconds: float = Field(default=KEY_SECONDS, gt=0, le=60, description="longest time between key pictures")
+    sound_codec: SoundKey = "aac"
+    sound_kbps: int = Field(default=160, ge=32, le=512, description="per stream, for two channels; one channel takes half")
+    sound_channels: Literal[1, 2] | None = Field(default=None, description="null: as many as the source has")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_before(cls, given: Any) -> Any:
+        if isinstance(given, dict) and "quality" in given:
+            given = dict(given)
+            quality = given.pop("quality")
+            if "rate" not in given:
+                given["rate"] = {"kind": "quality", "quality": quality}
+        return given
+
+    @computed_field(description="the constant-quality value, null where something else rules the rate")  # type: ignore[prop-decorator]
+    @property
+    def quality(self) -> int | None:
+        return self.rate.quality if isinstance(self.rate, ConstantQuality | CappedQuality) else None
+
+    @property
+    def level(self) -> int:
+        """The constant-quality value of a recipe that is known to have one."""
+        assert self.quality is not None
+        return self.quality
+
+    def with_quality(self, quality: int) -> Recipe:
+        """The same at another constant quality."""
+        return self.model_copy(update={"rate": ConstantQuality(quality=quality)})
+
+    @property
+    def row(self) -> Codec:
+        return CODECS[self.codec]
+
+    @property
+    def words(self) -> str:
+        how = str(self.quality) if isinstance(self.rate, ConstantQuality) else self.rate.words
+        parts = [self.row.words, *([how] if self.row.highest_quality_number or self.rate.kind != "quality" else []), self.speed_words]
+        return " ".join(part for part in parts if part)
+
+    @property
+    def speed_words(self) -> str:
+        if len(self.row.speeds) == 1:
+            return ""
+        return f"preset {self.speed}" if self.speed.lstrip("-").isdigit() else self.speed
+
+    @property
+    def file_words(self) -> str:
+        """For a file's name: codec and rate."""
+        rate = self.rate
+        match rate.kind:
+            case "quality":
+                how = str(rate.quality) if self.row.highest_quality_number else self.speed
+            case "capped":
+                how = f"{rate.quality}-max{rate.cap_kbps}k"
+            case "average":
+                how = f"{rate.kbps}k"
+            case "size":
+                how = f"{rate.size_bytes / 1e6:.0f}MB"
+            case "constant":
+                how = f"cbr{rate.kbps}k"
+            case _:
+                how = rate.kind
+        return f"{self.codec}-{how}"
+
+    @property
+    def lossless(self) -> bool:
+        return isinstance(self.rate, Lossless)
+
+    def sound_bits_per_second(self, channels: int) -> int:
+        """What one sound stream is encoded at; ``channels`` are those of the source, those of the copy count."""
+        return rate_of_sound(self.sound_codec, self.sound_kbps, self.channels_of(channels))
+
+    def sound_packets(self, seconds: float) -> int:
+        """How many packets a stream of that length makes."""
+        return int(seconds / packet_seconds(self.sound_codec))
+
+    def channels_of(self, channels: int) -> int:
+        """How many channels are encoded of so many."""
+        return min(channels, self.sound_channels) if self.sound_channels else channels
+
+    def check(self) -> None:
+        """The library ignores unknown names silently, so they are checked here. Raises WrongUseError."""
+        codec, rate = self.row, self.rate
+        if self.speed not in codec.speeds:
+            raise WrongUseError(f"{codec.words} knows no speed {self.speed!r}.", remedy=f"Use one of: {', '.join(codec.speeds)}.")
+        if rate.kind not in codec.rates:
+            raise WrongUseError(f"{codec.words} cannot do this: {rate.words}.", remedy=f"It can: {', '.join(codec.rates)}.")
+        if isinstance(rate, AverageRate) and rate.passes == 2 and not codec.two_passes:
+            raise WrongUseError(f"{codec.words} holds an average rate in one pass.", remedy="Ask for one pass.")
+        if self.quality is not None and codec.highest_quality_number:
+            check_quality(codec, self.quality)
+        if self.container not in codec.containers:
+            raise WrongUseError(
+                f"{codec.words} is not put into {self.container.upper()} files.",
+                remedy=f"Use {' or '.join(kind.upper() for kind in codec.containers)}.",
+            )
+        sound = SOUND_CODECS[self.sound_codec]
+        if self.container not in sound.containers:
+            raise WrongUseError(
+                f"{sound.words} sound is not put into {self.container.upper()} files.",
+                remedy=f"Use {' or '.join(kind.upper() for kind in sound.containers)}, or another sound codec.",
+            )
+
+
+def check_quality(codec: Codec, quality: int) -> None:
+    """Raises WrongUseError for a constant-quality value that the codec does not know."""
+    if not codec.highest_quality_number:
+        raise WrongUseError(f"{codec.words} has no quality values.", remedy=f"It can: {', '.join(codec.rates)}.")
+    if not 0 <= quality <= codec.highest_quality_number:
+        raise WrongUseError(
+            f"{codec.words} knows quality 0 to {codec.highest_quality_number}, not {quality}.", remedy="Smaller numbers look better."
+        )
+
+
+def codec_named(name: str) -> Codec:
+    """The row of a codec that a person named; raises WrongUseError for what does not exist."""
+    if name not in CODECS:
+        raise WrongUseError(f"There is no codec {name!r} here.", remedy=f"Use one of: {', '.join(CODECS)}.")
+    return CODECS[name]
+
+
+def recipe_for(codec: str, quality: int, *, speed: str | None = None, container: str | None = None, sound: str = "aac") -> Recipe:
+    """A recipe of constant quality from what a person named; raises WrongUseError for what does not exist."""
+    row = codec_named(codec)
+    check_quality(row, quality)
+    return recipe_with(row, ConstantQuality(quality=quality), speed=speed, container=container, sound=sound)
+
+
+def recipe_with(codec: Codec, rate: Rate, *, speed: str | None = None, container: str | None = None, sound: str = "aac") -> Recipe:
+    """A recipe of any rate; raises WrongUseError for what does not go together."""
+    recipe = Recipe(
+        codec=codec.key, rate=rate, speed=speed or codec.speed_at("medium"),
+        container=container or codec.containers[0],  # type: ignore[arg-type]
+        sound_codec=sound,  # type: ignore[arg-type]
+    )  # fmt: skip
+    recipe.check()
+    return recipe
+
+
+def usual_recipes(*, fields: bool, effort: Effort = "medium", transfer: int = 2, bit_depth: int = 8) -> list[Recipe]:
+    """The recipes tried at an effort: for pictures with fields, only codecs that can say so; for wide-range ones, only codecs
+    that hold them."""
+    deep = transfer in WIDE_RANGE and bit_depth > 8
+    return [
+        recipe_for(codec.key, quality, speed=codec.speed_at(effort))
+        for codec in TRIED.values()
+        if (codec.carries_fields or not fields) and (not deep or codec.pixel_formats[1] != codec.pixel_formats[0])
+        for quality in codec.probes
+    ]
+
+
+def effort_of(recipe: Recipe) -> Effort | None:
+    """The key of ``EFFORTS`` that a recipe's preset stands for, None for a preset chosen by name."""
+    presets = recipe.row.presets
+    return list(EFFORTS)[presets.index(recipe.speed)] if recipe.speed in presets else None
+
+
+def overhead_bytes(*, frames: int, sound_packets: int, container: str) -> int:
+    """Container overhead: an index entry and framing for each packet (MP4: sizes, offsets, sample tables; measured)."""
+    each = 9 if container == "mkv" else 12
+    return 1500 + each * (frames + sound_packets)
