@@ -96,7 +96,7 @@ def plan_for(recipe: Recipe, treated: PictureFormat, *, kbps: int | None = None,
         params |= {"nal-hrd": "cbr"} if codec == "h264" else {}
     elif rate.kind == "lossless":
         options |= {"qp": "0"} if codec == "h264" else {}
-        params |= {"lossless": "1"} if codec in {"hevc", "av1"} else {}
+        params |= {"lossless": "1"} if codec == "hevc" else {}
     return EncoderPlan(recipe.row.encoder, passes, options, treated.pixel_format, params, tuple(flags), bits)
 
 
