@@ -25,7 +25,7 @@ from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.planning.machine import MachineSpeeds, Speed
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyResult
+from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder

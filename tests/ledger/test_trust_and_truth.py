@@ -20,8 +20,8 @@ from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyResult
-from yomikomi.core.run.verify import Check
+from yomikomi.core.run.checks import Check
+from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder

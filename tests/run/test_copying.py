@@ -22,9 +22,11 @@ from yomikomi.core.errors import CancelledError, DriveAwayError, DriveFullError,
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyProgress, CopyRequest, CopyResult, make_copy
+from yomikomi.core.run.checks import Check
+from yomikomi.core.run.copying import CopyProgress, CopyRequest, make_copy
 from yomikomi.core.run.encode import encode
-from yomikomi.core.run.verify import Check, Expected, verify
+from yomikomi.core.run.result import CopyResult
+from yomikomi.core.run.verify import Expected, verify
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.treatment.model import Treatment

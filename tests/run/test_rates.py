@@ -17,7 +17,8 @@ from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantRate, Lossless, Rate, TargetSize
 from yomikomi.core.recipes.recipe import recipe_with
-from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
+from yomikomi.core.run.copying import CopyRequest, make_copy
+from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work import SilentReporter
 

@@ -22,8 +22,9 @@ from yomikomi.core.reading.overruling import overrule
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import recipe_for, usual_recipes
 from yomikomi.core.run import copying
-from yomikomi.core.run.copying import CopyRequest, CopyResult, make_copy
-from yomikomi.core.run.verify import Check
+from yomikomi.core.run.checks import Check
+from yomikomi.core.run.copying import CopyRequest, make_copy
+from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.video.media import probe
 from yomikomi.core.video.subtitles import captions_of

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import Field
 
 from yomikomi.core.balance.models import Prediction
-from yomikomi.core.run.copying import CopyResult
+from yomikomi.core.run.result import CopyResult
 
 
 class CopyDocument(CopyResult):

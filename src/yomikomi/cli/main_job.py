@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from yomikomi.core.balance.viewing import Viewing
     from yomikomi.core.reading.models import Reading
     from yomikomi.core.recipes.recipe import Recipe
-    from yomikomi.core.run.copying import CopyResult
+    from yomikomi.core.run.result import CopyResult
     from yomikomi.core.treatment.model import Treatment
 
 

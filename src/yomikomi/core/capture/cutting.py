@@ -103,12 +103,13 @@ def writing(target: Path) -> Iterator[NewFile]:
             ) from error  # fmt: skip
 
 
-def same_stream(container: Any, stream: Any) -> Any:
-    """A stream for packets of another file of the same kind. The template forgets the codec's tag, without which raw pictures and
-    some lossless ones cannot be told apart. AV1 has no encoder of the same name, so its stream is made without one (findings)."""
+def same_stream(container: Any, stream: Any, *, tagged: bool = True) -> Any:
+    """A stream for packets of another file, ``tagged`` where it is of the same kind. The template forgets the codec's tag, without which
+    raw pictures and some lossless ones cannot be told apart; other kinds of files know other tags. AV1 has no encoder of the same name, so
+    its stream is made without one (findings)."""
     opaque = stream.type == "video" and stream.codec_context.codec.canonical_name == "av1"
     made = container.add_stream_from_template(stream, opaque=True) if opaque else container.add_stream_from_template(stream)
-    if made.codec_context is not None and stream.codec_context.codec_tag.strip("\0"):
+    if tagged and made.codec_context is not None and stream.codec_context.codec_tag.strip("\0"):
         made.codec_context.codec_tag = stream.codec_context.codec_tag
     if made.codec_context is not None and stream.type == "video" and stream.sample_aspect_ratio:
         made.codec_context.sample_aspect_ratio = stream.sample_aspect_ratio  # which the demuxer keeps beside what a template copies

@@ -14,7 +14,7 @@ from yomikomi.core.ledger.store import Room, now_text
 from yomikomi.core.ledger.views import CopyView
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.run.copying import CopyResult
+from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work.new_file import rename_new
 

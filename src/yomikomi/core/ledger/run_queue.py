@@ -13,7 +13,8 @@ from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.run.copying import CopyRequest, CopyResult
+from yomikomi.core.run.copying import CopyRequest
+from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.work.new_file import free_name
 from yomikomi.core.work.notices import Notice, Weight

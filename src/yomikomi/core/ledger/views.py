@@ -21,7 +21,7 @@ from yomikomi.core.reading.cards.advice import Origin
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import overrule
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.run.copying import CopyResult
+from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 
 if TYPE_CHECKING:

@@ -8,7 +8,7 @@ from typing import Literal
 from yomikomi.core.recipes.rates import RateKind
 
 Effort = Literal["high", "medium", "low"]
-CodecKey = Literal["h264", "hevc", "av1", "mpeg2", "ffv1", "rdd36", "vc3"]
+CodecKey = Literal["h264", "hevc", "av1", "mpeg2", "ffv1", "rdd36", "vc3", "source"]
 
 # How much time encoders take, for people who do not want to know preset names.
 EFFORTS: dict[Effort, str] = {"high": "high: smaller files, slower", "medium": "medium", "low": "low: larger files, faster"}
@@ -99,6 +99,8 @@ CODECS: dict[str, Codec] = {
             "vc3", "VC-3", "dnxhd", "dnxhd", ("quality",), ("mov", "mkv"), speeds=_VC3, presets=("hq", "hq", "sq"),
             pixel_formats=("yuv422p", "yuv422p"), least=256,
         ),
+        # The take's own streams.
+        Codec("source", "untouched", "", "", ("untouched",), ("mkv", "mp4", "mov"), carries_fields=True),
     )
 }  # fmt: skip
 # Those on the plane of size against fidelity.

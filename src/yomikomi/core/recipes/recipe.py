@@ -64,6 +64,8 @@ class Recipe(BaseModel):
 
     @property
     def words(self) -> str:
+        if self.rate.kind == "untouched":
+            return self.rate.words
         how = str(self.quality) if isinstance(self.rate, ConstantQuality) else self.rate.words
         parts = [self.row.words, *([how] if self.row.highest_quality_number or self.rate.kind != "quality" else []), self.speed_words]
         return " ".join(part for part in parts if part)
@@ -89,6 +91,8 @@ class Recipe(BaseModel):
                 how = f"{rate.size_bytes / 1e6:.0f}MB"
             case "constant":
                 how = f"cbr{rate.kbps}k"
+            case "untouched":
+                return "untouched"
             case _:
                 how = rate.kind
         return f"{self.codec}-{how}"
@@ -125,6 +129,8 @@ class Recipe(BaseModel):
                 f"{codec.words} is not put into {self.container.upper()} files.",
                 remedy=f"Use {' or '.join(kind.upper() for kind in codec.containers)}.",
             )
+        if rate.kind == "untouched":
+            return
         sound = SOUND_CODECS[self.sound_codec]
         if self.container not in sound.containers:
             raise WrongUseError(

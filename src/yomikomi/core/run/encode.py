@@ -16,18 +16,16 @@ import av.container
 from yomikomi.core.balance.besides import other_bytes
 from yomikomi.core.balance.searching import quality_for_size
 from yomikomi.core.errors import UnfinishedError, UnreadableError
-from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.plan import EncoderPlan, check_depth, pixel_format_for, set_up
-from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.recipes.sound import sound_layout
 from yomikomi.core.run.aiming import Aim
 from yomikomi.core.run.first_pass import first_pass, kept_pictures
 from yomikomi.core.run.joining import JoinedTrack
 from yomikomi.core.run.line21_track import Line21Track
 from yomikomi.core.run.others import NONE_CARRIED, Carried, Others, uncounted
+from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
-from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Piece
 from yomikomi.core.treatment.sounding import sound_plan
 from yomikomi.core.treatment.steps import Fade
@@ -46,29 +44,6 @@ _FORMATS = {"mp4": "mp4", "mkv": "matroska", "mov": "mov"}
 _OPTIONS: dict[str, dict[str, str]] = {
     "mp4": {"movflags": "+faststart"}, "mov": {"movflags": "+faststart"}, "mkv": {"cues_to_front": "1"},
 }  # fmt: skip
-
-
-@dataclass(frozen=True)
-class CopyRequest:
-    """``fill_gaps``: gaps of any length in the pictures are filled with the frame before; otherwise long ones are refused."""
-
-    path: Path
-    target: Path
-    reading: Reading
-    treatment: Treatment
-    recipe: Recipe
-    fill_gaps: bool = False
-
-
-@dataclass(frozen=True)
-class CopyProgress:
-    """``step``: first pass, encoding, encoding again (nearer to a size) or verifying; ``part`` 0…1 of it."""
-
-    step: str
-    part: float
-    frames: int
-    bytes_written: int
-    seconds_left: float
 
 
 @dataclass(frozen=True)

@@ -8,17 +8,16 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
-from pydantic import BaseModel, ConfigDict
 
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.reading.rate import judge_rate
 from yomikomi.core.reading.sound import SoundMeter
-from yomikomi.core.run.encode import CopyProgress, Encoded
+from yomikomi.core.run.checks import Check, index_check, source_check
+from yomikomi.core.run.encode import Encoded
+from yomikomi.core.run.request import CopyProgress
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.video.colour import ColourTags
 from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, damage_words
-from yomikomi.core.video.identity import content_hash
-from yomikomi.core.video.matroska import index_in_front
 from yomikomi.core.video.media import open_media, video_stream
 from yomikomi.core.video.packets import packets_of
 from yomikomi.core.video.rates import rate_text
@@ -32,16 +31,6 @@ _REPORT_PERIOD_S = 0.1
 _CHAPTER_TOLERANCE_S = 0.002
 # Sound that peaks above this in the source may not be silent in the copy.
 _AUDIBLE_DB = -50.0
-
-
-class Check(BaseModel):
-    """One thing that was checked, with what was found."""
-
-    model_config = ConfigDict(frozen=True)
-
-    name: str
-    passed: bool
-    found: str
 
 
 @dataclass(frozen=True)
@@ -89,9 +78,9 @@ def verify(expected: Expected, reporter: Reporter) -> list[Check]:
         *_carried(expected, seen),
         _shape(expected, seen.shape),
         _colour(expected, seen.colour),
-        _index(expected, path),
+        index_check(path, expected.container),
     ]
-    return [*found, *_source(expected, reporter)]
+    return [*found, *source_check(expected.source, expected.source_content, reporter)]
 
 
 def _look(expected: Expected, reporter: Reporter) -> _Seen:
@@ -202,33 +191,3 @@ def _colour(expected: Expected, found: ColourTags) -> Check:
     # Limited range is what is meant where nothing is said.
     same_range = (found.range or 1) == (meant.range or 1)
     return Check(name="colour tags", passed=same and same_range, found=found.words)
-
-
-def _index(expected: Expected, path: Path) -> Check:
-    front = _first_of(path, (b"moov", b"mdat")) == b"moov" if expected.container in {"mp4", "mov"} else index_in_front(path)
-    return Check(name="index in front", passed=front, found="in front" if front else "behind the pictures, or missing")
-
-
-def _source(expected: Expected, reporter: Reporter) -> list[Check]:
-    """That the source is, to the last byte, what was read: else what was held against the copy is not what it was made of."""
-    if expected.source is None or expected.source_content is None:
-        return []
-    try:
-        same = content_hash(expected.source, reporter.check) == expected.source_content
-    except OSError as error:
-        return [Check(name="source as read", passed=False, found=f"the source cannot be read any more: {error.strerror}")]
-    return [Check(name="source as read", passed=same, found="unchanged" if same else "the source changed since it was read")]
-
-
-def _first_of(path: Path, kinds: tuple[bytes, ...]) -> bytes | None:
-    """The first of some top-level boxes (ISO/IEC 14496-12 section 4.2)."""
-    with path.open("rb") as file:
-        while len(head := file.read(8)) == 8:
-            size, kind = int.from_bytes(head[:4], "big"), head[4:]
-            if kind in kinds:
-                return kind
-            skip = int.from_bytes(file.read(8), "big") - 16 if size == 1 else size - 8
-            if skip < 0:
-                return None
-            file.seek(skip, 1)
-    return None

@@ -1,0 +1,33 @@
+"""What is asked of a copy, and what it tells on the way."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.treatment.model import Treatment
+
+
+@dataclass(frozen=True)
+class CopyRequest:
+    """``fill_gaps``: gaps of any length in the pictures are filled with the frame before; otherwise long ones are refused."""
+
+    path: Path
+    target: Path
+    reading: Reading
+    treatment: Treatment
+    recipe: Recipe
+    fill_gaps: bool = False
+
+
+@dataclass(frozen=True)
+class CopyProgress:
+    """``step``: first pass, encoding, encoding again (nearer to a size), copying or verifying; ``part`` 0…1 of it."""
+
+    step: str
+    part: float
+    frames: int
+    bytes_written: int
+    seconds_left: float
