@@ -1,7 +1,7 @@
 """Unlike programmes of a minute and a half for the prediction bench, each a file.
 
-Named ``tuned`` are those that sampling and estimates were chosen on; the others were never looked at while choosing. Screen, game and
-cartoon are drawn here, apart from the simulation; the montage is real clips and photographs under a moving camera.
+Named ``tuned`` are those that sampling and estimates were chosen on; the others were never looked at while choosing. All but the
+tape are drawn here, apart from the simulation; the montage is real clips and photographs under a moving camera.
 """
 
 from __future__ import annotations
@@ -178,12 +178,37 @@ def slides(count: int) -> Iterator[Picture]:
             yield _coloured(scene(0.4 * step), number) if moving else shown[0]
 
 
+def stage(count: int) -> Iterator[Picture]:
+    """A dark hall: lights that flicker and sweep, haze, heads before it, the camera's noise; long shots and black between numbers."""
+    rng = np.random.default_rng(17)
+    rows, columns = np.mgrid[:HEIGHT, :WIDTH].astype(np.float32)
+    for number, length in _shots(rng, count, 60, 600):
+        lamps = rng.uniform((0, 0, 0.02, 0), (WIDTH, 120, 0.12, 6.3), (4, 4))
+        heads = [(int(x), int(HEIGHT - 20 - 30 * y)) for x, y in rng.uniform(0, 1, (14, 2)) * (WIDTH, 1)]
+        haze = cv2.resize(rng.uniform(0.5, 1.5, (6, 9)).astype(np.float32), (WIDTH * 2, HEIGHT), interpolation=cv2.INTER_CUBIC)
+        for step in range(length):
+            if number % 4 == 3 and step < 40:
+                yield np.full((HEIGHT, WIDTH, 3), 16, np.uint8)
+                continue
+            light = np.zeros((HEIGHT, WIDTH, 3), np.float32)
+            for which, (x, y, pace, phase) in enumerate(lamps):
+                aim = x + 200 * np.sin(pace * step + phase)
+                beside = columns - x - (aim - x) * (rows - y) / HEIGHT
+                beam = np.exp(-((beside / (14 + 0.16 * np.maximum(rows - y, 0))) ** 2)) * (rows > y)
+                strength = 120 * (0.6 + 0.4 * np.sin(1.7 * step + which)) if which == 0 else 80
+                light[..., which % 3] += strength * beam * haze[:, step % WIDTH :][:, :WIDTH]
+            for x, y in heads:
+                cv2.circle(light, (x, y + int(4 * np.sin(step / 7 + x))), 26, (6.0, 6.0, 6.0), -1)
+            yield np.asarray(np.clip(20 + light + rng.normal(0, 2.2, light.shape), 0, 255), np.uint8)
+
+
 DRAWN: dict[str, Drawn] = {
     "screen": Drawn(Fraction(30), screen), "game": Drawn(Fraction(60), game), "interview": Drawn(Fraction(25), interview),
     "montage": Drawn(Fraction(25), montage), "cartoon": Drawn(Fraction(24), cartoon), "slides": Drawn(Fraction(30), slides),
+    "stage": Drawn(Fraction(25), stage),
 }  # fmt: skip
-TUNED = ("tape", "screen", "game", "interview")
-UNSEEN = ("montage", "cartoon", "slides")
+TUNED = ("tape", "screen", "game", "interview", "cartoon", "slides")
+UNSEEN = ("montage", "stage")
 
 
 def programme(name: str, seconds: int = 90) -> Path:

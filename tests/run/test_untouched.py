@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from tests.making import sliding_frames
+from yomikomi.core.balance.leaving import as_it_is, why_not_untouched
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
@@ -19,8 +20,9 @@ from yomikomi.core.recipes.recipe import Recipe, recipe_with
 from yomikomi.core.run import untouched
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Crop, Trim
+from yomikomi.core.treatment.steps import Crop, Deinterlace, Trim
 from yomikomi.core.video.planes import frame_from_planes
+from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import SilentReporter
 
 _RATE = 25
@@ -132,3 +134,20 @@ def test_a_packet_that_changes_on_the_way_is_found(tmp_path: Path, monkeypatch: 
     made = make_copy(CopyRequest(source, tmp_path / "copy.mp4", reading, Treatment(), _recipe("mp4")), SilentReporter())
     assert not made.verified
     assert made.file == "copy.unverified.mp4"
+
+
+def test_it_is_advised_where_the_take_is_watched_as_it_is(tmp_path: Path) -> None:
+    source = _file(tmp_path / "source.mp4")
+    reading = read(ReadRequest(source), SilentReporter())
+    found = as_it_is(source, reading, Treatment())
+    assert found is not None
+    told = found.prediction
+    made = make_copy(CopyRequest(source, tmp_path / "copy.mp4", reading, Treatment(), told.recipe), SilentReporter())
+    assert told.size_bytes.low <= made.size_bytes <= told.size_bytes.high
+    unknown = reading.model_copy(update={"scan": reading.scan.model_copy(update={"kind": "interlaced"})})
+    assert as_it_is(source, unknown, Treatment()) is None
+    raw = reading.model_copy(update={"codec": "ffv1"})
+    assert as_it_is(source, raw, Treatment()) is None
+    left = Treatment.of_fields(Deinterlace.LEAVE, FieldOrder.TFF)  # a disc's pictures, kept as the disc has them
+    assert as_it_is(source, unknown, left) is not None
+    assert why_not_untouched(Treatment.of_fields(Deinterlace.SINGLE, FieldOrder.TFF), reading) is not None

@@ -37,7 +37,7 @@ def window(window: MainWindow) -> MainWindow:
 @pytest.fixture(scope="module")
 def clip(tmp_path_factory: pytest.TempPathFactory) -> Path:
     frames = interlace(programme_frames(80, width=176, height=144, seed=3), FieldOrder.TFF)
-    return write_clip(tmp_path_factory.mktemp("clips") / "walk.mkv", frames, sound_seconds=1.5)
+    return write_clip(tmp_path_factory.mktemp("clips") / "walk.mkv", frames, sound_seconds=1.5, codec="ffv1")
 
 
 def _bring(window: MainWindow, qtbot: QtBot, *paths: Path) -> None:

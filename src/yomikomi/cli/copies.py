@@ -23,6 +23,7 @@ from yomikomi.cli.recipe_options import (
     SoundOption,
     SoundRateOption,
     SpeedOption,
+    UntouchedOption,
     named_recipe,
 )
 from yomikomi.cli.root import File, Json, answer
@@ -52,6 +53,7 @@ def predict(
     target_size: SizeOption = None,
     constant: ConstantOption = None,
     lossless: LosslessOption = False,
+    untouched: UntouchedOption = False,
     recipe: RecipeOption = None,
     deinterlace: DeinterlaceOption = "auto",
     treatment_file: TreatmentOption = None,
@@ -70,7 +72,8 @@ def predict(
 
     wanted = named_recipe(
         recipe=recipe, codec=codec, quality=quality, cap=cap, average=average, passes=passes, target_size=target_size, constant=constant,
-        lossless=lossless, speed=speed, container=container, sound=sound, sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds,
+        lossless=lossless, untouched=untouched, speed=speed, container=container, sound=sound,
+        sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds,
     )  # fmt: skip
     reading = read_file(file, quiet=as_json)
     treatment = treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace)
@@ -90,6 +93,7 @@ def copy(
     target_size: SizeOption = None,
     constant: ConstantOption = None,
     lossless: LosslessOption = False,
+    untouched: UntouchedOption = False,
     recipe: RecipeOption = None,
     deinterlace: DeinterlaceOption = "auto",
     treatment_file: TreatmentOption = None,
@@ -111,8 +115,8 @@ def copy(
     check_free(output)
     wanted = named_recipe(
         recipe=recipe, codec=codec, quality=quality, cap=cap, average=average, passes=passes, target_size=target_size, constant=constant,
-        lossless=lossless, speed=speed, container=container or _kind_named(output), sound=sound, sound_kbps=audio_kbps,
-        channels=channels, key_seconds=key_seconds,
+        lossless=lossless, untouched=untouched, speed=speed, container=container or _kind_named(output), sound=sound,
+        sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds,
     )  # fmt: skip
     reading = read_file(file, quiet=as_json)
     treatment = treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace)

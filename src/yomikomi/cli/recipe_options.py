@@ -32,6 +32,7 @@ PassesOption = Annotated[
 SizeOption = Annotated[str | None, typer.Option("--target-size", help="Size of the whole file, as 700MB; it will not be larger.")]
 ConstantOption = Annotated[str | None, typer.Option("--constant", help="The same rate all through, as 8M.")]
 LosslessOption = Annotated[bool, typer.Option("--lossless", help="Every sample as it went in.")]
+UntouchedOption = Annotated[bool, typer.Option("--untouched", help="Copy the streams as they are; nothing is encoded.")]
 RecipeOption = Annotated[Path | None, typer.Option("--recipe", help="A recipe as JSON, in place of all other options of it.")]
 SoundOption = Annotated[Literal["aac", "opus", "ac3", "flac", "pcm"] | None, typer.Option("--audio-codec", "--sound", help="Sound codec.")]
 SoundRateOption = Annotated[int | None, typer.Option("--audio-kbps", help="Rate of each sound stream for two channels; one takes half.")]
@@ -50,6 +51,7 @@ def named_recipe(
     target_size: str | None,
     constant: str | None,
     lossless: bool,
+    untouched: bool,
     speed: str | None,
     container: str | None,
     sound: str | None,
@@ -58,11 +60,16 @@ def named_recipe(
     key_seconds: float | None,
 ) -> Recipe:
     """The recipe that options name. Raises WrongUseError for what is missing, too much, or does not go together."""
+    from yomikomi.core.recipes.rates import Untouched
     from yomikomi.core.recipes.recipe import codec_named, recipe_with
     from yomikomi.core.recipes.sound import SOUND_CODECS
 
     if recipe is not None:
         return _from_file(recipe)
+    if untouched:
+        if codec is not None or any(value is not None for value in (quality, average, target_size, constant)) or lossless:
+            raise WrongUseError("Untouched, nothing is encoded.", remedy="Leave --codec and what rules the rate out.")
+        return recipe_with(codec_named("source"), Untouched(), container=container)
     if codec is None:
         raise WrongUseError("No codec is named.", remedy="Give --codec, or a whole recipe with --recipe.")
     row = codec_named(codec)

@@ -6,16 +6,21 @@ from dataclasses import dataclass
 
 from yomikomi.core.balance import sentences as titles
 from yomikomi.core.balance.curves import PlanePoint
+from yomikomi.core.balance.prediction import sized_prediction
 from yomikomi.core.balance.viewing import STEPS, FidelityStep
 from yomikomi.core.recipes.codecs import CODECS
+from yomikomi.core.recipes.rates import TargetSize
 
-# Less than this is not worth telling.
-_TELLING_DB = 0.05
+# Less than this is not worth telling; and not worth a second pass.
+_TELLING_DB, _WORTH_DB = 0.05, 0.15
+# A size is aimed at from below (core/run/aiming.py).
+_AIM = 0.99
 
 
 @dataclass(frozen=True)
 class Choice:
-    """``key``: best (under the limit, or of all where none reaches what is wanted), smallest (that reaches it) or soonest."""
+    """``key``: untouched, best (under the limit, or of all where none reaches what is wanted), fills (the limit), smallest (that reaches
+    what is wanted) or soonest."""
 
     key: str
     title: str
@@ -24,20 +29,29 @@ class Choice:
 
 
 def choices(
-    plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None, wanted: FidelityStep = STEPS[0], own_bytes: float | None = None
+    plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None, wanted: FidelityStep = STEPS[0], own_bytes: float | None = None,
+    as_it_is: PlanePoint | None = None, codec: str = "",
 ) -> list[Choice]:
     """What stands out, best first. With a limit, everything offered stays under it with its whole interval. ``wanted``: the least
     that a person accepts to see; where nothing reaches it, the best there is takes its place. ``own_bytes``: of the take itself, as far
-    as it is kept: what is no smaller can only be worse, and is not offered."""
+    as it is kept: what is no smaller can only be worse, and is not offered. ``as_it_is``: a copy without
+    an encode, of a take that is watched as it is; ``codec``: the take's, in words."""
+    first = []
+    if as_it_is is not None and (limit_bytes is None or as_it_is.prediction.size_bytes.high <= limit_bytes):
+        first = [Choice("untouched", titles.UNTOUCHED, as_it_is, titles.why_untouched(codec))]
     points = [point for curve in plane.values() for point in curve if own_bytes is None or point.size < own_bytes]
     inside = [p for p in points if limit_bytes is None or p.prediction.size_bytes.high <= limit_bytes]
     if not inside:
-        return []
-    found = []
+        return first
+    found = first
     best = max(inside, key=lambda p: (p.fidelity, -p.size))
     reached = [p for p in inside if p.fidelity >= wanted.least]
     if limit_bytes is not None:
         found.append(Choice("best", titles.best_under(limit_bytes), best, titles.why_best(limit_bytes, _runner_up(best, inside))))
+        filling = _filling(plane, limit_bytes, own_bytes)
+        if filling is not None and filling.fidelity > best.fidelity + _WORTH_DB:
+            passes = 2 if filling.prediction.recipe.row.two_passes else 1
+            found.append(Choice("fills", titles.fills(limit_bytes), filling, titles.why_fills(filling.fidelity - best.fidelity, passes)))
     if not reached:
         if limit_bytes is None:
             found.append(Choice("best", titles.BEST_TRIED, best, titles.why_best_tried(wanted.words)))
@@ -48,6 +62,18 @@ def choices(
     if soon is not smallest:
         found.append(Choice("soonest", titles.FASTEST, soon, titles.why_fastest(wanted)))
     return found
+
+
+def _filling(plane: dict[str, list[PlanePoint]], limit_bytes: float, own_bytes: float | None) -> PlanePoint | None:
+    """A recipe that uses all of a limit, with the codec that looks best at that size; None where the limit lies beyond what was tried."""
+    if own_bytes is not None and limit_bytes >= own_bytes:
+        return None
+    found = []
+    for curve in plane.values():
+        if curve and curve[-1].size <= limit_bytes <= curve[0].size:
+            near = min(curve, key=lambda point: abs(point.size - _AIM * limit_bytes))
+            found.append(PlanePoint(sized_prediction(near.prediction, TargetSize(size_bytes=int(limit_bytes)))))
+    return max(found, key=lambda point: point.fidelity, default=None)
 
 
 def smallest_possible(plane: dict[str, list[PlanePoint]]) -> PlanePoint | None:

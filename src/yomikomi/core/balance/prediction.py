@@ -9,21 +9,25 @@ import numpy as np
 
 from yomikomi.core.balance.besides import other_bytes
 from yomikomi.core.balance.curves import PlanePoint, plane_points
-from yomikomi.core.balance.models import Estimate, Prediction, TrialSet
+from yomikomi.core.balance.detail import IDENTICAL_DB
+from yomikomi.core.balance.metrics import psnr_db, ssim_db
+from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, Quality, TrialSet
 from yomikomi.core.balance.segments import USUAL_SEGMENTS
 from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
 from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.recipes.rates import AverageRate, ConstantRate, TargetSize
-from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.recipes.rates import AverageRate, ConstantRate, TargetSize, Untouched
+from yomikomi.core.recipes.recipe import KEY_SECONDS, Recipe
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.timing import length_of
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Reporter
 
 # What a rate that is aimed at comes out as, as a part: corrected until it does (core/run/aiming.py), a constant one by its filling.
-_HIT = 0.02
+_HIT, _AIM = 0.02, 0.99
+# What a drive reads and writes at once, bytes a second (common practice, no source).
+_DRIVE_BYTES_A_SECOND = 60e6
 # Time of an encode in two passes over that of one (x264 and x265: the first pass leaves the costly searches out; measured).
 _TWO_PASSES = 1.6
 
@@ -44,6 +48,8 @@ def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
     trials at constant quality tell what it will look like. Raises what :func:`run_trials` raises, and WrongUseError for a size that no
     recipe can be tried at."""
     recipe = request.recipe
+    if isinstance(recipe.rate, Untouched):
+        return untouched_prediction(request.reading, request.treatment, recipe, request.viewing)
     meant = _meant_bytes(request)
     if meant is None or not recipe.row.probes:
         tried = _trials(request, (recipe,), request.segments, request.more, reporter)
@@ -52,10 +58,35 @@ def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
     probes = tuple(recipe.with_quality(quality) for quality in recipe.row.probes)
     tried = _trials(request, probes, request.segments, 0, reporter)
     near = _at(plane_points(tried, request.viewing)[recipe.codec], meant)
+    return _aimed(near, recipe, meant)
+
+
+def sized_prediction(near: Prediction, rate: TargetSize) -> Prediction:
+    """Of the same codec at a size: ``near`` is what constant quality comes nearest to it."""
+    return _aimed(near, near.recipe.model_copy(update={"rate": rate}), _AIM * rate.size_bytes)
+
+
+def _aimed(near: Prediction, recipe: Recipe, meant: float) -> Prediction:
     time = near.encode_seconds
-    factor = _TWO_PASSES if recipe.row.two_passes and getattr(recipe.rate, "passes", 2) == 2 else 1.0
-    slower = Estimate(expected=time.expected * factor, low=time.low * factor, high=time.high * factor)
+    # What a codec without two passes is encoded again for: twice at the least.
+    factor = 1.0 if isinstance(recipe.rate, ConstantRate) or getattr(recipe.rate, "passes", 2) == 1 else _TWO_PASSES
+    slower = Estimate(expected=time.expected * factor, low=time.low, high=time.high * 2 * factor)
     return near.model_copy(update={"recipe": recipe, "size_bytes": _hit(meant), "encode_seconds": slower, "measured": False})
+
+
+def untouched_prediction(reading: Reading, treatment: Treatment, recipe: Recipe, viewing: Viewing = "television") -> Prediction:
+    """Of a copy of the streams as they are: the take's own size, as far as it is kept, and nothing lost."""
+    share = length_of(reading, treatment) / max(0.04, reading.duration_seconds)
+    size = share * reading.size_bytes
+    # A part begins and ends at key pictures, up to some seconds beside what was asked for.
+    half = 0.01 if share > 0.999 else min(0.5, 0.02 + KEY_SECONDS / max(1.0, share * reading.duration_seconds))
+    seconds = 0.5 + size / _DRIVE_BYTES_A_SECOND
+    return Prediction(
+        recipe=recipe, deinterlace="leave",
+        size_bytes=Estimate(expected=round(size), low=round(size * (1 - half)), high=round(size * (1 + half))),
+        quality=Quality(value=ssim_db(1.0)), psnr_db=psnr_db(0.0), fidelity=Fidelity.of(IDENTICAL_DB, viewing=viewing, noise_kept=None),
+        encode_seconds=Estimate(expected=seconds, low=seconds / 3, high=seconds * 5), measured=False,
+    )  # fmt: skip
 
 
 def _trials(request: PredictRequest, recipes: tuple[Recipe, ...], segments: int, more: int, reporter: Reporter) -> TrialSet:
@@ -72,14 +103,14 @@ def _meant_bytes(request: PredictRequest) -> float | None:
                 f"{size_text(rate.size_bytes)} cannot hold the sound alone, which takes {size_text(other)}.",
                 remedy="Ask for a larger size, or a lower sound rate.",
             )
-        return 0.99 * rate.size_bytes
+        return _AIM * rate.size_bytes
     if isinstance(rate, AverageRate | ConstantRate):
         return rate.kbps * 125 * length_of(request.reading, request.treatment) + other
     return None
 
 
 def _hit(meant: float) -> Estimate:
-    return Estimate(expected=round(meant), low=round(meant * (1 - _HIT)), high=round(meant * (1 + _HIT)))
+    return Estimate(expected=round(meant), low=round(meant * (1 - _HIT)), high=round(meant * (1 + _HIT / 2)))
 
 
 def _at(points: list[PlanePoint], meant: float) -> Prediction:

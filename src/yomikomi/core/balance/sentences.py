@@ -91,11 +91,36 @@ def noise_words(kept: float | None) -> str:
 
 # Why a choice stands out.
 
+UNTOUCHED = "As it is, without recompression"
 SMALLEST, FASTEST, BEST_TRIED = "Smallest at this fidelity", "Fastest at this fidelity", "Highest fidelity tried"
 
 
 def best_under(limit_bytes: float) -> str:
     return f"Best under {size_text(limit_bytes)}"
+
+
+def fills(limit_bytes: float) -> str:
+    return f"Uses all of {size_text(limit_bytes)}"
+
+
+def why_fills(gain_db: float, passes: int) -> str:
+    """``gain_db``: over the best of constant quality that is sure to stay under the limit."""
+    how = "Two passes spread the bytes over the take" if passes == 2 else "Encoded again until the size is hit"
+    return f"{how}, up to 2 % under the limit and never over it: {gain_db:.1f} dB more than constant quality that is sure to stay under it."
+
+
+def why_untouched(codec: str) -> str:
+    return (
+        f"The take is {codec} already and the treatment changes nothing: its streams are copied, and nothing can be lost."
+        " Encoding again would cost time and detail."
+    )
+
+
+def untouched_headline(codec: str, size: float, *, tried: bool) -> tuple[str, str]:
+    """Where the take is best copied as it is."""
+    more = "" if tried else " · Run trials only if it must become smaller, or play where this codec does not"
+    basis = f"Streams copied as they are, proven packet by packet{more}"
+    return f"{codec} already, {size_text(size)}: copy it without recompression.", basis
 
 
 def why_best(limit_bytes: float, behind: tuple[str, float] | None) -> str:

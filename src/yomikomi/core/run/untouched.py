@@ -18,13 +18,12 @@ from typing import Any
 import av
 import av.container
 
+from yomikomi.core.balance.leaving import why_not_untouched
 from yomikomi.core.capture.cutting import DecodeOrder, same_stream, writing
 from yomikomi.core.errors import UnfinishedError, WrongUseError
-from yomikomi.core.reading.models import Reading
 from yomikomi.core.run.checks import Check, index_check, source_check
 from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.run.result import CopyResult, unverified_name
-from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
@@ -41,20 +40,6 @@ _SUBTITLES = {"mp4": {"mov_text"}, "mov": {"mov_text"}}
 # Stamps may be rounded to the coarser of two clocks: Matroska's milliseconds.
 _STAMP_TOLERANCE_S = Fraction(11, 10_000)
 _REPORT_PERIOD_S = 0.1
-
-
-def why_not_untouched(treatment: Treatment, reading: Reading) -> str | None:
-    """What an encode would be needed for; None where the streams can be copied as they are."""
-    if treatment.joined:
-        return "separately recorded sound is joined"
-    if treatment.sound:
-        return "the sound is treated"
-    other = [one.title for one in treatment.steps if not isinstance(one, Trim)]
-    if other:
-        return f"the treatment changes the pictures ({', '.join(other)})"
-    if reading.rate.retimed:
-        return "the time stamps of the take are wrong and have to be set anew"
-    return None
 
 
 @dataclass

@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
 from yomikomi.core.balance.choice import choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
+from yomikomi.core.balance.leaving import WATCHED, as_it_is
 from yomikomi.core.balance.models import TrialPoint, TrialSet
-from yomikomi.core.balance.sentences import TRIALS_STOPPED, before_trials, headline, none_fits, none_smaller
+from yomikomi.core.balance.sentences import TRIALS_STOPPED, before_trials, headline, none_fits, none_smaller, untouched_headline
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials, segments_for
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.trials import Ground
@@ -119,17 +120,19 @@ class BalanceStation(Station):
         self._buttons()
 
     def primary(self) -> None:
-        """Run the trials while there are none; then queue the picked copy."""
+        """Queue the picked copy; run the trials while there is nothing to pick."""
         view, picked = self._view, self.picked
-        if self._trials is None:
+        if picked is None and self._trials is None:
             self.try_recipes()
             return
         if view is None or view.take is None or view.treatment is None or picked is None:
             return
         if self.job is not None and self._job_take == view.take.id:  # whoever has seen enough need not wait for the rest
             self.state.jobs.cancel(self.job)
-        container, sound = self.container.currentData()
-        recipe = picked.prediction.recipe.model_copy(update={"container": container, "sound_codec": sound})
+        recipe = picked.prediction.recipe
+        if recipe.codec != "source":
+            container, sound = self.container.currentData()
+            recipe = recipe.model_copy(update={"container": container, "sound_codec": sound})
         self.queue.ask(view, recipe, picked.prediction.model_copy(update={"recipe": recipe}))
         self.state.tell(Weight.FINE, f"{recipe.words} of {view.label} is in the run.")
         self.state.go.emit("run")
@@ -140,10 +143,11 @@ class BalanceStation(Station):
         return self._view is not None and self._view.treatment is not None and self._view.reading is not None
 
     def entered(self) -> None:
-        """Trials are the only next step of a treated take without them: they begin by themselves, once; what a person stopped, stays."""
+        """Trials are the only next step of a treated take without them, unless it is best copied as it is: they begin by themselves, once;
+        what a person stopped, stays."""
         take = self._view.take if self._view else None
         idle = self.job is None and not self.state.records  # never beside a recording
-        wanted = self._ready and self._trials is None and self.state.starts_by_itself
+        wanted = self._ready and self._trials is None and self._as_it_is is None and self.state.starts_by_itself
         if take is not None and idle and wanted and take.id not in self._begun:
             self._begun.add(take.id)
             self.try_recipes()
@@ -274,7 +278,10 @@ class BalanceStation(Station):
 
     def _fill_choices(self) -> None:
         self.cards_box.clear()
-        found = choices(self.plane_data, limit_bytes=self.limit_bytes, wanted=self.needs.wanted, own_bytes=self._own_bytes)
+        found = choices(
+            self.plane_data, limit_bytes=self.limit_bytes, wanted=self.needs.wanted, own_bytes=self._own_bytes, as_it_is=self._as_it_is,
+            codec=self._codec_words,
+        )  # fmt: skip
         for choice in found:
             card = ChoiceCard(choice)
             card.chosen.connect(lambda point=choice.point: self.pick(point))
@@ -284,10 +291,11 @@ class BalanceStation(Station):
             self.plane.show_own(self._own_bytes)
         best = next((c.point for c in found if c.key == "best"), None)
         self.plane.show_best(best)
-        known = {(p.prediction.recipe.codec, p.prediction.recipe.level): p for curve in self.plane_data.values() for p in curve}
+        offered = [p for curve in self.plane_data.values() for p in curve] + [choice.point for choice in found]
+        known = {(p.prediction.recipe.codec, p.prediction.recipe.rate): p for p in offered}
         kept = self.picked.prediction.recipe if self.picked else None
-        if self._picked_by_hand and kept and (kept.codec, kept.level) in known:
-            self.picked = known[kept.codec, kept.level]
+        if self._picked_by_hand and kept and (kept.codec, kept.rate) in known:
+            self.picked = known[kept.codec, kept.rate]
         else:
             self.picked = found[0].point if found else None
 
@@ -305,7 +313,10 @@ class BalanceStation(Station):
 
     def _say(self) -> None:
         view, trials, picked = self._view, self._trials, self.picked
-        if view is None or view.reading is None or view.treatment is None or trials is None:
+        untouched = picked is not None and picked.prediction.recipe.codec == "source"
+        if untouched and picked is not None and self.job is None:
+            self.sentence.say(*untouched_headline(self._codec_words, picked.size, tried=trials is not None))
+        elif view is None or view.reading is None or view.treatment is None or trials is None:
             read, treated = view is not None and view.reading is not None, view is not None and view.treatment is not None
             self.sentence.say(*before_trials(read=read, treated=treated, running=self.job is not None))
         elif picked is not None:
@@ -323,8 +334,8 @@ class BalanceStation(Station):
             for crop in self.crops:
                 crop.put(None, "", "")
             return
-        recipe = self.picked.prediction.recipe
-        near = min(measured.values(), key=lambda p: (p.recipe.codec != recipe.codec, abs(p.recipe.level - recipe.level)))
+        recipe, size = self.picked.prediction.recipe, self.picked.size
+        near = min(measured.values(), key=lambda p: (p.recipe.codec != recipe.codec, abs(p.size_bytes.expected - size)))
         others = [p for p in measured.values() if p is not near]
         other = min(
             others, key=lambda p: (p.recipe.codec == recipe.codec, abs(p.size_bytes.expected - near.size_bytes.expected)), default=near
@@ -335,6 +346,19 @@ class BalanceStation(Station):
         self.crops[0].put(folder / (trials.source_crop or ""), "treated take", "")
         for crop, point in ((self.crops[1], near), (self.crops[2], other)):
             crop.put(folder / (point.crop or ""), f"{point.recipe.row.words} {point.recipe.level}", self._seen(point))
+
+    @property
+    def _as_it_is(self) -> PlanePoint | None:
+        """A copy without an encode, where the take is watched as it is."""
+        view = self._view
+        if view is None or view.take is None or view.judged is None or view.treatment is None:
+            return None
+        return as_it_is(view.take.path, view.judged, view.treatment, self.needs.viewing)
+
+    @property
+    def _codec_words(self) -> str:
+        codec = self._view.judged.codec if self._view is not None and self._view.judged is not None else ""
+        return WATCHED.get(codec, codec)
 
     @property
     def _own_bytes(self) -> float | None:
@@ -357,6 +381,6 @@ class BalanceStation(Station):
         self.empty.setVisible(not shows)
         self.empty.say(self.sentence.text)
         # The next step of the work is the filled one.
-        restyle(self.try_button, primary=not shows)
-        restyle(self.send_button, primary=shows)
-        self.send_button.setEnabled(ready and self.picked is not None and self._trials is not None)
+        restyle(self.try_button, primary=self.picked is None)
+        restyle(self.send_button, primary=self.picked is not None)
+        self.send_button.setEnabled(ready and self.picked is not None)

@@ -1,0 +1,91 @@
+"""From a take to its copy by mouse and keyboard: untouched, and to a size."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import av
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from tests.making import interlace, programme_frames, write_clip
+from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.treatment.advice import fields_treatment
+from yomikomi.core.video.standards import FieldOrder
+from yomikomi.ui.balance.station import BalanceStation
+from yomikomi.ui.shelf.station import ShelfStation
+from yomikomi.ui.shell.window import MainWindow
+
+LONG = 60_000
+
+
+@pytest.fixture
+def window(window: MainWindow) -> MainWindow:
+    window.state.starts_by_itself = True
+    return window
+
+
+def _view(window: MainWindow) -> CarrierView:
+    view = window.state.current
+    assert view is not None
+    return view
+
+
+def _in_balance(window: MainWindow, qtbot: QtBot, clip: Path) -> BalanceStation:
+    shelf = window.station("shelf")
+    assert isinstance(shelf, ShelfStation)
+    shelf.bringing.bring([clip])
+    qtbot.waitUntil(lambda: bool(window.state.carriers) and _view(window).judged is not None, timeout=LONG)
+    reading, take = _view(window).judged, _view(window).take
+    assert reading is not None
+    assert take is not None
+    window.state.record.readings.choose_treatment(take.id, fields_treatment(reading))
+    window.state.reload()
+    window.show_station("balance")
+    station = window.station("balance")
+    assert isinstance(station, BalanceStation)
+    return station
+
+
+def _payload(path: Path) -> list[bytes]:
+    with av.open(str(path)) as container:
+        return [bytes(packet) for packet in container.demux() if packet.size]
+
+
+def test_a_file_that_plays_as_it_is_needs_no_recompression(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    """The first answer comes without a trial, and one key makes a copy whose packets are those of the file."""
+    clip = write_clip(tmp_path / "holiday.mp4", programme_frames(60, width=176, height=144, seed=5), sound_seconds=2.4)
+    station = _in_balance(window, qtbot, clip)
+    assert station.job is None
+    assert station.sentence.text.endswith("copy it without recompression.")
+    assert [card.choice.key for card in station.cards] == ["untouched"]
+    QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: [copy.state for copy in _view(window).copies] == ["verified"], timeout=LONG)
+    made = _view(window).copies[0].path
+    assert made.suffix == ".mp4"
+    assert _payload(made) == _payload(clip)
+
+
+def test_a_tape_comes_out_at_the_size_that_was_typed(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    """A limit is typed, the card that uses all of it is pressed, and the file is that large: never over it."""
+    clip = write_clip(
+        tmp_path / "tape.mkv", interlace(programme_frames(240, width=176, height=144, seed=7), FieldOrder.TFF), codec="ffv1",
+        rate=25, sound_seconds=4.8,
+    )  # fmt: skip
+    station = _in_balance(window, qtbot, clip)
+    qtbot.waitUntil(lambda: station.job is None and station._trials is not None, timeout=2 * LONG)
+    sizes = sorted(p.size for p in station.plane_data["h264"])
+    limit = round((sizes[len(sizes) // 2] + sizes[len(sizes) // 2 + 1]) / 2)
+    QTest.keyClicks(station.limit_line, f"{limit / 1000:.0f} kB")
+    QTest.keyClick(station.limit_line, Qt.Key.Key_Return)
+    limit = round(limit / 1000) * 1000
+    filling = next((card for card in station.cards if card.choice.key == "fills"), None)
+    assert filling is not None, [card.choice.key for card in station.cards]
+    QTest.mouseClick(filling, Qt.MouseButton.LeftButton)
+    assert station.picked is filling.choice.point
+    QTest.mouseClick(station.send_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: [copy.state for copy in _view(window).copies] == ["verified"], timeout=2 * LONG)
+    size = _view(window).copies[0].path.stat().st_size
+    assert 0.97 * limit <= size <= limit
