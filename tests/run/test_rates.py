@@ -22,7 +22,7 @@ from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work import SilentReporter
 
-_RATE, _SECONDS = 25, 12
+_RATE, _SECONDS = 25, 8
 
 
 @pytest.fixture(scope="module")
@@ -32,8 +32,8 @@ def uneven(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Reading]:
     wide = cv2.GaussianBlur(rng.integers(16, 236, (400, 1400)).astype(np.uint8), (0, 0), 1.0)
     frames = []
     for number in range(_RATE * _SECONDS):
-        part = number // (_RATE * 4)
-        picture = wide[40:184, 2 * number * (part == 1) : 2 * number * (part == 1) + 192]
+        part = 3 * number // (_RATE * _SECONDS)
+        picture = wide[40:168, 2 * number * (part == 1) : 2 * number * (part == 1) + 160]
         noisy = picture + rng.normal(0, 12, picture.shape) if part == 2 else picture
         frames.append(np.ascontiguousarray(np.clip(noisy, 16, 235).astype(np.uint8)))
     path = write_clip(tmp_path_factory.mktemp("uneven") / "uneven.mkv", frames, rate=_RATE)
@@ -54,30 +54,31 @@ def _packets(path: Path) -> list[int]:
         return [packet.size for packet in container.demux(video=0) if packet.size]
 
 
-@pytest.mark.parametrize(("codec", "size"), [("h264", 700_000), ("h264", 250_000), ("hevc", 400_000), ("av1", 300_000)])
+@pytest.mark.parametrize(("codec", "size"), [("h264", 150_000), ("hevc", 200_000), ("av1", 150_000)])
 def test_a_target_size_is_hit_from_below(tmp_path: Path, uneven: tuple[Path, Reading], codec: str, size: int) -> None:
     path, _ = _made(tmp_path, uneven, codec, TargetSize(size_bytes=size))
-    assert 0.98 * size <= path.stat().st_size <= size
+    # AV1 is hit by its quality, whose finest step is up to a twentieth of the bytes.
+    assert (0.94 if codec == "av1" else 0.98) * size <= path.stat().st_size <= size
 
 
 @pytest.mark.parametrize("codec", ["h264", "hevc"])
 def test_two_passes_hold_the_average(tmp_path: Path, uneven: tuple[Path, Reading], codec: str) -> None:
-    path, _ = _made(tmp_path, uneven, codec, AverageRate(kbps=400))
-    assert sum(_packets(path)) * 8 / _SECONDS == pytest.approx(400_000, rel=0.02)
+    path, _ = _made(tmp_path, uneven, codec, AverageRate(kbps=300))
+    assert sum(_packets(path)) * 8 / _SECONDS == pytest.approx(300_000, rel=0.02)
 
 
 @pytest.mark.parametrize("codec", ["h264", "hevc"])
 def test_a_cap_is_never_exceeded_over_its_second(tmp_path: Path, uneven: tuple[Path, Reading], codec: str) -> None:
     """A buffer of one second, filled at the cap, never runs empty: what a player with that buffer needs (H.264 and HEVC, Annex C)."""
     free, _ = _made(tmp_path, uneven, codec, CappedQuality(quality=20, cap_kbps=100_000))
-    capped, _ = _made(tmp_path, uneven, codec, CappedQuality(quality=20, cap_kbps=600))
+    capped, _ = _made(tmp_path, uneven, codec, CappedQuality(quality=20, cap_kbps=500))
 
     def worst(path: Path) -> float:
-        full, level, lowest = 600_000.0, 600_000.0, 600_000.0
+        full, level, lowest = 500_000.0, 500_000.0, 500_000.0
         for size in _packets(path):
             level -= 8 * size
             lowest = min(lowest, level)
-            level = min(full, level + 600_000 / _RATE)
+            level = min(full, level + 500_000 / _RATE)
         return lowest / full
 
     assert worst(free) < -0.5
@@ -99,7 +100,7 @@ def test_lossless_is_without_loss(tmp_path: Path, uneven: tuple[Path, Reading], 
         assert np.array_equal(one, two)
 
 
-@pytest.mark.parametrize(("codec", "rate"), [("h264", AverageRate(kbps=400)), ("h264", TargetSize(size_bytes=400_000))])
+@pytest.mark.parametrize(("codec", "rate"), [("h264", AverageRate(kbps=300)), ("h264", TargetSize(size_bytes=250_000))])
 def test_what_is_aimed_at_is_predicted_with_how_it_will_look(
     tmp_path: Path, uneven: tuple[Path, Reading], codec: str, rate: Rate
 ) -> None:

@@ -25,7 +25,8 @@ from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Reporter
 
 # What a rate that is aimed at comes out as, as a part: corrected until it does (core/run/aiming.py), a constant one by its filling.
-_HIT, _AIM = 0.02, 0.99
+# Of codecs that are hit by their quality, whose finest step is up to a twentieth of the bytes, up to so much less.
+_HIT, _AIM, _HIT_BY_QUALITY = 0.02, 0.99, 0.06
 # What a drive reads and writes at once, bytes a second (common practice, no source).
 _DRIVE_BYTES_A_SECOND = 60e6
 # Time of an encode in two passes over that of one (x264 and x265: the first pass leaves the costly searches out; measured).
@@ -54,7 +55,7 @@ def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
     if meant is None or not recipe.row.probes:
         tried = _trials(request, (recipe,), request.segments, request.more, reporter)
         found = tried.points[0].prediction(tried, viewing=request.viewing)
-        return found if meant is None else found.model_copy(update={"size_bytes": _hit(meant)})
+        return found if meant is None else found.model_copy(update={"size_bytes": _hit(meant, recipe)})
     probes = tuple(recipe.with_quality(quality) for quality in recipe.row.probes)
     tried = _trials(request, probes, request.segments, 0, reporter)
     near = _at(plane_points(tried, request.viewing)[recipe.codec], meant)
@@ -71,7 +72,7 @@ def _aimed(near: Prediction, recipe: Recipe, meant: float) -> Prediction:
     # What a codec without two passes is encoded again for: twice at the least.
     factor = 1.0 if isinstance(recipe.rate, ConstantRate) or getattr(recipe.rate, "passes", 2) == 1 else _TWO_PASSES
     slower = Estimate(expected=time.expected * factor, low=time.low, high=time.high * 2 * factor)
-    return near.model_copy(update={"recipe": recipe, "size_bytes": _hit(meant), "encode_seconds": slower, "measured": False})
+    return near.model_copy(update={"recipe": recipe, "size_bytes": _hit(meant, recipe), "encode_seconds": slower, "measured": False})
 
 
 def untouched_prediction(reading: Reading, treatment: Treatment, recipe: Recipe, viewing: Viewing = "television") -> Prediction:
@@ -109,8 +110,9 @@ def _meant_bytes(request: PredictRequest) -> float | None:
     return None
 
 
-def _hit(meant: float) -> Estimate:
-    return Estimate(expected=round(meant), low=round(meant * (1 - _HIT)), high=round(meant * (1 + _HIT / 2)))
+def _hit(meant: float, recipe: Recipe) -> Estimate:
+    under = _HIT if recipe.row.two_passes or not isinstance(recipe.rate, TargetSize) else _HIT_BY_QUALITY
+    return Estimate(expected=round(meant), low=round(meant * (1 - under)), high=round(meant * (1 + _HIT / 2)))
 
 
 def _at(points: list[PlanePoint], meant: float) -> Prediction:

@@ -105,8 +105,8 @@ def fills(limit_bytes: float) -> str:
 
 def why_fills(gain_db: float, passes: int) -> str:
     """``gain_db``: over the best of constant quality that is sure to stay under the limit."""
-    how = "Two passes spread the bytes over the take" if passes == 2 else "Encoded again until the size is hit"
-    return f"{how}, up to 2 % under the limit and never over it: {gain_db:.1f} dB more than constant quality that is sure to stay under it."
+    how = "Two passes spread the bytes over the take, up to 2 %" if passes == 2 else "Encoded again until the size is hit, up to 6 %"
+    return f"{how} under the limit and never over it: {gain_db:.1f} dB more than constant quality that is sure to stay under it."
 
 
 def why_untouched(codec: str) -> str:

@@ -11,6 +11,7 @@ from yomikomi.core.recipes.codecs import CODECS, EFFORTS, TRIED, Codec, CodecKey
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, Lossless, Rate
 from yomikomi.core.recipes.sound import SOUND_CODECS, SoundKey, packet_seconds, rate_of_sound
 from yomikomi.core.video.colour import HLG, PQ
+from yomikomi.core.video.units import number_text
 
 Container = Literal["mp4", "mkv", "mov"]
 # Longest time between key pictures: seeking stays quick, and size hardly depends on it (common practice, no source).
@@ -88,7 +89,7 @@ class Recipe(BaseModel):
             case "average":
                 how = f"{rate.kbps}k"
             case "size":
-                how = f"{rate.size_bytes / 1e6:.0f}MB"
+                how = f"{number_text(rate.size_bytes / 1e6)}MB"
             case "constant":
                 how = f"cbr{rate.kbps}k"
             case "untouched":

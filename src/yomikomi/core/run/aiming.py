@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from fractions import Fraction
 
 from yomikomi.core.errors import WrongUseError
@@ -16,12 +17,21 @@ from yomikomi.core.video.units import size_text
 _AIM, _LEAST = 0.99, 0.98
 # An average rate is no limit: so far off on either side, as a part.
 _AVERAGE_OFF = 0.015
-# Encodes at most, the first one counted.
-_MOST_TRIES = 4
+# After so many encodes the nearest that is not over the size is taken; where every one was over, smaller ones are tried up to the second.
+_ENOUGH_TRIES, _MOST_TRIES = 4, 8
 # Under this no picture is worth looking at, whatever its size (judgement); a target that leaves less is refused.
 _LEAST_KBPS = 20
 # How bytes of AV1 follow its quality value: by so much, as a part, a step, where nothing is known yet (measured, docs/science.md).
 _AV1_STEP = 0.055
+
+
+@dataclass(frozen=True)
+class _Try:
+    """``told``: quality, or kb/s."""
+
+    told: float
+    picture_bytes: int
+    file_bytes: int
 
 
 class Aim:
@@ -39,7 +49,8 @@ class Aim:
         self._searched = quality if isinstance(rate, TargetSize) and not recipe.row.two_passes else None
         self._kbps: float | None = None
         self.tries = 0
-        self._known: list[tuple[float, float]] = []  # what was told and the picture bytes that it gave
+        self._known: list[_Try] = []
+        self._last = False
         if isinstance(rate, TargetSize):
             left = (_AIM * rate.size_bytes - other_bytes) * 8 / self._seconds / 1000
             if left < _LEAST_KBPS:
@@ -56,42 +67,82 @@ class Aim:
         kbps = max(_LEAST_KBPS, round(self._kbps)) if self._kbps is not None else None
         return plan_for(self._recipe, self._treated, kbps=kbps, quality=self._searched)
 
-    @property
-    def again_possible(self) -> bool:
-        return self.tries < _MOST_TRIES
-
     def hit(self, *, picture_bytes: int, file_bytes: int) -> bool:
-        """Whether what was made is what was meant; else the next try is told otherwise. Rates that nothing is aimed at always are."""
+        """Whether what was made is what is kept; else the next try is told otherwise. Rates that nothing is aimed at always are."""
         self.tries += 1
         rate = self._recipe.rate
         if isinstance(rate, TargetSize):
-            if _LEAST * rate.size_bytes <= file_bytes <= rate.size_bytes:
+            self._known.append(_Try(self._told, picture_bytes, file_bytes))
+            if self._last or _LEAST * rate.size_bytes <= file_bytes <= rate.size_bytes or self.tries >= _MOST_TRIES:
                 return True
-            wanted = picture_bytes + _AIM * rate.size_bytes - file_bytes
-        elif isinstance(rate, AverageRate) and rate.passes == 2 and self._recipe.row.two_passes:
+            under = [one for one in self._known if one.file_bytes <= rate.size_bytes]
+            if self.tries >= _ENOUGH_TRIES and under:
+                return self._settle(max(under, key=lambda one: one.file_bytes))
+            over = [one for one in self._known if one.file_bytes > rate.size_bytes]
+            # Under the size by more, the more often it was exceeded.
+            self._correct(picture_bytes + (1 - (1 - _AIM) * max(1, len(over))) * rate.size_bytes - file_bytes)
+            if self._told not in [one.told for one in self._known] or self._between(over, under):
+                return False
+            return bool(under) and self._settle(max(under, key=lambda one: one.file_bytes))
+        if isinstance(rate, AverageRate) and rate.passes == 2 and self._recipe.row.two_passes and self.tries < _ENOUGH_TRIES:
             wanted = rate.kbps * 125 * self._seconds
-            if abs(picture_bytes / wanted - 1) <= _AVERAGE_OFF:
-                return True
+            self._known.append(_Try(self._told, picture_bytes, file_bytes))
+            if abs(picture_bytes / wanted - 1) > _AVERAGE_OFF:
+                self._correct(wanted)
+                return False
+        return True
+
+    @property
+    def _told(self) -> float:
+        """Quality, or kb/s."""
+        return self._searched if self._searched is not None else float(round(self._kbps or 0))
+
+    def _between(self, over: list[_Try], under: list[_Try]) -> bool:
+        """Tell the next try what lies between the nearest that was over and the nearest that was under; False where nothing does."""
+        if not over or not under:
+            return False
+        low, high = (max(under, key=lambda one: one.file_bytes).told, min(over, key=lambda one: one.file_bytes).told)
+        grain = 0.25 if self._searched is not None else 1.0
+        middle = math.floor((low + high) / 2 / grain) * grain
+        if middle in {low, high}:
+            return False
+        if self._searched is not None:
+            self._searched = middle
         else:
+            self._kbps = middle
+        return True
+
+    def _settle(self, on: _Try) -> bool:
+        """Keep one that was made: it is there if it is the last, else it is made once more."""
+        self._last = True
+        if on is self._known[-1]:
             return True
-        self._correct(picture_bytes, wanted)
+        if self._searched is not None:
+            self._searched = on.told
+        else:
+            self._kbps = on.told
         return False
 
-    def _correct(self, picture_bytes: int, wanted: float) -> None:
+    def _correct(self, wanted: float) -> None:
+        """Tell the next try what should give so many bytes of pictures."""
+        last = self._known[-1]
         if self._searched is not None:
-            self._known.append((self._searched, math.log(max(1, picture_bytes))))
-            self._searched = _clamped(self._next_quality(math.log(wanted)), self._recipe.row.highest_quality_number)
+            found = _clamped(self._next_quality(math.log(max(1.0, wanted))), self._recipe.row.highest_quality_number)
+            if found == last.told:  # nearer than a quarter: the next one on the right side
+                found = _clamped(found + (0.25 if wanted < last.picture_bytes else -0.25), self._recipe.row.highest_quality_number)
+            self._searched = found
         elif self._kbps is not None:
-            self._kbps *= wanted / max(1, picture_bytes)
+            self._kbps *= wanted / max(1, last.picture_bytes)
 
     def _next_quality(self, wanted: float) -> float:
-        last, bytes_log = self._known[-1]
-        others = [(at, log) for at, log in self._known[:-1] if at != last]
+        last = self._known[-1]
+        here = math.log(max(1, last.picture_bytes))
+        others = [(one.told, math.log(max(1, one.picture_bytes))) for one in self._known[:-1] if one.told != last.told]
         slope = -_AV1_STEP
         if others:
             at, log = min(others, key=lambda one: abs(one[1] - wanted))
-            slope = min(-0.01, (bytes_log - log) / (last - at))
-        return last + (wanted - bytes_log) / slope
+            slope = min(-0.01, (here - log) / (last.told - at))
+        return last.told + (wanted - here) / slope
 
 
 def _clamped(quality: float, highest: int) -> float:

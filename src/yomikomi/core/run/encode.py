@@ -301,7 +301,7 @@ def _until_hit(request: CopyRequest, part: Path, reporter: Reporter, aim: Aim, s
         treated = job.chain.format.geometry
         if request.recipe.container == "mkv":
             set_display_shape(part, Geometry(treated.width, treated.height, treated.sample_aspect))
-        if aim.hit(picture_bytes=job.picture_bytes, file_bytes=part.stat().st_size) or not aim.again_possible:
+        if aim.hit(picture_bytes=job.picture_bytes, file_bytes=part.stat().st_size):
             return job
 
 
