@@ -24,10 +24,13 @@ class ChoiceCard(Card):
         self.choice = choice
         told = choice.point.prediction
         self.body.addWidget(label(choice.title))
-        self.body.addWidget(label(f"{told.recipe.words} · sound {told.recipe.sound_codec.upper()}", quiet=True))
+        untouched = told.recipe.codec == "source"
+        sound = "sound as it is" if untouched else f"sound {told.recipe.sound_codec.upper()}"
+        self.body.addWidget(label(f"{told.recipe.words} · {sound}", quiet=True))
         seen = seen_words(told.fidelity)
         self.body.addWidget(label(seen, quiet=True, wrap=True))
-        figures = [size_text(told.size_bytes.expected), f"{choice.point.fidelity:.1f} dB", spoken(told.encode_seconds.expected)]
+        kept = "identical" if untouched else f"{choice.point.fidelity:.1f} dB"
+        figures = [size_text(told.size_bytes.expected), kept, spoken(told.encode_seconds.expected)]
         made = [label(words, figure=True) for words in figures]
         made[0].setFont(theme.mono(theme.BODY_PX, medium=True))
         self.body.addLayout(row(made[0], 1, made[1], 1, made[2]))

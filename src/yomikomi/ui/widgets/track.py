@@ -56,15 +56,28 @@ class ProgressTrack(QWidget):
         draw_track(painter, QRectF(0, 4, self.width(), 14), self._progress)
         painter.setPen(QColor(theme.MUTED))
         painter.setFont(theme.sans(theme.SMALL_PX - 1))
-        flags = Qt.AlignmentFlag
-        painter.drawText(QRectF(0, 22, 100, 16), flags.AlignLeft, STATIONS_OF_WORK[0])
-        painter.drawText(QRectF(self.width() - 100, 22, 100, 16), flags.AlignRight, STATIONS_OF_WORK[-1])
-        if 0 < self._progress < 8:
-            step = (self.width() - 9) / 7
-            centre = 4.5 + step * self._progress
-            if 80 < centre < self.width() - 90:
-                painter.setPen(QColor(theme.ACCENT))
-                painter.drawText(QRectF(centre - 60, 22, 120, 16), flags.AlignHCenter, f"next: {_NEXT[self._progress]}")
+        for words, place, ink in self._labels(painter):
+            painter.setPen(QColor(ink))
+            painter.drawText(place, Qt.AlignmentFlag.AlignLeft, words)
+
+    def _labels(self, painter: QPainter) -> list[tuple[str, QRectF, str]]:
+        """What stands under the ticks, where, in which ink: the next step under its own, the ends where they stay clear of it."""
+        wide = painter.fontMetrics().horizontalAdvance
+
+        def placed(words: str, left: float) -> QRectF:
+            return QRectF(max(0.0, min(left, self.width() - wide(words))), 22, wide(words) + 1, 16)
+
+        first, last = STATIONS_OF_WORK[0], STATIONS_OF_WORK[-1]
+        ends = [(first, placed(first, 0.0), theme.MUTED), (last, placed(last, self.width()), theme.MUTED)]
+        if not 0 < self._progress < 8:
+            return ends
+        words = f"next: {_NEXT[self._progress]}"
+        centre = 4.5 + (self.width() - 9) / 7 * self._progress
+        place = placed(words, centre - wide(words) / 2)
+        clear = place.adjusted(-_APART_PX, 0, _APART_PX, 0)
+        return [(words, place, theme.ACCENT), *(end for end in ends if not end[1].intersects(clear))]
 
 
+# Between words under the ticks.
+_APART_PX = 8
 _NEXT = ("take in", "path", "capture", "read", "treat", "balance", "run", "ledger")
