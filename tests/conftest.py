@@ -41,6 +41,8 @@ _ALONE = {
     "tests/ui/test_start_and_demo.py",
 }
 _NOT_ALONE = {"test_the_demo_fills_itself_while_the_window_is_used", "test_a_real_file_dropped_on_the_shelf"}
+# What takes longest begins first: at the end the other worker would wait for it.
+_FIRST = {"test_the_demo_fills_itself_while_the_window_is_used"}
 # Threads of ours, by name, that no test leaves behind.
 _OURS = {"source", "postman", "listener", "player pictures", "player sound", "silence"}
 
@@ -50,6 +52,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         path = item.path.relative_to(Path(__file__).parents[1])
         if _ALONE & {str(path), str(path.parent)} and item.name not in _NOT_ALONE:
             item.add_marker("alone")
+    items.sort(key=lambda item: item.name not in _FIRST)
 
 
 @pytest.fixture(scope="session", autouse=True)

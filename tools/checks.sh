@@ -8,7 +8,7 @@ trap 'rm -rf "$logs"' EXIT
 
 (nice -n 19 "$bin/lint-imports" && nice -n 19 "$bin/mypy") >"$logs/types" 2>&1 &
 types=$!
-nice -n 19 "$bin/python" -m pytest -n 3 --dist worksteal -m "not alone" >"$logs/beside" 2>&1 &
+nice -n 19 "$bin/python" -m pytest -n 2 --dist worksteal -m "not alone" >"$logs/beside" 2>&1 &
 beside=$!
 
 failed=0

@@ -71,8 +71,8 @@ def test_a_file_that_plays_as_it_is_needs_no_recompression(window: MainWindow, q
 def test_a_tape_comes_out_at_the_size_that_was_typed(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     """A limit is typed, the card that uses all of it is pressed, and the file is that large: never over it."""
     clip = write_clip(
-        tmp_path / "tape.mkv", interlace(programme_frames(240, width=176, height=144, seed=7), FieldOrder.TFF), codec="ffv1",
-        rate=25, sound_seconds=4.8,
+        tmp_path / "tape.mkv", interlace(programme_frames(100, width=176, height=144, seed=7), FieldOrder.TFF), codec="ffv1",
+        rate=25, sound_seconds=2.0,
     )  # fmt: skip
     station = _in_balance(window, qtbot, clip)
     qtbot.waitUntil(lambda: station.job is None and station._trials is not None, timeout=2 * LONG)

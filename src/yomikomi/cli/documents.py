@@ -6,6 +6,7 @@ from pydantic import BaseModel
 
 from yomikomi.cli.capture_documents import CaptureDocument, CutDocument, SourcesDocument
 from yomikomi.cli.copy_documents import CopyDocument
+from yomikomi.cli.outlet_documents import ConformsDocument, OutletsDocument
 from yomikomi.cli.path_documents import DiagnoseDocument, EquipmentDocument, PathsDocument
 from yomikomi.cli.planning_documents import ImportDocument, ReckonDocument, ShelfDocument, TitlesDocument
 from yomikomi.cli.reading_documents import CompareDocument, ReadDocument
@@ -14,6 +15,7 @@ from yomikomi.cli.treatment_documents import AdviseDocument
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.capture.sync import SyncResult
 from yomikomi.core.capture.trial import TrialResult
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.rendering import Rendered
 from yomikomi.core.treatment.model import Treatment
 
@@ -23,8 +25,11 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "advise": AdviseDocument,
     "treatment": Treatment,
     "treat": Rendered,
+    "recipe": Recipe,
     "predict": Prediction,
     "copy": CopyDocument,
+    "outlets": OutletsDocument,
+    "conforms": ConformsDocument,
     "simulate": SimulateDocument,
     "trials": TrialSet,
     "titles": TitlesDocument,

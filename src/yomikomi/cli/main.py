@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
-from yomikomi.cli import captures, copies, paths, planning, readings, simulations, treatments
+from yomikomi.cli import captures, copies, outlets, paths, planning, readings, simulations, treatments
 from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_workspace, has_display, need_display
 from yomikomi.core.errors import WrongUseError, YomikomiError
 from yomikomi.core.work.defects import defect
@@ -56,6 +56,8 @@ def demo(workspace: WorkspaceOption = None) -> None:
 app.command()(simulations.simulate)
 app.command()(copies.predict)
 app.command()(copies.copy)
+app.command()(outlets.outlets)
+app.command()(outlets.conforms)
 app.command()(readings.read)
 app.command()(readings.compare)
 app.command()(treatments.advise)

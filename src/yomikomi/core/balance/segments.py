@@ -20,6 +20,8 @@ from yomikomi.core.reading.models import Complexity
 # Half seconds of a unit; of a take of less than a minute, where longer ones would be too few to draw from.
 _UNIT_CELLS, _SHORT_UNIT_CELLS = 4, 2
 _SHORT_CELLS = 120
+# Half seconds that are encoded around a segment and not counted.
+_AROUND_CELLS = 2
 USUAL_SEGMENTS = 4
 # Where next to nothing moves the small encode says little: so much of the mean is added to every unit (docs/science.md).
 _FLOOR = 0.5
@@ -87,8 +89,13 @@ class Plan:
         return replace(self, segments=segments, more=more)
 
 
-def plan_segments(complexity: Complexity, *, frames: int, count: int = USUAL_SEGMENTS, more: int = 0, seed: int = 1) -> Plan:
-    """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames, and ``more`` for one recipe of each codec."""
+def plan_segments(
+    complexity: Complexity, *, frames: int, count: int = USUAL_SEGMENTS, more: int = 0, anchored: float = 0.0, seed: int = 1
+) -> Plan:
+    """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames, and ``more`` for one recipe of each codec.
+
+    ``anchored``: for how many of all recipes that is, 0…1. A take that costs no more to try whole, run-up and run-out counted, is.
+    """
     cells = _UNIT_CELLS if len(complexity.cell_bytes) >= _SHORT_CELLS else _SHORT_UNIT_CELLS
     per_unit = cells * complexity.frames_per_cell
     sums, whole = _units(complexity.between_bytes, cells), _units(complexity.cell_bytes, cells)
@@ -97,7 +104,8 @@ def plan_segments(complexity: Complexity, *, frames: int, count: int = USUAL_SEG
         for some in (sums, whole):
             last = some.pop()
             some[-1] += last
-    if len(sums) <= max(3, count):
+    cost = (count + anchored * more) * (cells + _AROUND_CELLS) / cells
+    if len(sums) <= max(3, count, int(cost)):
         return Plan((Segment(0, frames, sum(sums), True, 1.0, "whole"),), (), 0, True)
     mean = sum(sums) / len(sums)
     sums = [size + round(_FLOOR * mean) + 1 for size in sums]

@@ -73,15 +73,18 @@ class Anchor:
         ]
 
 
-def picture_bytes(pairs: Sequence[Pair], plan: Plan, starts: Starts, *, floor: float, anchor: Anchor | None = None) -> Estimate:
+def picture_bytes(
+    pairs: Sequence[Pair], plan: Plan, starts: Starts, *, floor: float, first_key: float = 1.0, anchor: Anchor | None = None
+) -> Estimate:
     """Bytes of the pictures of the whole take. ``anchor``: of the recipe's codec, itself where the recipe is that; ``floor``: half-width
-    that the interval does not go below where the take was tried in parts, as a part."""
+    that the interval does not go below where the take was tried in parts, as a part; ``first_key``: how many times larger key pictures
+    are within a copy than its first."""
     if plan.whole:
         return around(float(sum(trial.counted_bytes for _, trial in pairs)), _FLOOR_WHOLE)
     key, key_half = _key_size(pairs, anchor, plan)
     share, share_half = _cut_share(pairs if anchor is None else anchor.everywhere(plan))
-    begun = key * (starts.keys + starts.cuts * share)
-    begun_half = math.hypot(key_half * (starts.keys + starts.cuts * share), key * starts.cuts * share_half)
+    times = starts.keys - 1 + 1 / first_key + starts.cuts * share if starts.keys else starts.cuts * share
+    begun, begun_half = key * times, math.hypot(key_half * times, key * starts.cuts * share_half)
     between, between_half = _between(pairs, plan, anchor)
     expected = between + begun
     half = math.hypot(between_half, begun_half) / max(1.0, expected)

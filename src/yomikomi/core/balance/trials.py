@@ -72,12 +72,15 @@ class _Bench:
         self.timing = Timing.of(self.reading, request.treatment)
         self._seconds = length_of(self.reading, request.treatment)  # of the copy
         self.complexity, place, frames = self._kept_complexity()
-        self.plan = plan_segments(self.complexity, frames=frames, count=request.segments, more=request.more).placed(place)
+        anchors = _anchors(request.recipes)
+        self.plan = plan_segments(
+            self.complexity, frames=frames, count=request.segments, more=request.more, anchored=len(anchors) / len(request.recipes)
+        ).placed(place)  # fmt: skip
         self.found: dict[Recipe, list[tuple[Segment, Trial]]] = {recipe: [] for recipe in request.recipes}
         self.treat_times: list[float] = []
         self.crops: dict[Recipe, str] = {}
         self.started = time.monotonic()
-        self.anchors = _anchors(request.recipes) if self.plan.more else {}
+        self.anchors = anchors if self.plan.more else {}
         self.sizing: dict[str, list[tuple[Segment, Trial]]] = {codec: [] for codec in self.anchors}
         self.steps = len(self.plan.segments) * len(request.recipes) + len(self.plan.more) * len(self.anchors)
         self.done, self.told = 0, 0
@@ -219,7 +222,10 @@ class _Bench:
         starts = Starts.of(
             self.cuts, frames=self.frames, distance=max(1, round(recipe.key_seconds * self.rate)), cut_keys=recipe.row.cut_keys
         )  # fmt: skip
-        return picture_bytes(self.found[recipe], self.plan, starts, floor=recipe.row.size_floor, anchor=self._anchor_of(recipe))
+        row = recipe.row
+        return picture_bytes(
+            self.found[recipe], self.plan, starts, floor=row.size_floor, first_key=row.first_key, anchor=self._anchor_of(recipe)
+        )  # fmt: skip
 
     def _anchor_of(self, recipe: Recipe) -> Anchor | None:
         """The anchor of a recipe's codec, once it was tried on all planned segments."""

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict
 
+from yomikomi.core.video.boxes import first_box_of
 from yomikomi.core.video.identity import content_hash
 from yomikomi.core.video.matroska import index_in_front
 from yomikomi.core.work import Reporter
@@ -23,7 +24,7 @@ class Check(BaseModel):
 
 def index_check(path: Path, container: str) -> Check:
     """That a copy plays while it loads."""
-    front = _first_of(path, (b"moov", b"mdat")) == b"moov" if container in {"mp4", "mov"} else index_in_front(path)
+    front = first_box_of(path, (b"moov", b"mdat")) == b"moov" if container in {"mp4", "mov"} else index_in_front(path)
     return Check(name="index in front", passed=front, found="in front" if front else "behind the pictures, or missing")
 
 
@@ -37,17 +38,3 @@ def source_check(source: Path | None, content: str | None, reporter: Reporter) -
     except OSError as error:
         return [Check(name="source as read", passed=False, found=f"the source cannot be read any more: {error.strerror}")]
     return [Check(name="source as read", passed=same, found="unchanged" if same else "the source changed since it was read")]
-
-
-def _first_of(path: Path, kinds: tuple[bytes, ...]) -> bytes | None:
-    """The first of some top-level boxes (ISO/IEC 14496-12 section 4.2)."""
-    with path.open("rb") as file:
-        while len(head := file.read(8)) == 8:
-            size, kind = int.from_bytes(head[:4], "big"), head[4:]
-            if kind in kinds:
-                return kind
-            skip = int.from_bytes(file.read(8), "big") - 16 if size == 1 else size - 8
-            if skip < 0:
-                return None
-            file.seek(skip, 1)
-    return None
