@@ -32,11 +32,13 @@ def _recipe(container: str) -> Recipe:
     return recipe_with(CODECS["source"], Untouched(), container=container)
 
 
-def _file(path: Path, *, video: str = "libx264", audio: str = "aac", fmt: str | None = None) -> Path:
+def _file(path: Path, *, video: str = "libx264", audio: str = "aac", fmt: str | None = None, turned: int = 0) -> Path:
     """Six seconds with pictures that are shown in another order than they are coded, a key picture every second, and a tone."""
     with av.open(str(path), "w", format=fmt) as sink:
         stream = sink.add_stream(video, rate=_RATE, options={"preset": "veryfast", "crf": "26"} if video.startswith("libx26") else {})
         stream.width, stream.height, stream.pix_fmt, stream.gop_size = 160, 112, "yuv420p", _RATE
+        if turned:
+            stream.set_display_rotation(turned)
         sound = sink.add_stream(audio, rate=48_000, layout="stereo")
         grey = np.full((56, 80), 128, np.uint8)
         for number, luma in enumerate(sliding_frames(150, width=160, height=112)):
@@ -78,6 +80,18 @@ def test_every_packet_comes_over(tmp_path: Path, ending: str, video: str, audio:
     assert again.duration_seconds == pytest.approx(reading.duration_seconds, abs=0.05)
 
 
+@pytest.mark.parametrize("turned", [90, 180, 270])
+@pytest.mark.parametrize("container", ["mp4", "mkv", "mov"])
+def test_an_upright_telephone_stays_upright(tmp_path: Path, turned: int, container: str) -> None:
+    source = _file(tmp_path / "source.mp4", turned=turned)
+    reading = read(ReadRequest(source), SilentReporter())
+    assert reading.rotation
+    target = tmp_path / f"copy.{container}"
+    made = make_copy(CopyRequest(source, target, reading, Treatment(), _recipe(container)), SilentReporter())
+    assert made.verified, [check for check in made.checks if not check.passed]
+    assert read(ReadRequest(target), SilentReporter()).rotation == reading.rotation
+
+
 def test_a_transport_stream_is_wrapped_otherwise_and_decodes_alike(tmp_path: Path) -> None:
     source = _file(tmp_path / "source.ts", fmt="mpegts")
     reading = read(ReadRequest(source), SilentReporter())
@@ -113,6 +127,23 @@ def test_what_needs_an_encode_is_refused_with_the_reason(tmp_path: Path) -> None
             CopyRequest(raw, tmp_path / "y.mp4", read(ReadRequest(raw), SilentReporter()), Treatment(), _recipe("mp4")), SilentReporter()
         )  # fmt: skip
     assert sorted(path.name for path in tmp_path.iterdir()) == ["raw.mkv", "source.mp4"]
+
+
+def test_pictures_that_a_file_hides_are_not_shown(tmp_path: Path) -> None:
+    """A telephone cuts a clip by an edit list: what was cut off is still in the file."""
+    whole, cut = _file(tmp_path / "whole.mp4"), tmp_path / "cut.mp4"
+    with av.open(str(whole)) as source, av.open(str(cut), "w", options={"use_editlist": "1", "avoid_negative_ts": "disabled"}) as sink:
+        made = {stream.index: sink.add_stream_from_template(stream) for stream in source.streams}
+        for packet in source.demux():
+            if packet.size and packet.pts is not None and packet.dts is not None:
+                packet.pts, packet.dts = (stamp - round(Fraction(1, 2) / packet.time_base) for stamp in (packet.pts, packet.dts))
+                packet.stream = made[packet.stream.index]
+                sink.mux(packet)
+    reading = read(ReadRequest(cut), SilentReporter())
+    assert reading.frames < 140
+    with pytest.raises(WrongUseError, match="hides pictures"):
+        make_copy(CopyRequest(cut, tmp_path / "copy.mp4", reading, Treatment(), _recipe("mp4")), SilentReporter())
+    assert not (tmp_path / "copy.mp4").exists()
 
 
 def test_a_packet_that_changes_on_the_way_is_found(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -27,7 +27,7 @@ from yomikomi.core.run.result import CopyResult, unverified_name
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
-from yomikomi.core.video.media import heard_streams, open_media, video_stream
+from yomikomi.core.video.media import heard_streams, open_media, probe, video_stream
 from yomikomi.core.video.packets import DAMAGED, packets_of
 from yomikomi.core.work import Reporter
 
@@ -130,6 +130,8 @@ class _Copied:
         made = same_stream(self.sink, stream, tagged=kind in self.source.format.name.split(","))
         if stream.type == "video" and stream.codec_context.name == "hevc" and kind != "mkv":
             made.codec_context.codec_tag = "hvc1"  # players that go by the tag do not know the other one
+        if stream.type == "video" and (turn := probe(self.request.path).rotation):
+            made.set_display_rotation(turn)  # which a template forgets: a telephone's upright picture would lie
         codec = stream.codec_context.name if stream.codec_context is not None else ""
         return _Track(stream.type, codec, stream.index, made, DecodeOrder(stream) if stream.type == "video" else None)
 
@@ -167,6 +169,11 @@ class _Copied:
             stamp = packet.pts if packet.pts is not None else packet.dts
             if packet.size == 0 or stamp is None:
                 continue
+            if packet.is_discard and packet.stream.index == self.picture_index:
+                raise WrongUseError(
+                    f"{self.request.path.name} hides pictures at its beginning (an edit list), which a copy of its packets could show.",
+                    remedy="Encode it: in Balance, run trials.",
+                )
             track, clock = self.tracks[packet.stream.index], Fraction(packet.time_base)
             at = stamp * clock
             if not self._inside(at):
@@ -221,6 +228,7 @@ def _same(copied: _Copied, request: CopyRequest, part: Path, reporter: Reporter)
             digests[place].update(_bare(bytes(packet), codec))
             at = packet.pts if packet.pts is not None else packet.dts
             stamps[place].append((at or 0) * Fraction(packet.time_base))
+    found.append(_shown_alike(request.path, part))
     found.append(Check(name="streams", passed=len(streams) == len(tracks), found=f"{len(streams)} of {len(tracks)}"))
     # A container may move everything at once: what counts is where tracks stand to each other.
     moved = min(stamps[0], default=Fraction(0)) - min(tracks[0].stamps, default=Fraction(0)) if stamps else Fraction(0)
@@ -234,6 +242,15 @@ def _same(copied: _Copied, request: CopyRequest, part: Path, reporter: Reporter)
         close = len(own) == len(track.stamps) and off <= _STAMP_TOLERANCE_S
         found.append(Check(name=f"{name} time stamps", passed=close, found=f"at most {float(off) * 1000:.2f} ms apart"))
     return found
+
+
+def _shown_alike(source: Path, copy: Path) -> Check:
+    """What a container says beside the packets: shape, turn and colour."""
+    one, two = probe(source), probe(copy)
+    shape = one.geometry == two.geometry and one.rotation == two.rotation
+    colour = one.colour == two.colour
+    words = ["the same"] if shape and colour else [name for name, same in (("shape or turn", shape), ("colour", colour)) if not same]
+    return Check(name="shown alike", passed=shape and colour, found=", ".join(words) + ("" if shape and colour else " differs"))
 
 
 def _bare(data: bytes, codec: str) -> bytes:
