@@ -73,17 +73,7 @@ class Aim:
         rate = self._recipe.rate
         if isinstance(rate, TargetSize):
             self._known.append(_Try(self._told, picture_bytes, file_bytes))
-            if self._last or _LEAST * rate.size_bytes <= file_bytes <= rate.size_bytes or self.tries >= _MOST_TRIES:
-                return True
-            under = [one for one in self._known if one.file_bytes <= rate.size_bytes]
-            if self.tries >= _ENOUGH_TRIES and under:
-                return self._settle(max(under, key=lambda one: one.file_bytes))
-            over = [one for one in self._known if one.file_bytes > rate.size_bytes]
-            # Under the size by more, the more often it was exceeded.
-            self._correct(picture_bytes + (1 - (1 - _AIM) * max(1, len(over))) * rate.size_bytes - file_bytes)
-            if self._told not in [one.told for one in self._known] or self._between(over, under):
-                return False
-            return bool(under) and self._settle(max(under, key=lambda one: one.file_bytes))
+            return self._size_hit(rate.size_bytes)
         if isinstance(rate, AverageRate) and rate.passes == 2 and self._recipe.row.two_passes and self.tries < _ENOUGH_TRIES:
             wanted = rate.kbps * 125 * self._seconds
             self._known.append(_Try(self._told, picture_bytes, file_bytes))
@@ -92,24 +82,41 @@ class Aim:
                 return False
         return True
 
+    def _size_hit(self, size: int) -> bool:
+        last = self._known[-1]
+        if self._last or _LEAST * size <= last.file_bytes <= size:
+            return True
+        over = [one for one in self._known if one.file_bytes > size]
+        under = [one for one in self._known if one.file_bytes <= size]
+        if not under or not over:
+            # Under the size by more, the more often it was exceeded.
+            self._correct(last.picture_bytes + (1 - (1 - _AIM) * max(1, len(over))) * size - last.file_bytes)
+            return self.tries >= _MOST_TRIES
+        above, below = min(over, key=lambda one: one.file_bytes), max(under, key=lambda one: one.file_bytes)
+        enough = _ENOUGH_TRIES if self._searched is None else _MOST_TRIES - 1
+        if self.tries < enough and self._between(above, below, _AIM * size):
+            return False
+        return self._settle(below)
+
     @property
     def _told(self) -> float:
         """Quality, or kb/s."""
         return self._searched if self._searched is not None else float(round(self._kbps or 0))
 
-    def _between(self, over: list[_Try], under: list[_Try]) -> bool:
-        """Tell the next try what lies between the nearest that was over and the nearest that was under; False where nothing does."""
-        if not over or not under:
-            return False
-        low, high = (max(under, key=lambda one: one.file_bytes).told, min(over, key=lambda one: one.file_bytes).told)
+    def _between(self, above: _Try, below: _Try, wanted: float) -> bool:
+        """Tell the next try what lies between the nearest that was over and the nearest that was under, where a straight line in the
+        logarithm meets the size; False where nothing lies between."""
         grain = 0.25 if self._searched is not None else 1.0
-        middle = math.floor((low + high) / 2 / grain) * grain
-        if middle in {low, high}:
+        high, low = math.log(above.file_bytes), math.log(below.file_bytes)
+        met = below.told + (above.told - below.told) * (math.log(wanted) - low) / max(1e-9, high - low)
+        one, two = sorted((above.told, below.told))
+        found = min(two - grain, max(one + grain, round(met / grain) * grain))
+        if not one < found < two:
             return False
         if self._searched is not None:
-            self._searched = middle
+            self._searched = found
         else:
-            self._kbps = middle
+            self._kbps = found
         return True
 
     def _settle(self, on: _Try) -> bool:
