@@ -15,7 +15,7 @@ from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.codecs import CODECS
-from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantRate, Lossless, Rate, TargetSize
+from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, ConstantRate, Lossless, Rate, TargetSize
 from yomikomi.core.recipes.recipe import recipe_with
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.run.result import CopyResult
@@ -109,6 +109,45 @@ def test_what_is_aimed_at_is_predicted_with_how_it_will_look(
     _, made = _made(tmp_path, uneven, codec, rate)
     assert told.recipe.rate == rate
     assert told.size_bytes.low <= made.size_bytes <= told.size_bytes.high
+    assert told.fidelity is not None
+
+
+def test_lossless_is_predicted_in_the_takes_own_sample_format(tmp_path: Path) -> None:
+    """4:2:2 of ten bits takes much more than what other codecs are fed."""
+    path = tmp_path / "wide.mkv"
+    rng = np.random.default_rng(2)
+    with av.open(str(path), "w") as sink:
+        stream = sink.add_stream("ffv1", rate=_RATE, options={"level": "3", "strict": "experimental"})
+        stream.width, stream.height, stream.pix_fmt = 96, 64, "yuv422p10le"
+        for number in range(3 * _RATE):
+            frame = av.VideoFrame.from_ndarray(rng.integers(0, 256, (64, 96, 3), dtype=np.uint8), "rgb24").reformat(format="yuv422p10le")
+            frame.pts = number
+            sink.mux(stream.encode(frame))
+        sink.mux(stream.encode(None))
+    reading = read(ReadRequest(path), SilentReporter())
+    recipe = recipe_with(CODECS["ffv1"], Lossless(), sound="flac")
+    told = predict(PredictRequest(path, reading, Treatment(), recipe), SilentReporter())
+    made = make_copy(CopyRequest(path, tmp_path / "copy.mkv", reading, Treatment(), recipe), SilentReporter())
+    assert made.verified
+    assert told.size_bytes.low <= made.size_bytes <= told.size_bytes.high
+    with av.open(str(tmp_path / "copy.mkv")) as container:
+        assert container.streams.video[0].codec_context.pix_fmt == "yuv422p10le"
+
+
+@pytest.mark.parametrize(
+    ("codec", "rate", "sound"),
+    [
+        ("mpeg2", ConstantRate(kbps=1500), "ac3"), ("mpeg2", ConstantQuality(quality=5), "ac3"),
+        ("rdd36", ConstantQuality(quality=0), "pcm"),
+        ("h264", CappedQuality(quality=22, cap_kbps=900), "aac"), ("h264", Lossless(), "aac"),
+    ],
+)  # fmt: skip
+def test_every_codec_and_rate_is_predicted(tmp_path: Path, uneven: tuple[Path, Reading], codec: str, rate: Rate, sound: str) -> None:
+    recipe = recipe_with(CODECS[codec], rate, sound=sound)
+    told = predict(PredictRequest(*uneven, Treatment(), recipe), SilentReporter())
+    made = make_copy(CopyRequest(uneven[0], tmp_path / f"copy.{recipe.container}", uneven[1], Treatment(), recipe), SilentReporter())
+    assert made.verified, [check for check in made.checks if not check.passed]
+    assert 0.9 * told.size_bytes.low <= made.size_bytes <= 1.1 * told.size_bytes.high
     assert told.fidelity is not None
 
 

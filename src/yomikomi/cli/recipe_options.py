@@ -107,7 +107,7 @@ def _rate(
         return rates.TargetSize(size_bytes=_bytes(size))
     if constant is not None:
         return rates.ConstantRate(kbps=_kbps(constant))
-    if lossless or row.rates == ("lossless",):
+    if lossless or (row.rates == ("lossless",) and quality is None):
         return rates.Lossless()
     if quality is None:
         if row.rates == ("quality",) and not row.highest_quality_number:

@@ -79,7 +79,7 @@ def judge_for(span: TreatedSpan) -> DetailJudge:
 def run_trial(span: TreatedSpan, recipe: Recipe, judge: DetailJudge, reporter: Reporter, *, crop_to: Path | None = None) -> Trial:
     """Encode a span and compare its pictures with what went in."""
     watch = LoadWatch()
-    packets, seconds, frames = _encode(span, recipe, reporter)
+    packets, seconds, frames, header = _encode(span, recipe, reporter)
     quiet_part = watch.load().quiet_part
     if frames == 0:
         raise UnreadableError(
@@ -88,7 +88,7 @@ def run_trial(span: TreatedSpan, recipe: Recipe, judge: DetailJudge, reporter: R
     sizes = picture_sizes(packets, codec=recipe.codec, cuts=() if recipe.row.cut_keys else span.cuts)
     inside = slice(span.counted.start, span.counted.stop)
     cuts = sizes.cuts[inside]
-    compared, judged = _compare(span, recipe, packets, judge, reporter, crop_to)
+    compared, judged = _compare(span, recipe, packets, header, judge, reporter, crop_to)
     return Trial(
         between_bytes=float(sizes.between[inside].sum()),
         begun_bytes=float(sizes.keys[inside].sum() + cuts.sum()),
@@ -108,7 +108,8 @@ def _keys_as_in_a_copy(sizes: list[float], span: TreatedSpan, recipe: Recipe) ->
     return tuple(size * first if number == 0 else size for number, size in enumerate(sizes))
 
 
-def _encode(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list[av.Packet], float, int]:
+def _encode(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list[av.Packet], float, int, bytes]:
+    """Packets, seconds spent, frames, and what of the stream stands before its packets."""
     plan = plan_for(recipe, span.format)
     encoder = av.CodecContext.create(plan.encoder, "w")
     assert isinstance(encoder, av.VideoCodecContext)
@@ -125,15 +126,19 @@ def _encode(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list
         frames += 1
     began = time.perf_counter()
     packets += encoder.encode(None)
-    return packets, spent + time.perf_counter() - began, frames
+    return packets, spent + time.perf_counter() - began, frames, bytes(encoder.extradata or b"")
 
 
 def _compare(
-    span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], judge: DetailJudge, reporter: Reporter, crop_to: Path | None
+    span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], header: bytes, judge: DetailJudge, reporter: Reporter,
+    crop_to: Path | None,
 ) -> tuple[list[Compared], Judged | None]:
     decoder = av.CodecContext.create(recipe.row.decoder, "r")
     assert isinstance(decoder, av.VideoCodecContext)
     decoder.thread_type = "AUTO"
+    decoder.width, decoder.height = span.format.geometry.width, span.format.geometry.height
+    if header:
+        decoder.extradata = header
     decoded = (frame for packet in [*packets, None] for frame in decoder.decode(packet))
     meter: SampleMeter | None = None
     found: list[Compared] = []

@@ -118,7 +118,7 @@ class _Bench:
         spans: dict[str, tuple[TreatedSpan, DetailJudge]] = {}
         shown = segment.role in {"hardest", "whole"} and self.request.folder is not None
         for recipe in _middle_first(self.request.recipes) if first else self.request.recipes:
-            kind = pixel_format_for(recipe, bit_depth=self.reading.bit_depth)
+            kind = pixel_format_for(recipe, bit_depth=self.reading.bit_depth, source=self.reading.pixel_format)
             if kind not in spans:
                 spans = {kind: self._span(segment, kind)}
             span, judge = spans[kind]
@@ -144,7 +144,7 @@ class _Bench:
             if self._is_narrow(recipe):
                 self.done += 1
                 continue
-            kind = pixel_format_for(recipe, bit_depth=self.reading.bit_depth)
+            kind = pixel_format_for(recipe, bit_depth=self.reading.bit_depth, source=self.reading.pixel_format)
             if kind not in spans:
                 spans = {kind: self._span(segment, kind)}
             self._say(f"{recipe.words} on {number} of {len(self.plan.more)} more parts, to size the take")
