@@ -50,9 +50,10 @@ def busy() -> Iterator[None]:
 def test_a_trial_beside_other_programs_says_so(busy: None, short_tape: Path, short_reading: Reading) -> None:
     watch = LoadWatch()
     span = TreatedSpan(
-        short_tape, short_reading, Treatment(), Segment(0, 12, 1000, certain=True, inclusion=1.0, role="whole"), "yuv420p", SilentReporter()
+        short_tape, short_reading, Treatment(), Segment(0, 24, 1000, certain=True, inclusion=1.0, role="whole"), "yuv420p", SilentReporter()
     )
-    trial = run_trial(span, recipe_for("h264", 22, speed="ultrafast"), judge_for(span), SilentReporter())
+    # Long enough for the system's clock of processor time, which ticks every hundredth of a second.
+    trial = run_trial(span, recipe_for("h264", 22, speed="slow"), judge_for(span), SilentReporter())
     load = watch.load()
     assert load.others_share > 0.3
     assert load.own < load.wall * load.processors
