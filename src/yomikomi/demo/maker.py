@@ -14,7 +14,7 @@ from yomikomi.core.balance.choice import choices
 from yomikomi.core.balance.curves import plane_points
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.prediction import PredictRequest, predict
-from yomikomi.core.balance.trials import TrialRequest, run_trials
+from yomikomi.core.balance.trials import TrialRequest, run_trials, segments_for
 from yomikomi.core.capture.health import health_path
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import prove
@@ -284,7 +284,8 @@ class DemoMaker(QObject):
         take_id, folder = view.take.id, self._record.trials.new_folder(view.take.id)
         usual = usual_recipes(fields=treatment.leaves_fields, effort="low")
         recipes = tuple(one for one in usual if one.level != CODECS[one.codec].probes[0])  # the dearest of each codec takes longest
-        request = TrialRequest(view.take.path, view.judged, treatment, recipes, folder=folder)
+        parts, more = segments_for(view.judged.duration_seconds)
+        request = TrialRequest(view.take.path, view.judged, treatment, recipes, segments=parts, more=more, folder=folder)
 
         def ended(trials: TrialSet) -> None:
             self._record.trials.save(take_id, trials, folder)
