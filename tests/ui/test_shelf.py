@@ -294,7 +294,7 @@ def test_this_machine_is_measured_and_remembered(
     window: MainWindow, shelf: ShelfStation, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("yomikomi.core.balance.machine.MachineTrialRequest", partial(MachineTrialRequest, encoder_seconds=0.1))
-    monkeypatch.setattr("yomikomi.core.balance.machine.CODECS", {"h264": CODECS["h264"]})  # the quick one
+    monkeypatch.setattr("yomikomi.core.balance.machine.TRIED", {"h264": CODECS["h264"]})  # the quick one
     put(window, Intake(label="K-1", kind="vhs", format="525i", seconds=3600))
     shelf.outlook.measure_button.click()
     qtbot.waitUntil(lambda: window.state.machine is not None, timeout=60_000)

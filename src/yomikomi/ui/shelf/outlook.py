@@ -12,7 +12,7 @@ from yomikomi.core.ledger.outlook import works_of
 from yomikomi.core.planning.data_rates import CAPTURE_CODECS
 from yomikomi.core.planning.forecast import Bar, Forecast, Wish, clock_time, forecast
 from yomikomi.core.planning.spans import Span
-from yomikomi.core.recipes.codecs import CODECS
+from yomikomi.core.recipes.codecs import TRIED
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import counted, size_text
 from yomikomi.ui import theme
@@ -40,7 +40,7 @@ class Outlook(Card):
         for key, codec in CAPTURE_CODECS.items():
             self.capture_codec.addItem(codec.name, key)
         self.capture_codec.setAccessibleName("Captured as")
-        for name, row_of_codec in CODECS.items():
+        for name, row_of_codec in TRIED.items():
             self.copy_codec.addItem(row_of_codec.words, name)
         self.copy_codec.setAccessibleName("Copies as")
         for box in (self.until, self.capture_codec, self.copy_codec):
