@@ -153,22 +153,27 @@ def test_key_pictures_come_where_an_encoder_puts_them(cuts: set[int], frames: in
     assert found.cuts == (0 if cut_keys else len([cut for cut in cuts if cut < frames]))
 
 
-def test_the_hidden_pictures_of_av1_are_spread_over_their_group() -> None:
-    """Packets hold up to five pictures and one shows; spread, equal stretches of an even programme take nearly the same, where counted as
-    they lie they scatter by a third. Nothing is lost or doubled."""
-    rng = np.random.default_rng(3)
-    wide = cv2.GaussianBlur(rng.integers(0, 256, (400, 900)).astype(np.uint8), (0, 0), 1.2)
+def _av1(pictures: list[NDArray[np.uint8]]) -> list[av.Packet]:
+    """Luma of 192 x 144, encoded."""
     grey = np.full((72, 96), 128, np.uint8)
     encoder = av.CodecContext.create("libsvtav1", "w")
     assert isinstance(encoder, av.VideoCodecContext)
     encoder.width, encoder.height, encoder.pix_fmt, encoder.framerate = 192, 144, "yuv420p", Fraction(30)
     encoder.options = {"preset": "9", "crf": "30"}
-    packets = []
-    for number in range(161):
-        frame = frame_from_planes(np.ascontiguousarray(wide[40:184, 3 * number : 3 * number + 192]), grey, grey, pixel_format="yuv420p")
+    packets: list[av.Packet] = []
+    for number, luma in enumerate(pictures):
+        frame = frame_from_planes(luma, grey, grey, pixel_format="yuv420p")
         frame.pts, frame.time_base = number, Fraction(1, 30)
         packets += encoder.encode(frame)
-    packets += encoder.encode(None)
+    return packets + encoder.encode(None)
+
+
+def test_the_hidden_pictures_of_av1_are_spread_over_their_group() -> None:
+    """Packets hold up to five pictures and one shows; spread, equal stretches of an even programme take nearly the same, where counted as
+    they lie they scatter by a third. Nothing is lost or doubled."""
+    rng = np.random.default_rng(3)
+    wide = cv2.GaussianBlur(rng.integers(0, 256, (400, 900)).astype(np.uint8), (0, 0), 1.2)
+    packets = _av1([np.ascontiguousarray(wide[40:184, 3 * number : 3 * number + 192]) for number in range(161)])
     sizes = picture_sizes(packets, codec="av1")
     assert sizes.between.sum() + sizes.keys.sum() == pytest.approx(sum(packet.size for packet in packets))
     raw = np.array([packet.size for packet in sorted(packets, key=lambda p: p.pts or 0)], float)
@@ -181,17 +186,7 @@ def test_a_cut_without_a_key_picture_is_told_apart() -> None:
     """AV1 codes a new shot from nothing in the middle of a group; what that costs is no usual picture's."""
     rng = np.random.default_rng(4)
     shots = [cv2.GaussianBlur(rng.integers(0, 256, (144, 192)).astype(np.uint8), (0, 0), 1.0) for _ in range(2)]
-    grey = np.full((72, 96), 128, np.uint8)
-    encoder = av.CodecContext.create("libsvtav1", "w")
-    assert isinstance(encoder, av.VideoCodecContext)
-    encoder.width, encoder.height, encoder.pix_fmt, encoder.framerate = 192, 144, "yuv420p", Fraction(30)
-    encoder.options = {"preset": "9", "crf": "30"}
-    packets = []
-    for number in range(81):
-        frame = frame_from_planes(shots[number >= 40], grey, grey, pixel_format="yuv420p")
-        frame.pts, frame.time_base = number, Fraction(1, 30)
-        packets += encoder.encode(frame)
-    packets += encoder.encode(None)
+    packets = _av1([shots[number >= 40] for number in range(81)])
     sizes = picture_sizes(packets, codec="av1", cuts=[40])
     assert sizes.cuts[40] > 0.5 * sizes.keys[0]
     assert sizes.between[20:60].max() < 0.1 * sizes.cuts[40]

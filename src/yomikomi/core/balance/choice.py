@@ -9,12 +9,10 @@ from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.prediction import sized_prediction
 from yomikomi.core.balance.viewing import STEPS, FidelityStep
 from yomikomi.core.recipes.codecs import CODECS
-from yomikomi.core.recipes.rates import TargetSize
+from yomikomi.core.recipes.rates import SIZE_AIM, TargetSize
 
 # Less than this is not worth telling; and not worth a second pass.
 _TELLING_DB, _WORTH_DB = 0.05, 0.15
-# A size is aimed at from below (core/run/aiming.py).
-_AIM = 0.99
 
 
 @dataclass(frozen=True)
@@ -34,16 +32,15 @@ def choices(
 ) -> list[Choice]:
     """What stands out, best first. With a limit, everything offered stays under it with its whole interval. ``wanted``: the least
     that a person accepts to see; where nothing reaches it, the best there is takes its place. ``own_bytes``: of the take itself, as far
-    as it is kept: what is no smaller can only be worse, and is not offered. ``as_it_is``: a copy without
-    an encode, of a take that is watched as it is; ``codec``: the take's, in words."""
-    first = []
+    as it is kept: what is no smaller can only be worse, and is not offered. ``as_it_is``: a copy without an encode, of a
+    take that is watched as it is; ``codec``: the take's, in words."""
+    found = []
     if as_it_is is not None and (limit_bytes is None or as_it_is.prediction.size_bytes.high <= limit_bytes):
-        first = [Choice("untouched", titles.UNTOUCHED, as_it_is, titles.why_untouched(codec))]
+        found.append(Choice("untouched", titles.UNTOUCHED, as_it_is, titles.why_untouched(codec)))
     points = [point for curve in plane.values() for point in curve if own_bytes is None or point.size < own_bytes]
     inside = [p for p in points if limit_bytes is None or p.prediction.size_bytes.high <= limit_bytes]
     if not inside:
-        return first
-    found = first
+        return found
     best = max(inside, key=lambda p: (p.fidelity, -p.size))
     reached = [p for p in inside if p.fidelity >= wanted.least]
     if limit_bytes is not None:
@@ -71,7 +68,7 @@ def _filling(plane: dict[str, list[PlanePoint]], limit_bytes: float, own_bytes: 
     found = []
     for curve in plane.values():
         if curve and curve[-1].size <= limit_bytes <= curve[0].size:
-            near = min(curve, key=lambda point: abs(point.size - _AIM * limit_bytes))
+            near = min(curve, key=lambda point: abs(point.size - SIZE_AIM * limit_bytes))
             found.append(PlanePoint(sized_prediction(near.prediction, TargetSize(size_bytes=int(limit_bytes)))))
     return max(found, key=lambda point: point.fidelity, default=None)
 

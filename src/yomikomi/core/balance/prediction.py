@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from yomikomi.core.balance.besides import other_bytes
-from yomikomi.core.balance.curves import PlanePoint, plane_points
+from yomikomi.core.balance.curves import plane_points
 from yomikomi.core.balance.detail import IDENTICAL_DB
 from yomikomi.core.balance.metrics import psnr_db, ssim_db
 from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, Quality, TrialSet
@@ -17,7 +17,7 @@ from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRe
 from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.recipes.rates import AverageRate, ConstantRate, TargetSize, Untouched
+from yomikomi.core.recipes.rates import SIZE_AIM, AverageRate, ConstantRate, TargetSize
 from yomikomi.core.recipes.recipe import KEY_SECONDS, Recipe
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.timing import length_of
@@ -26,7 +26,7 @@ from yomikomi.core.work import Reporter
 
 # What a rate that is aimed at comes out as, as a part: corrected until it does (core/run/aiming.py), a constant one by its filling.
 # Of codecs that are hit by their quality, whose finest step is up to a twentieth of the bytes, up to so much less.
-_HIT, _AIM, _HIT_BY_QUALITY = 0.02, 0.99, 0.06
+_HIT, _HIT_BY_QUALITY = 0.02, 0.06
 # What a drive reads and writes at once, bytes a second (common practice, no source).
 _DRIVE_BYTES_A_SECOND = 60e6
 # Time of an encode in two passes over that of one (x264 and x265: the first pass leaves the costly searches out; measured).
@@ -49,22 +49,26 @@ def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
     trials at constant quality tell what it will look like. Raises what :func:`run_trials` raises, and WrongUseError for a size that no
     recipe can be tried at."""
     recipe = request.recipe
-    if isinstance(recipe.rate, Untouched):
+    if recipe.untouched:
         return untouched_prediction(request.reading, request.treatment, recipe, request.viewing)
     meant = _meant_bytes(request)
     if meant is None or not recipe.row.probes:
         tried = _trials(request, (recipe,), request.segments, request.more, reporter)
         found = tried.points[0].prediction(tried, viewing=request.viewing)
         return found if meant is None else found.model_copy(update={"size_bytes": _hit(meant, recipe)})
-    probes = tuple(recipe.with_quality(quality) for quality in recipe.row.probes)
-    tried = _trials(request, probes, request.segments, 0, reporter)
-    near = _at(plane_points(tried, request.viewing)[recipe.codec], meant)
-    return _aimed(near, recipe, meant)
+    return _aimed(nearest_quality(request, meant, reporter), recipe, meant)
+
+
+def nearest_quality(request: PredictRequest, size_bytes: float, reporter: Reporter) -> Prediction:
+    """Of a recipe's codec, constant quality that comes nearest to a size, by trials."""
+    probes = tuple(request.recipe.with_quality(quality) for quality in request.recipe.row.probes)
+    points = plane_points(_trials(request, probes, request.segments, 0, reporter), request.viewing)[request.recipe.codec]
+    return min(points, key=lambda point: abs(np.log(point.size / size_bytes))).prediction
 
 
 def sized_prediction(near: Prediction, rate: TargetSize) -> Prediction:
     """Of the same codec at a size: ``near`` is what constant quality comes nearest to it."""
-    return _aimed(near, near.recipe.model_copy(update={"rate": rate}), _AIM * rate.size_bytes)
+    return _aimed(near, near.recipe.model_copy(update={"rate": rate}), SIZE_AIM * rate.size_bytes)
 
 
 def _aimed(near: Prediction, recipe: Recipe, meant: float) -> Prediction:
@@ -104,7 +108,7 @@ def _meant_bytes(request: PredictRequest) -> float | None:
                 f"{size_text(rate.size_bytes)} cannot hold the sound alone, which takes {size_text(other)}.",
                 remedy="Ask for a larger size, or a lower sound rate.",
             )
-        return _AIM * rate.size_bytes
+        return SIZE_AIM * rate.size_bytes
     if isinstance(rate, AverageRate | ConstantRate):
         return rate.kbps * 125 * length_of(request.reading, request.treatment) + other
     return None
@@ -113,11 +117,6 @@ def _meant_bytes(request: PredictRequest) -> float | None:
 def _hit(meant: float, recipe: Recipe) -> Estimate:
     under = _HIT if recipe.row.two_passes or not isinstance(recipe.rate, TargetSize) else _HIT_BY_QUALITY
     return Estimate(expected=round(meant), low=round(meant * (1 - under)), high=round(meant * (1 + _HIT / 2)))
-
-
-def _at(points: list[PlanePoint], meant: float) -> Prediction:
-    """What a codec looks like at a size: the point that comes nearest to it."""
-    return min(points, key=lambda point: abs(np.log(point.size / meant))).prediction
 
 
 __all__ = ["PredictRequest", "TrialProgress", "predict"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from fractions import Fraction
 from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict
@@ -123,13 +124,18 @@ def _of_codec(facts: Facts, limit: CodecLimit) -> Iterator[Violation]:
         yield Violation(limit="level that the stream says", allowed=f"{needed.name}, which its pictures need", found=said.level)
 
 
-def _of_pictures(facts: Facts, outlet: Outlet) -> Iterator[Violation]:
-    if (outlet.width is not None and facts.width > outlet.width) or (outlet.height is not None and facts.height > outlet.height):
-        yield Violation(limit="size", allowed=f"{outlet.width} × {outlet.height}", found=f"{facts.width} × {facts.height}")
-    if outlet.rate is not None and float(facts.rate) > _RATE_SLACK * outlet.rate:
-        yield Violation(limit="frame rate", allowed=f"{outlet.rate:g} fps", found=f"{float(facts.rate):.2f} fps")
-    if facts.interlaced and not outlet.interlaced:
+def of_shape(outlet: Outlet, *, width: int, height: int, rate: Fraction, interlaced: bool) -> Iterator[Violation]:
+    """Limits of what is known of pictures before they are encoded as after: size, rate, scan."""
+    if (outlet.width is not None and width > outlet.width) or (outlet.height is not None and height > outlet.height):
+        yield Violation(limit="size", allowed=f"{outlet.width} × {outlet.height}", found=f"{width} × {height}")
+    if outlet.rate is not None and float(rate) > _RATE_SLACK * outlet.rate:
+        yield Violation(limit="frame rate", allowed=f"{outlet.rate:g} fps", found=f"{float(rate):.2f} fps")
+    if interlaced and not outlet.interlaced:
         yield Violation(limit="scan", allowed="progressive", found="interlaced")
+
+
+def _of_pictures(facts: Facts, outlet: Outlet) -> Iterator[Violation]:
+    yield from of_shape(outlet, width=facts.width, height=facts.height, rate=facts.rate, interlaced=facts.interlaced)
     if outlet.average_kbps is not None and facts.average_kbps > _SLACK * outlet.average_kbps:
         yield Violation(limit="average rate", allowed=f"{outlet.average_kbps} kb/s", found=f"{facts.average_kbps:.0f} kb/s")
     peak = facts.peak_kbps(outlet.buffer_seconds) if outlet.peak_kbps is not None else 0.0

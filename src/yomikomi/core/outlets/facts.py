@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 
@@ -57,6 +57,7 @@ class Facts:
     key_seconds: float
     size_bytes: int
     index_in_front: bool
+    _peaks: dict[float, float] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     @property
     def average_kbps(self) -> float:
@@ -66,8 +67,14 @@ class Facts:
     def peak_kbps(self, buffer_seconds: float) -> float:
         """The lowest constant rate that, into a buffer of so many seconds of it, full at the beginning, brings every picture in time.
 
-        (A leaky bucket, as Annex C of H.264 and HEVC.) Found by halving: what a rate can do, a higher one can.
+        (A leaky bucket, as Annex C of H.264 and HEVC.) Found by halving: what a rate can do, a higher one can. Each buffer's is found
+        once: outlets ask again and again.
         """
+        if buffer_seconds not in self._peaks:
+            self._peaks[buffer_seconds] = self._find_peak(buffer_seconds)
+        return self._peaks[buffer_seconds]
+
+    def _find_peak(self, buffer_seconds: float) -> float:
         low, high = 0.0, 1.0
         while not self._keeps_up(high, buffer_seconds):
             high *= 2

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 from yomikomi.core.outlets import sentences as words
-from yomikomi.core.outlets.conforming import Violation
-from yomikomi.core.outlets.levels import LEVELS, least_level, level_kbps, rank
+from yomikomi.core.outlets.conforming import Violation, of_shape
+from yomikomi.core.outlets.levels import LEVELS, least_level, rank
 from yomikomi.core.outlets.model import CodecLimit, Outlet, SoundLimit
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantRate, TargetSize
 from yomikomi.core.recipes.recipe import Recipe
@@ -20,7 +20,6 @@ from yomikomi.core.treatment.format import PictureFormat
 # The library's names of what recipes call otherwise.
 _VIDEO = {"mpeg2": "mpeg2video", "rdd36": "prores", "vc3": "dnxhd"}
 _SOUND = {"pcm": "pcm_s24le"}
-_RATE_SLACK = 1.002
 _Number = TypeVar("_Number", int, float)
 
 
@@ -42,12 +41,7 @@ def _pictures(recipe: Recipe, treated: PictureFormat, outlet: Outlet) -> Iterato
             yield Violation(limit="level", allowed=limit.level, found=needed.name if needed else "higher than any")
     if limit is not None and treated.bits > limit.depth:
         yield Violation(limit="bit depth", allowed=f"{limit.depth} bits", found=f"{treated.bits} bits")
-    if (outlet.width is not None and shape.width > outlet.width) or (outlet.height is not None and shape.height > outlet.height):
-        yield Violation(limit="size", allowed=f"{outlet.width} × {outlet.height}", found=f"{shape.width} × {shape.height}")
-    if outlet.rate is not None and float(treated.rate) > _RATE_SLACK * outlet.rate:
-        yield Violation(limit="frame rate", allowed=f"{outlet.rate:g} fps", found=f"{float(treated.rate):.2f} fps")
-    if treated.interlaced and not outlet.interlaced:
-        yield Violation(limit="scan", allowed="progressive", found="interlaced")
+    yield from of_shape(outlet, width=shape.width, height=shape.height, rate=treated.rate, interlaced=treated.interlaced)
     most = _most_kbps(recipe)
     if outlet.peak_kbps is not None and most is not None and most > outlet.peak_kbps:
         yield Violation(limit="peak", allowed=f"{outlet.peak_kbps} kb/s", found=f"{most:.0f} kb/s")
@@ -153,10 +147,3 @@ def _heard(limits: Sequence[SoundLimit | None]) -> SoundLimit | None:
 
 def _least(values: Sequence[_Number | None]) -> _Number | None:
     return min((one for one in values if one is not None), default=None)
-
-
-def recommended_cap(recipe_codec: str, outlet: Outlet) -> float | None:
-    """Bits a second in thousands that a copy may peak at there: of its level and its own limit the lower; None where there is neither."""
-    limit = outlet.plays(_VIDEO.get(recipe_codec, recipe_codec))
-    by_level = level_kbps(recipe_codec, limit.level) if limit is not None and limit.level is not None and recipe_codec in LEVELS else None
-    return min((one for one in (by_level, outlet.peak_kbps) if one is not None), default=None)

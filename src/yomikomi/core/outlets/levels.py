@@ -72,7 +72,7 @@ def least_level(
     for level in LEVELS[codec]:
         # A side may be as long as a picture of 8 to 1 of the largest area (the same in all three).
         fits = each <= level.picture and longest <= math.sqrt(8 * level.picture) and each * rate <= level.second
-        bits = kbps <= level.kbps * (_HIGH if codec == "h264" and high else 1.0)
+        bits = kbps <= level_kbps(codec, level.name, high=high)
         if fits and bits and (codec != "h264" or held_pictures * each <= level.held):
             return level
     return None

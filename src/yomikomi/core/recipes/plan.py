@@ -16,8 +16,7 @@ if TYPE_CHECKING:  # the window's first picture needs the tables, and nothing th
 
     from yomikomi.core.treatment.format import PictureFormat
 
-# Bits a second and sample formats of VC-3 at 1920 x 1080 and 25 frames a second (SMPTE ST 2019-1's compression ids by their usual rates;
-# from memory) are chosen by profile names of its resolution-independent form.
+# Profiles of VC-3's form for any size, by the library's names.
 _VC3 = {"lb": "dnxhr_lb", "sq": "dnxhr_sq", "hq": "dnxhr_hq"}
 # Sample formats that FFV1 keeps as they are.
 _KEPT = {f"yuv{shape}p{depth}" for shape in ("420", "422", "444") for depth in ("", "10le")}
@@ -32,14 +31,12 @@ class EncoderPlan:
     passes : over the whole take.
     options : by the library's names, the same in every pass.
     params : of x264, x265 or SVT-AV1 itself, joined into one option. ``flags``: of the library.
-    pixel_format : that it is fed.
     bit_rate : bits a second on average, None where something else rules.
     """
 
     encoder: str
     passes: int
     options: dict[str, str]
-    pixel_format: str
     params: dict[str, str] = field(default_factory=dict)
     flags: tuple[str, ...] = ()
     bit_rate: int | None = None
@@ -97,7 +94,7 @@ def plan_for(recipe: Recipe, treated: PictureFormat, *, kbps: int | None = None,
     elif rate.kind == "lossless":
         options |= {"qp": "0"} if codec == "h264" else {}
         params |= {"lossless": "1"} if codec == "hevc" else {}
-    return EncoderPlan(recipe.row.encoder, passes, options, treated.pixel_format, params, tuple(flags), bits)
+    return EncoderPlan(recipe.row.encoder, passes, options, params, tuple(flags), bits)
 
 
 _Told = tuple[dict[str, str], dict[str, str], list[str]]

@@ -12,6 +12,10 @@ from yomikomi.core.video.units import bit_rate_text, size_text
 BUFFER_SECONDS = 1
 
 
+# A target size is a promise ("it fits"), so the aim lies a little under it.
+SIZE_AIM = 0.99
+
+
 class _Rate(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 

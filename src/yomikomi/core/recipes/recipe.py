@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validat
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.recipes.codecs import CODECS, EFFORTS, TRIED, Codec, CodecKey, Effort
-from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, Lossless, Rate
+from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, Rate, Untouched
 from yomikomi.core.recipes.sound import SOUND_CODECS, SoundKey, packet_seconds, rate_of_sound
 from yomikomi.core.video.colour import HLG, PQ
 from yomikomi.core.video.units import number_text
@@ -65,7 +65,7 @@ class Recipe(BaseModel):
 
     @property
     def words(self) -> str:
-        if self.rate.kind == "untouched":
+        if self.untouched:
             return self.rate.words
         how = str(self.quality) if isinstance(self.rate, ConstantQuality) else self.rate.words
         parts = [self.row.words, *([how] if self.row.highest_quality_number or self.rate.kind != "quality" else []), self.speed_words]
@@ -99,8 +99,9 @@ class Recipe(BaseModel):
         return f"{self.codec}-{how}"
 
     @property
-    def lossless(self) -> bool:
-        return isinstance(self.rate, Lossless)
+    def untouched(self) -> bool:
+        """Nothing is encoded."""
+        return isinstance(self.rate, Untouched)
 
     def sound_bits_per_second(self, channels: int) -> int:
         """What one sound stream is encoded at; ``channels`` are those of the source, those of the copy count."""
@@ -130,7 +131,7 @@ class Recipe(BaseModel):
                 f"{codec.words} is not put into {self.container.upper()} files.",
                 remedy=f"Use {' or '.join(kind.upper() for kind in codec.containers)}.",
             )
-        if rate.kind == "untouched":
+        if self.untouched:
             return
         sound = SOUND_CODECS[self.sound_codec]
         if self.container not in sound.containers:

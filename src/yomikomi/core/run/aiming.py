@@ -8,13 +8,13 @@ from fractions import Fraction
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.recipes.plan import EncoderPlan, plan_for
-from yomikomi.core.recipes.rates import AverageRate, TargetSize
+from yomikomi.core.recipes.rates import SIZE_AIM, AverageRate, TargetSize
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.video.units import size_text
 
-# A size is a promise ("it fits"): the aim lies a little under it, and what lies over it, or more than this under it, is encoded again.
-_AIM, _LEAST = 0.99, 0.98
+# What lies over a target size, or more than this under it, is encoded again.
+_LEAST = 0.98
 # An average rate is no limit: so far off on either side, as a part.
 _AVERAGE_OFF = 0.015
 # After so many encodes the nearest that is not over the size is taken; where every one was over, smaller ones are tried up to the second.
@@ -48,11 +48,10 @@ class Aim:
         rate = recipe.rate
         self._searched = quality if isinstance(rate, TargetSize) and not recipe.row.two_passes else None
         self._kbps: float | None = None
-        self.tries = 0
         self._known: list[_Try] = []
         self._last = False
         if isinstance(rate, TargetSize):
-            left = (_AIM * rate.size_bytes - other_bytes) * 8 / self._seconds / 1000
+            left = (SIZE_AIM * rate.size_bytes - other_bytes) * 8 / self._seconds / 1000
             if left < _LEAST_KBPS:
                 raise WrongUseError(
                     f"{size_text(rate.size_bytes)} cannot hold {self._seconds:.0f} s: sound and container take {size_text(other_bytes)}.",
@@ -63,20 +62,23 @@ class Aim:
             self._kbps = float(rate.kbps)
 
     @property
+    def tries(self) -> int:
+        """Encodes made so far."""
+        return len(self._known)
+
+    @property
     def plan(self) -> EncoderPlan:
         kbps = max(_LEAST_KBPS, round(self._kbps)) if self._kbps is not None else None
         return plan_for(self._recipe, self._treated, kbps=kbps, quality=self._searched)
 
     def hit(self, *, picture_bytes: int, file_bytes: int) -> bool:
         """Whether what was made is what is kept; else the next try is told otherwise. Rates that nothing is aimed at always are."""
-        self.tries += 1
         rate = self._recipe.rate
+        self._known.append(_Try(self._told, picture_bytes, file_bytes))
         if isinstance(rate, TargetSize):
-            self._known.append(_Try(self._told, picture_bytes, file_bytes))
             return self._size_hit(rate.size_bytes)
         if isinstance(rate, AverageRate) and rate.passes == 2 and self._recipe.row.two_passes and self.tries < _ENOUGH_TRIES:
             wanted = rate.kbps * 125 * self._seconds
-            self._known.append(_Try(self._told, picture_bytes, file_bytes))
             if abs(picture_bytes / wanted - 1) > _AVERAGE_OFF:
                 self._correct(wanted)
                 return False
@@ -90,11 +92,11 @@ class Aim:
         under = [one for one in self._known if one.file_bytes <= size]
         if not under or not over:
             # Under the size by more, the more often it was exceeded.
-            self._correct(last.picture_bytes + (1 - (1 - _AIM) * max(1, len(over))) * size - last.file_bytes)
+            self._correct(last.picture_bytes + (1 - (1 - SIZE_AIM) * max(1, len(over))) * size - last.file_bytes)
             return self.tries >= _MOST_TRIES
         above, below = min(over, key=lambda one: one.file_bytes), max(under, key=lambda one: one.file_bytes)
         enough = _ENOUGH_TRIES if self._searched is None else _MOST_TRIES - 1
-        if self.tries < enough and self._between(above, below, _AIM * size):
+        if self.tries < enough and self._between(above, below, SIZE_AIM * size):
             return False
         return self._settle(below)
 
@@ -113,21 +115,22 @@ class Aim:
         found = min(two - grain, max(one + grain, round(met / grain) * grain))
         if not one < found < two:
             return False
-        if self._searched is not None:
-            self._searched = found
-        else:
-            self._kbps = found
+        self._tell(found)
         return True
+
+    def _tell(self, value: float) -> None:
+        """The next try; quality, or kb/s."""
+        if self._searched is not None:
+            self._searched = value
+        else:
+            self._kbps = value
 
     def _settle(self, on: _Try) -> bool:
         """Keep one that was made: it is there if it is the last, else it is made once more."""
         self._last = True
         if on is self._known[-1]:
             return True
-        if self._searched is not None:
-            self._searched = on.told
-        else:
-            self._kbps = on.told
+        self._tell(on.told)
         return False
 
     def _correct(self, wanted: float) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from yomikomi.core.reading.current import check_current
-from yomikomi.core.recipes.rates import Untouched
 from yomikomi.core.run.encode import encode
 from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.run.result import CopyResult, unverified_name
@@ -25,7 +24,7 @@ def make_copy(request: CopyRequest, reporter: Reporter) -> CopyResult:
     """
     reading = request.reading
     check_current(request.path, reading, reporter.check)
-    if isinstance(request.recipe.rate, Untouched):
+    if request.recipe.untouched:
         return copy_untouched(request, reporter)
     with new_file(request.target, safe=_SAFE) as made:
         encoded = encode(request, made.part, reporter)

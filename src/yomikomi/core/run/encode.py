@@ -14,11 +14,13 @@ import av
 import av.container
 
 from yomikomi.core.balance.besides import other_bytes
-from yomikomi.core.balance.searching import quality_for_size
+from yomikomi.core.balance.prediction import PredictRequest, nearest_quality
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.recipes.plan import EncoderPlan, check_depth, pixel_format_for, set_up
+from yomikomi.core.recipes.rates import TargetSize
 from yomikomi.core.recipes.sound import sound_layout
 from yomikomi.core.run.aiming import Aim
+from yomikomi.core.run.containers import open_copy
 from yomikomi.core.run.first_pass import first_pass, kept_pictures
 from yomikomi.core.run.joining import JoinedTrack
 from yomikomi.core.run.line21_track import Line21Track
@@ -39,11 +41,6 @@ from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import lower_all_threads, tame_encoders
 
 _REPORT_PERIOD_S = 0.1
-_FORMATS = {"mp4": "mp4", "mkv": "matroska", "mov": "mov"}
-# The index in front, so that a copy plays while it loads.
-_OPTIONS: dict[str, dict[str, str]] = {
-    "mp4": {"movflags": "+faststart"}, "mov": {"movflags": "+faststart"}, "mkv": {"cues_to_front": "1"},
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -117,7 +114,7 @@ class _Encode:
         container_kind = self.request.recipe.container
         with (
             open_media(self.request.path) as source,
-            av.open(str(part), "w", format=_FORMATS[container_kind], options=_OPTIONS[container_kind]) as sink,
+            open_copy(part, container_kind) as sink,
         ):
             picture = video_stream(source, self.request.path)
             use_threads(picture, exact=True)
@@ -317,6 +314,8 @@ def _first_pass(request: CopyRequest, reporter: Reporter, plan: EncoderPlan, sta
 
 def first_quality(request: CopyRequest, reporter: Reporter) -> float | None:
     """Where the search for a size begins, of codecs that hit it by their quality; None of others."""
-    if request.recipe.rate.kind != "size" or request.recipe.row.two_passes:
+    recipe = request.recipe
+    if not isinstance(recipe.rate, TargetSize) or recipe.row.two_passes:
         return None
-    return quality_for_size(request.path, request.reading, request.treatment, request.recipe, reporter)
+    wanted = PredictRequest(request.path, request.reading, request.treatment, recipe)
+    return float(nearest_quality(wanted, recipe.rate.size_bytes, reporter).recipe.level)

@@ -22,6 +22,7 @@ from yomikomi.core.balance.leaving import why_not_untouched
 from yomikomi.core.capture.cutting import DecodeOrder, same_stream, writing
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.run.checks import Check, index_check, source_check
+from yomikomi.core.run.containers import open_copy
 from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.run.result import CopyResult, unverified_name
 from yomikomi.core.treatment.steps import Trim
@@ -31,10 +32,6 @@ from yomikomi.core.video.media import heard_streams, open_media, probe, video_st
 from yomikomi.core.video.packets import DAMAGED, packets_of
 from yomikomi.core.work import Reporter
 
-_FORMATS = {"mp4": "mp4", "mkv": "matroska", "mov": "mov"}
-_OPTIONS: dict[str, dict[str, str]] = {
-    "mp4": {"movflags": "+faststart"}, "mov": {"movflags": "+faststart"}, "mkv": {"cues_to_front": "1"},
-}  # fmt: skip
 # Subtitles that a kind of file holds; Matroska holds all.
 _SUBTITLES = {"mp4": {"mov_text"}, "mov": {"mov_text"}}
 # Stamps may be rounded to the coarser of two clocks: Matroska's milliseconds.
@@ -75,7 +72,7 @@ def copy_untouched(request: CopyRequest, reporter: Reporter) -> CopyResult:
     with writing(target) as made:
         with (
             open_media(request.path) as source,
-            av.open(str(made.part), "w", format=_FORMATS[kind], options=_OPTIONS[kind]) as sink,
+            open_copy(made.part, kind) as sink,
         ):
             copied = _Copied(source, sink, request, reporter)
             copied.run()

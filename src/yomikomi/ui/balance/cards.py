@@ -24,7 +24,7 @@ class ChoiceCard(Card):
         self.choice = choice
         told = choice.point.prediction
         self.body.addWidget(label(choice.title))
-        untouched = told.recipe.codec == "source"
+        untouched = told.recipe.untouched
         sound = "sound as it is" if untouched else f"sound {told.recipe.sound_codec.upper()}"
         self.body.addWidget(label(f"{told.recipe.words} · {sound}", quiet=True))
         seen = seen_words(told.fidelity)

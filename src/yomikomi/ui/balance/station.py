@@ -130,7 +130,7 @@ class BalanceStation(Station):
         if self.job is not None and self._job_take == view.take.id:  # whoever has seen enough need not wait for the rest
             self.state.jobs.cancel(self.job)
         recipe = picked.prediction.recipe
-        if recipe.codec != "source":
+        if not recipe.untouched:
             container, sound = self.container.currentData()
             recipe = recipe.model_copy(update={"container": container, "sound_codec": sound})
         self.queue.ask(view, recipe, picked.prediction.model_copy(update={"recipe": recipe}))
@@ -313,8 +313,7 @@ class BalanceStation(Station):
 
     def _say(self) -> None:
         view, trials, picked = self._view, self._trials, self.picked
-        untouched = picked is not None and picked.prediction.recipe.codec == "source"
-        if untouched and picked is not None and self.job is None:
+        if picked is not None and picked.prediction.recipe.untouched and self.job is None:
             self.sentence.say(*untouched_headline(self._codec_words, picked.size, tried=trials is not None))
         elif view is None or view.reading is None or view.treatment is None or trials is None:
             read, treated = view is not None and view.reading is not None, view is not None and view.treatment is not None
