@@ -19,6 +19,7 @@ os.environ.pop("WAYLAND_DISPLAY", None)
 
 import psutil
 import pytest
+from hypothesis import settings
 
 from tests.making import interlace, programme_frames, write_clip
 from yomikomi.core.reading.models import Reading
@@ -29,6 +30,10 @@ from yomikomi.core.work.warm import keep_warm
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.workers import LOADED
+
+# What other programs take of the processors is no fault of what is tried.
+settings.register_profile("tests", deadline=None)
+settings.load_profile("tests")
 
 # Folders and files whose tests run one after the other, since they go by the clock: they record in real time through the window, or
 # watch how soon a worker answers. Others that do are marked one by one; two long ones that only wait for encoders need not.

@@ -107,7 +107,7 @@ def test_subtitles_and_chapters_come_at_their_times(joined: JoinResult, lessons_
 
 def test_a_copy_keeps_tracks_subtitles_and_chapters(joined: JoinResult, tmp_path: Path) -> None:
     """The journey of a disc's title: what Matroska can hold is all there, bitmap subtitles at their times."""
-    reading = read(ReadRequest(joined.path), SilentReporter())
+    reading = read(ReadRequest(joined.path, complexity=False), SilentReporter())
     recipe = recipe_for("h264", 30, speed="ultrafast", container="mkv", sound="opus")
     made = make_copy(CopyRequest(joined.path, tmp_path / "c.mkv", reading, fields_treatment(reading), recipe), SilentReporter())
     assert made.verified, made.checks
@@ -139,7 +139,7 @@ def test_a_title_that_plays_others_holds_them_all(series_disc: Disc, tmp_path: P
 
 def test_625_lines_and_a_title_without_sound(feature_disc: Disc, lessons_disc: Disc, tmp_path: Path) -> None:
     film = join_title(JoinRequest(feature_disc[0], 2, tmp_path / "film.mkv"), SilentReporter())
-    reading = read(ReadRequest(film.path), SilentReporter())
+    reading = read(ReadRequest(film.path, complexity=False), SilentReporter())
     assert (reading.rate.nominal, reading.geometry.height, reading.geometry.shape) == ("25/1", 576, "16:9")
     assert reading.frames == film.frames
     assert len(reading.sound) == 2

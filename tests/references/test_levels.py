@@ -11,7 +11,7 @@ from fractions import Fraction
 
 import pytest
 
-from yomikomi.core.outlets.levels import LEVELS, least_level, level_kbps
+from yomikomi.core.recipes.levels import LEVELS, least_level, level_kbps
 
 
 @pytest.mark.parametrize(

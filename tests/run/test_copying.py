@@ -19,6 +19,7 @@ from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials
 from yomikomi.core.errors import CancelledError, DriveAwayError, DriveFullError, NameTakenError, UnreadableError, WrongUseError
+from yomikomi.core.outlets.model import outlets
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import recipe_for
@@ -347,3 +348,20 @@ def test_trials_report_and_leave_pictures(tmp_path: Path, short_tape: Path, shor
     assert 1 in counts, "the first recipe is told before the second is tried"
     assert counts == sorted(counts), "and never taken back by a word that came after it"
     assert isinstance(CopyProgress("encoding", 0.5, 1, 1, 1.0), CopyProgress)
+
+
+def test_a_copy_is_held_against_its_outlet(tmp_path: Path) -> None:
+    """From its own bytes: one that fits is verified, in every container; one over a limit is not, and says by how much."""
+    clip = write_clip(tmp_path / "take.mkv", sliding_frames(30, width=160, height=128), sound_seconds=1.2)
+    reading, phone = _read(clip), outlets()["phone"]
+    strict = phone.model_copy(update={"words": "Slow line", "peak_kbps": 20})
+    found = {}
+    for name, outlet in (("fits.mov", phone), ("fits.mp4", phone), ("slow.mp4", strict)):
+        recipe = QUICK.model_copy(update={"container": name[-3:]})
+        result = make_copy(CopyRequest(clip, tmp_path / name, reading, Treatment(), recipe, outlet=outlet), SilentReporter())
+        found[name] = next(check for check in result.checks if check.name.startswith("plays at"))
+        assert result.verified == found[name].passed
+    assert [check.passed for check in found.values()] == [True, True, False]
+    assert found["slow.mp4"].name == "plays at: Slow line"
+    assert "allowed 20 kb/s" in found["slow.mp4"].found
+    assert "slow.unverified.mp4" in names(tmp_path)

@@ -122,7 +122,7 @@ def test_what_is_recommended_follows_from_the_reading(tape_reading: Reading, pro
     assert treatment == Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.BFF)
     assert "59.94" in why
     assert treatment.words(source_format(tape_reading)) == "deinterlaced to 59.94"
-    progressive = read(ReadRequest(progressive_clip), SilentReporter())
+    progressive = read(ReadRequest(progressive_clip, complexity=False), SilentReporter())
     assert fields_treatment(progressive) == Treatment()
     unknown = progressive.model_copy(update={"scan": progressive.scan.model_copy(update={"kind": "undetermined"})})
     assert fields_treatment(unknown) == Treatment()
@@ -157,6 +157,6 @@ def _teeth(pictures: list[np.ndarray]) -> float:
 
 def test_the_loop_of_a_tiny_clip(tmp_path: Path) -> None:
     path = write_clip(tmp_path / "tiny.mkv", sliding_frames(3, width=64, height=48))
-    reading = read(ReadRequest(path), SilentReporter())
+    reading = read(ReadRequest(path, complexity=False), SilentReporter())
     source = open_loop(LoopRequest(path, reading), SilentReporter())
     assert len(source.before.pictures) == len(treat_loop(source, Treatment(), SilentReporter()).pictures) == 3

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import av
@@ -27,25 +28,28 @@ def window(window: MainWindow) -> MainWindow:
     return window
 
 
-def _view(window: MainWindow) -> CarrierView:
+def view_of(window: MainWindow) -> CarrierView:
     view = window.state.current
     assert view is not None
     return view
 
 
-def _in_balance(window: MainWindow, qtbot: QtBot, clip: Path) -> BalanceStation:
+def in_balance(window: MainWindow, qtbot: QtBot, clip: Path, *, outlets: Sequence[str] = ()) -> BalanceStation:
+    """A file brought to the shelf, read, treated as its fields want it, for chosen outlets."""
     shelf = window.station("shelf")
     assert isinstance(shelf, ShelfStation)
     shelf.bringing.bring([clip])
-    qtbot.waitUntil(lambda: bool(window.state.carriers) and _view(window).judged is not None, timeout=LONG)
-    reading, take = _view(window).judged, _view(window).take
+    qtbot.waitUntil(lambda: bool(window.state.carriers) and view_of(window).judged is not None, timeout=LONG)
+    reading, take = view_of(window).judged, view_of(window).take
     assert reading is not None
     assert take is not None
     window.state.record.readings.choose_treatment(take.id, fields_treatment(reading))
     window.state.reload()
-    window.show_station("balance")
     station = window.station("balance")
     assert isinstance(station, BalanceStation)
+    if outlets:
+        station.needs.outlets_button.choose(list(outlets))
+    window.show_station("balance")
     return station
 
 
@@ -57,13 +61,13 @@ def _payload(path: Path) -> list[bytes]:
 def test_a_file_that_plays_as_it_is_needs_no_recompression(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     """The first answer comes without a trial, and one key makes a copy whose packets are those of the file."""
     clip = write_clip(tmp_path / "holiday.mp4", programme_frames(60, width=176, height=144, seed=5), sound_seconds=2.4)
-    station = _in_balance(window, qtbot, clip)
+    station = in_balance(window, qtbot, clip)
     assert station.job is None
     assert station.sentence.text.endswith("copy it without recompression.")
     assert [card.choice.key for card in station.cards] == ["untouched"]
     QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
-    qtbot.waitUntil(lambda: [copy.state for copy in _view(window).copies] == ["verified"], timeout=LONG)
-    made = _view(window).copies[0].path
+    qtbot.waitUntil(lambda: [copy.state for copy in view_of(window).copies] == ["verified"], timeout=LONG)
+    made = view_of(window).copies[0].path
     assert made.suffix == ".mp4"
     assert _payload(made) == _payload(clip)
 
@@ -74,8 +78,8 @@ def test_a_tape_comes_out_at_the_size_that_was_typed(window: MainWindow, qtbot: 
         tmp_path / "tape.mkv", interlace(programme_frames(100, width=176, height=144, seed=7), FieldOrder.TFF), codec="ffv1",
         rate=25, sound_seconds=2.0,
     )  # fmt: skip
-    station = _in_balance(window, qtbot, clip)
-    qtbot.waitUntil(lambda: station.job is None and station._trials is not None, timeout=2 * LONG)
+    station = in_balance(window, qtbot, clip)
+    qtbot.waitUntil(lambda: station.job is None and station.offer.trials is not None, timeout=2 * LONG)
     sizes = sorted(p.size for p in station.plane_data["h264"])
     limit = round((sizes[len(sizes) // 2] + sizes[len(sizes) // 2 + 1]) / 2)
     QTest.keyClicks(station.limit_line, f"{limit / 1000:.0f} kB")
@@ -86,6 +90,6 @@ def test_a_tape_comes_out_at_the_size_that_was_typed(window: MainWindow, qtbot: 
     QTest.mouseClick(filling, Qt.MouseButton.LeftButton)
     assert station.picked is filling.choice.point
     QTest.mouseClick(station.send_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: [copy.state for copy in _view(window).copies] == ["verified"], timeout=2 * LONG)
-    size = _view(window).copies[0].path.stat().st_size
+    qtbot.waitUntil(lambda: [copy.state for copy in view_of(window).copies] == ["verified"], timeout=2 * LONG)
+    size = view_of(window).copies[0].path.stat().st_size
     assert 0.97 * limit <= size <= limit

@@ -186,7 +186,7 @@ def test_trials_begin_on_entering_balance_once(window: MainWindow, qtbot: QtBot,
     assert station.job is None
     window.do("primary")
     assert station.job is not None
-    qtbot.waitUntil(lambda: station.job is None and station._trials is not None, timeout=2 * LONG)
+    qtbot.waitUntil(lambda: station.job is None and station.offer.trials is not None, timeout=2 * LONG)
     assert _filled(station) == ["Add to the run"]
     assert station.plane.isVisibleTo(station)
     assert np.isfinite([[one.low, one.high] for one in station.plane.spans]).all()

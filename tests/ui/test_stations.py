@@ -425,19 +425,19 @@ def test_a_limit_is_typed_and_dragged_and_the_best_under_it_stands_out(balanced:
     assert station.limit_line.text() == "900 kB"
     assert station.picked.size < best.size
     # Dragged by the mouse; letting go sends it.
-    plane, before = station.plane, station.limit_bytes
+    plane, before = station.plane, station.offer.limit_bytes
     line = plane.limit_x
     assert line is not None
     y = round(next(y for y in range(plane.height() - 60, 20, -4) if all(abs(plane.place_of(p).y() - y) > 16 for p in plane._points)))
     QTest.mousePress(plane, Qt.MouseButton.LeftButton, pos=QPoint(round(line), y))
     QTest.mouseMove(plane, QPoint(round(line) + 60, y))
-    assert station.limit_bytes == before
+    assert station.offer.limit_bytes == before
     QTest.mouseRelease(plane, Qt.MouseButton.LeftButton, pos=QPoint(round(line) + 60, y))
     sizes = plane.spans[0]
     wide = plane.place_of(max(plane._points, key=lambda p: p.size)).x() - plane.place_of(min(plane._points, key=lambda p: p.size)).x()
     whole = math.log10(max(p.size for p in plane._points) / min(p.size for p in plane._points))
-    assert station.limit_bytes == pytest.approx(before * 10 ** (60 / wide * whole), rel=0.03)
-    assert sizes.low < math.log10(station.limit_bytes) < sizes.high
+    assert station.offer.limit_bytes == pytest.approx(before * 10 ** (60 / wide * whole), rel=0.03)
+    assert sizes.low < math.log10(station.offer.limit_bytes) < sizes.high
     station.set_limit(1000)
     assert "is sure to stay under" in station.sentence.text
     assert not station.send_button.isEnabled()
@@ -446,7 +446,7 @@ def test_a_limit_is_typed_and_dragged_and_the_best_under_it_stands_out(balanced:
     assert "is no size" in window.notice_bar.text
     station.limit_line.setText("")
     station.limit_line.editingFinished.emit()
-    assert station.limit_bytes is None
+    assert station.offer.limit_bytes is None
     assert station.picked is not None
 
 

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.machine import was_disturbed
 from yomikomi.core.balance.models import Fidelity, TrialSet
 from yomikomi.core.balance.viewing import WORDS as VIEWING_WORDS
 from yomikomi.core.balance.viewing import FidelityStep, step_of
+from yomikomi.core.outlets.conforming import Violation
+from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work.text import capital
@@ -40,6 +44,32 @@ def none_smaller(own_bytes: float) -> tuple[str, str]:
         f"Every copy tried is larger than the take itself, {size_text(own_bytes)}.",
         "It is compressed already and gains nothing by another encoding; a point on the plane can be chosen all the same",
     )
+
+
+def nothing_in_common(conflicts: Sequence[str], alone: Sequence[str]) -> tuple[str, str]:
+    """Outlets that no copy plays at together; ``alone``: of which leaving one out is enough."""
+    remedy = f"without {alone[0]} the others agree" if alone else "choose fewer, and make a copy for each"
+    return "No single copy plays at all of these outlets.", f"{capital('; '.join(conflicts))} · {remedy}"
+
+
+def pictures_do_not_fit(violations: Sequence[Violation], added: Sequence[str]) -> tuple[str, str]:
+    """``added``: what would be done to make them fit."""
+    return "The pictures do not fit the outlet as they are treated.", f"{_all_of(violations)} · would fit: {', '.join(added)}"
+
+
+def no_tried_codec_fits(outlet: str, outside: Mapping[str, Sequence[Violation]]) -> tuple[str, str]:
+    """``outside``: codecs tried, with what stands in the way; none: trials of others are needed."""
+    basis = " · ".join(f"{CODECS[codec].words}: {_all_of(wrong)}" for codec, wrong in outside.items())
+    return f"None of the tried codecs fits: {outlet}.", basis or "Run trials with the codecs that it plays"
+
+
+def not_as_it_is(outlet: str, violations: Sequence[Violation]) -> str:
+    """Why the take's own streams are not offered."""
+    return f"As it is, the take does not play at: {outlet} ({_all_of(violations)})."
+
+
+def _all_of(violations: Sequence[Violation]) -> str:
+    return "; ".join(one.words for one in violations)
 
 
 def headline(trials: TrialSet, picked: PlanePoint, *, running: bool) -> tuple[str, str]:

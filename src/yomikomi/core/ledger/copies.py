@@ -12,6 +12,7 @@ from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.ledger.schema import Copy
 from yomikomi.core.ledger.store import Room, now_text
 from yomikomi.core.ledger.views import CopyView
+from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.result import CopyResult
@@ -32,6 +33,7 @@ class CopyWork:
     reading: Reading
     treatment: Treatment
     recipe: Recipe
+    outlet: Outlet | None
 
 
 class CopyRoom(Room):
@@ -69,13 +71,16 @@ class CopyRoom(Room):
             raise UnfinishedError("Its take is lost.", remedy="Capture it again.")
         if not self._store.workspace.holds(target.parent):
             raise UnfinishedError(f"{target} lies outside the workspace.", remedy="Ask for the copy again.")
-        return CopyWork(label, path, target, reading, view.treatment, view.recipe)
+        return CopyWork(label, path, target, reading, view.treatment, view.recipe, view.outlet)
 
-    def ask(self, take_id: int, recipe: Recipe, treatment: Treatment, predicted: Prediction | None, target: Path) -> int:
+    def ask(
+        self, take_id: int, recipe: Recipe, treatment: Treatment, predicted: Prediction | None, target: Path, outlet: Outlet | None = None
+    ) -> int:
         with self._store.session() as session:
             row = Copy(
                 take_id=take_id, path=self._store.workspace.keep(target), state="waiting", recipe=recipe.model_dump(mode="json"),
                 treatment=treatment.model_dump(mode="json"), digest=treatment.digest,
+                outlet=outlet.model_dump(mode="json") if outlet else None,
                 predicted=predicted.model_dump(mode="json") if predicted else None, result=None, asked_at=now_text(), ended_at=None,
             )  # fmt: skip
             session.add(row)

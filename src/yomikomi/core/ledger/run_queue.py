@@ -12,6 +12,7 @@ from yomikomi.core.errors import UnfinishedError, YomikomiError
 from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView, CopyView
+from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.copying import CopyRequest
 from yomikomi.core.run.result import CopyResult
@@ -38,7 +39,7 @@ class Planned:
     ends: datetime
 
 
-def ask_copy(record: Record, view: CarrierView, recipe: Recipe, predicted: Prediction | None) -> int:
+def ask_copy(record: Record, view: CarrierView, recipe: Recipe, predicted: Prediction | None, outlet: Outlet | None = None) -> int:
     """Put a copy of a carrier's take into the run, under a name that is free and that no waiting copy will take; its id. Of a take that is
     split every part is a copy of its own, for which nothing is predicted; the id of the first."""
     assert view.take is not None
@@ -49,7 +50,7 @@ def ask_copy(record: Record, view: CarrierView, recipe: Recipe, predicted: Predi
     for number, part in enumerate(parts, 1):
         stem = copy_stem(view, recipe) + (f"-part{number}" if len(parts) > 1 else "")
         target = free_name(folder, stem, f".{recipe.container}", taken=record.copies.planned_names())
-        asked.append(record.copies.ask(view.take.id, recipe, part, predicted if len(parts) == 1 else None, target))
+        asked.append(record.copies.ask(view.take.id, recipe, part, predicted if len(parts) == 1 else None, target, outlet))
     return asked[0]
 
 
@@ -64,7 +65,8 @@ def next_copy(record: Record) -> Next | None:
             record.copies.end(copy.id, result=None, state="failed", trouble=str(error))
             continue
         record.copies.start(copy.id)
-        return Next(copy, work.carrier, CopyRequest(work.path, work.target, work.reading, work.treatment, work.recipe))
+        request = CopyRequest(work.path, work.target, work.reading, work.treatment, work.recipe, outlet=work.outlet)
+        return Next(copy, work.carrier, request)
     return None
 
 

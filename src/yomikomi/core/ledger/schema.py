@@ -119,6 +119,7 @@ class Copy(Base):
     recipe: Mapped[dict[str, Any]]
     treatment: Mapped[dict[str, Any]]
     digest: Mapped[str]
+    outlet: Mapped[dict[str, Any] | None]
     predicted: Mapped[dict[str, Any] | None]
     result: Mapped[dict[str, Any] | None]
     trouble: Mapped[str] = mapped_column(default="")

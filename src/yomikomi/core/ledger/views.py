@@ -14,6 +14,7 @@ from yomikomi.core.capture.settings import TakeDetails
 from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TreatmentRow, TrialRow
 from yomikomi.core.ledger.spine import Spine, TakeSpine, Written
 from yomikomi.core.ledger.workspace import Workspace
+from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.path.sheet import PathSheet
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.intake import CarrierDetails
@@ -62,6 +63,7 @@ class CopyView:
     state: str
     recipe: Recipe
     treatment: Treatment
+    outlet: Outlet | None
     predicted: Prediction | None
     result: CopyResult | None
     trouble: str
@@ -216,6 +218,7 @@ class ViewMaker:
             state=row.state,
             recipe=Recipe.model_validate(row.recipe),
             treatment=Treatment.model_validate(row.treatment),
+            outlet=Outlet.model_validate(row.outlet) if row.outlet else None,
             predicted=Prediction.model_validate(row.predicted) if row.predicted else None,
             result=CopyResult.model_validate(row.result) if row.result else None,
             trouble=row.trouble,

@@ -10,8 +10,8 @@ from pydantic import BaseModel, ConfigDict
 
 from yomikomi.core.outlets import sentences as words
 from yomikomi.core.outlets.facts import Facts, facts_of
-from yomikomi.core.outlets.levels import LEVELS, Level, least_level, rank
 from yomikomi.core.outlets.model import CodecLimit, Outlet
+from yomikomi.core.recipes.levels import LEVELS, Level, least_level, rank
 
 # What may come out over a limit by rounding.
 _SLACK = 1.005
@@ -52,9 +52,9 @@ class Conformity(BaseModel):
     peak_kbps: float
 
 
-def conformity(path: Path, outlet: Outlet, check: Callable[[], None] = lambda: None) -> Conformity:
-    """Hold a file against an outlet. Raises UnreadableError."""
-    return judge(facts_of(path, check), outlet, path.name)
+def conformity(path: Path, outlet: Outlet, check: Callable[[], None] = lambda: None, *, container_kind: str | None = None) -> Conformity:
+    """Hold a file against an outlet; see :func:`facts_of`. Raises UnreadableError."""
+    return judge(facts_of(path, check, container_kind=container_kind), outlet, path.name)
 
 
 def judge(facts: Facts, outlet: Outlet, name: str = "") -> Conformity:

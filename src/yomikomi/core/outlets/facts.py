@@ -96,8 +96,9 @@ class Facts:
         return True
 
 
-def facts_of(path: Path, check: Callable[[], None] = lambda: None) -> Facts:
-    """Read a file's packets, and decode a few pictures. Raises UnreadableError."""
+def facts_of(path: Path, check: Callable[[], None] = lambda: None, *, container_kind: str | None = None) -> Facts:
+    """Read a file's packets, and decode a few pictures. ``container_kind``: of a file whose name does not tell it yet. Raises
+    UnreadableError."""
     with open_media(path) as container:
         picture = video_stream(container, path)
         heard = heard_streams(container)
@@ -135,7 +136,7 @@ def facts_of(path: Path, check: Callable[[], None] = lambda: None) -> Facts:
             )
             for s in heard
         )
-        kind = _kind(container.format.name, path)
+        kind = container_kind or _kind(container.format.name, path)
         return Facts(
             container=kind, codec=_name(picture.codec_context.name), width=picture.width, height=picture.height, rate=rate,
             depth=int(shape.components[0].bits) if shape is not None else 8, chroma=_CHROMA.get(chroma, "4:2:0"), interlaced=interlaced,

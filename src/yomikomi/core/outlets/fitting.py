@@ -11,15 +11,15 @@ from typing import TypeVar
 
 from yomikomi.core.outlets import sentences as words
 from yomikomi.core.outlets.conforming import Violation, of_shape
-from yomikomi.core.outlets.levels import LEVELS, least_level, rank
 from yomikomi.core.outlets.model import CodecLimit, Outlet, SoundLimit
+from yomikomi.core.recipes.levels import LEVELS, least_level, rank
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantRate, TargetSize
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.format import PictureFormat
 
 # The library's names of what recipes call otherwise.
-_VIDEO = {"mpeg2": "mpeg2video", "rdd36": "prores", "vc3": "dnxhd"}
-_SOUND = {"pcm": "pcm_s24le"}
+LIBRARY_VIDEO = {"mpeg2": "mpeg2video", "rdd36": "prores", "vc3": "dnxhd"}
+LIBRARY_SOUND = {"pcm": "pcm_s24le"}
 _Number = TypeVar("_Number", int, float)
 
 
@@ -29,7 +29,7 @@ def fits(recipe: Recipe, treated: PictureFormat, outlet: Outlet, *, channels: Se
 
 
 def _pictures(recipe: Recipe, treated: PictureFormat, outlet: Outlet) -> Iterator[Violation]:
-    codec = _VIDEO.get(recipe.codec, recipe.codec)
+    codec = LIBRARY_VIDEO.get(recipe.codec, recipe.codec)
     if recipe.container not in outlet.containers:
         yield Violation(limit="container", allowed=words.any_of(outlet.containers), found=recipe.container.upper())
     limit, shape = outlet.plays(codec), treated.geometry
@@ -54,7 +54,7 @@ def _pictures(recipe: Recipe, treated: PictureFormat, outlet: Outlet) -> Iterato
 
 
 def _sound(recipe: Recipe, outlet: Outlet, channels: Sequence[int]) -> Iterator[Violation]:
-    heard = outlet.hears(_SOUND.get(recipe.sound_codec, recipe.sound_codec))
+    heard = outlet.hears(LIBRARY_SOUND.get(recipe.sound_codec, recipe.sound_codec))
     if not channels:
         return
     if heard is None:

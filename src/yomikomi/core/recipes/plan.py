@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.recipes.rates import BUFFER_SECONDS
+from yomikomi.core.recipes.levels import held_pictures, level_kbps
+from yomikomi.core.recipes.rates import BUFFER_SECONDS, CappedQuality, ConstantRate, Lossless
 from yomikomi.core.recipes.recipe import WIDE_RANGE, Recipe
 
 if TYPE_CHECKING:  # the window's first picture needs the tables, and nothing that decodes
@@ -18,6 +19,12 @@ if TYPE_CHECKING:  # the window's first picture needs the tables, and nothing th
 
 # Profiles of VC-3's form for any size, by the library's names.
 _VC3 = {"lb": "dnxhr_lb", "sq": "dnxhr_sq", "hq": "dnxhr_hq"}
+# Pictures that others lean on, by x264's presets (its own list of presets; from memory).
+_X264_REFERENCES = {
+    "veryslow": 16, "slower": 8, "slow": 5, "medium": 3, "fast": 2, "faster": 2, "veryfast": 1, "superfast": 1, "ultrafast": 1,
+}  # fmt: skip
+# Encoders that keep a cap (AV1's does not, see codecs.py).
+_LEVELLED = {"h264", "hevc"}
 # Sample formats that FFV1 keeps as they are.
 _KEPT = {f"yuv{shape}p{depth}" for shape in ("420", "422", "444") for depth in ("", "10le")}
 
@@ -81,9 +88,10 @@ def plan_for(recipe: Recipe, treated: PictureFormat, *, kbps: int | None = None,
         options |= _quality(recipe, quality)
         params |= _fine_quality(quality)
         flags += ["qscale"] if codec == "mpeg2" else []
-    if rate.kind == "capped":
-        options |= {"maxrate": str(1000 * rate.cap_kbps), "bufsize": str(1000 * rate.cap_kbps * BUFFER_SECONDS)}
-    elif rate.kind == "average":
+    most = _most_kbps(recipe)
+    if most is not None:
+        options |= {"maxrate": str(1000 * most), "bufsize": str(1000 * most * BUFFER_SECONDS)}
+    if rate.kind == "average":
         bits, passes = 1000 * (kbps or rate.kbps), rate.passes if recipe.row.two_passes else 1
     elif rate.kind == "size" and quality is None:
         bits, passes = 1000 * kbps if kbps else None, 2 if recipe.row.two_passes else 1
@@ -101,11 +109,17 @@ _Told = tuple[dict[str, str], dict[str, str], list[str]]
 
 
 def _h264(recipe: Recipe, treated: PictureFormat) -> _Told:
-    return {}, {treated.field_order.value: "1"} if treated.field_order is not None else {}, []
+    params = {treated.field_order.value: "1"} if treated.field_order is not None else {}
+    if recipe.codec_level is not None:
+        # It writes the level that it is told whatever the stream needs, so the pictures it leans on are kept to what the level holds.
+        held = held_pictures(recipe.codec_level, width=treated.geometry.width, height=treated.geometry.height)
+        params |= {"level": recipe.codec_level, "ref": str(max(1, min(held, _X264_REFERENCES[recipe.speed])))}
+    return {}, params, []
 
 
 def _hevc(recipe: Recipe, treated: PictureFormat) -> _Told:
-    return {}, {"log-level": "none"}, []
+    level = {"level-idc": recipe.codec_level, "high-tier": "0"} if recipe.codec_level is not None else {}
+    return {}, {"log-level": "none", **level}, []
 
 
 def _av1(recipe: Recipe, treated: PictureFormat) -> _Told:
@@ -135,6 +149,15 @@ _FIXED: dict[str, Callable[[Recipe, PictureFormat], _Told]] = {
 }  # fmt: skip
 # Codecs whose "speed" is a profile.
 _PROFILES = {"rdd36", "vc3"}
+
+
+def _most_kbps(recipe: Recipe) -> int | None:
+    """What is not exceeded over a second: by the recipe's own word, or by what its level allows."""
+    rate = recipe.rate
+    most = [rate.cap_kbps] if isinstance(rate, CappedQuality) else []
+    if recipe.codec_level is not None and recipe.codec in _LEVELLED and not isinstance(rate, ConstantRate | Lossless):
+        most.append(int(level_kbps(recipe.codec, recipe.codec_level)))
+    return min(most, default=None)
 
 
 def _fine_quality(quality: float | None) -> dict[str, str]:

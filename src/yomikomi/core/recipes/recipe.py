@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.recipes.codecs import CODECS, EFFORTS, TRIED, Codec, CodecKey, Effort
+from yomikomi.core.recipes.levels import LEVELS
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, Rate, Untouched
 from yomikomi.core.recipes.sound import SOUND_CODECS, SoundKey, packet_seconds, rate_of_sound
 from yomikomi.core.video.colour import HLG, PQ
@@ -29,6 +31,7 @@ class Recipe(BaseModel):
     rate: Rate
     speed: str
     container: Container = "mp4"
+    codec_level: str | None = Field(default=None, description="highest level that the stream may need, as “4.1”; null: any")
     key_seconds: float = Field(default=KEY_SECONDS, gt=0, le=60, description="longest time between key pictures")
     sound_codec: SoundKey = "aac"
     sound_kbps: int = Field(default=160, ge=32, le=512, description="per stream, for two channels; one channel takes half")
@@ -131,6 +134,8 @@ class Recipe(BaseModel):
                 f"{codec.words} is not put into {self.container.upper()} files.",
                 remedy=f"Use {' or '.join(kind.upper() for kind in codec.containers)}.",
             )
+        if self.codec_level is not None and self.codec_level not in [one.name for one in LEVELS.get(self.codec, ())]:
+            raise WrongUseError(f"{codec.words} has no level {self.codec_level!r}.", remedy="Leave the level out, or write it as 4.1.")
         if self.untouched:
             return
         sound = SOUND_CODECS[self.sound_codec]
@@ -176,13 +181,15 @@ def recipe_with(codec: Codec, rate: Rate, *, speed: str | None = None, container
     return recipe
 
 
-def usual_recipes(*, fields: bool, effort: Effort = "medium", transfer: int = 2, bit_depth: int = 8) -> list[Recipe]:
-    """The recipes tried at an effort: for pictures with fields, only codecs that can say so; for wide-range ones, only codecs
-    that hold them."""
+def usual_recipes(
+    *, fields: bool, effort: Effort = "medium", transfer: int = 2, bit_depth: int = 8, codecs: Sequence[Codec] = tuple(TRIED.values())
+) -> list[Recipe]:
+    """The recipes tried at an effort, of ``codecs``: for pictures with fields, only of those that can say so; for wide-range ones, only
+    of those that hold them."""
     deep = transfer in WIDE_RANGE and bit_depth > 8
     return [
         recipe_for(codec.key, quality, speed=codec.speed_at(effort))
-        for codec in TRIED.values()
+        for codec in codecs
         if (codec.carries_fields or not fields) and (not deep or codec.pixel_formats[1] != codec.pixel_formats[0])
         for quality in codec.probes
     ]

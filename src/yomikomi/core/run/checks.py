@@ -6,6 +6,9 @@ from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict
 
+from yomikomi.core.errors import UnreadableError
+from yomikomi.core.outlets.conforming import conformity
+from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.video.boxes import first_box_of
 from yomikomi.core.video.identity import content_hash
 from yomikomi.core.video.matroska import index_in_front
@@ -26,6 +29,18 @@ def index_check(path: Path, container: str) -> Check:
     """That a copy plays while it loads."""
     front = first_box_of(path, (b"moov", b"mdat")) == b"moov" if container in {"mp4", "mov"} else index_in_front(path)
     return Check(name="index in front", passed=front, found="in front" if front else "behind the pictures, or missing")
+
+
+def outlet_check(path: Path, container: str, outlet: Outlet | None, reporter: Reporter) -> list[Check]:
+    """That a copy keeps the limits of the outlet that it was made for, from its own bytes; nothing where it was made for none."""
+    if outlet is None:
+        return []
+    name = f"plays at: {outlet.words}"
+    try:
+        found = conformity(path, outlet, reporter.check, container_kind=container)
+    except UnreadableError as error:
+        return [Check(name=name, passed=False, found=error.message)]
+    return [Check(name=name, passed=found.conforms, found="; ".join(one.words for one in found.violations) or "within its limits")]
 
 
 def source_check(source: Path | None, content: str | None, reporter: Reporter) -> list[Check]:

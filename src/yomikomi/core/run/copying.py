@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from yomikomi.core.reading.current import check_current
+from yomikomi.core.run.checks import outlet_check
 from yomikomi.core.run.encode import encode
 from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.run.result import CopyResult, unverified_name
@@ -33,7 +34,7 @@ def make_copy(request: CopyRequest, reporter: Reporter) -> CopyResult:
             seconds=length_of(reading, request.treatment), container=request.recipe.container, source=request.path,
             source_content=reading.content,
         )  # fmt: skip
-        checks = verify(expected, reporter)
+        checks = [*verify(expected, reporter), *outlet_check(made.part, request.recipe.container, request.outlet, reporter)]
         verified = all(check.passed for check in checks)
         kept = made.keep(None if verified else unverified_name(request.target))
     return CopyResult(

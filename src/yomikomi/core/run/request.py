@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.model import Treatment
@@ -12,7 +13,8 @@ from yomikomi.core.treatment.model import Treatment
 
 @dataclass(frozen=True)
 class CopyRequest:
-    """``fill_gaps``: gaps of any length in the pictures are filled with the frame before; otherwise long ones are refused."""
+    """``outlet``: where it is to play, and what it is held against at the end; ``fill_gaps``: gaps of any length in the pictures are filled
+    with the frame before; otherwise long ones are refused."""
 
     path: Path
     target: Path
@@ -20,6 +22,7 @@ class CopyRequest:
     treatment: Treatment
     recipe: Recipe
     fill_gaps: bool = False
+    outlet: Outlet | None = None
 
 
 @dataclass(frozen=True)

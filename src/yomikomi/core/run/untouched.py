@@ -21,7 +21,7 @@ import av.container
 from yomikomi.core.balance.leaving import why_not_untouched
 from yomikomi.core.capture.cutting import DecodeOrder, same_stream, writing
 from yomikomi.core.errors import UnfinishedError, WrongUseError
-from yomikomi.core.run.checks import Check, index_check, source_check
+from yomikomi.core.run.checks import Check, index_check, outlet_check, source_check
 from yomikomi.core.run.containers import open_copy
 from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.run.result import CopyResult, unverified_name
@@ -82,7 +82,7 @@ def copy_untouched(request: CopyRequest, reporter: Reporter) -> CopyResult:
         spent = time.monotonic() - started
         checks = [
             *_same(copied, request, made.part, reporter), index_check(made.part, kind),
-            *source_check(request.path, reading.content, reporter),
+            *source_check(request.path, reading.content, reporter), *outlet_check(made.part, kind, request.outlet, reporter),
         ]  # fmt: skip
         verified = all(check.passed for check in checks)
         kept = made.keep(None if verified else unverified_name(target))

@@ -1,19 +1,13 @@
-"""What Balance lays beside and below the plane: choices that stand out, and the hardest moment at 1:1."""
+"""What Balance lays beside the plane: choices that stand out."""
 
 from __future__ import annotations
-
-from pathlib import Path
-
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QLabel, QVBoxLayout
 
 from yomikomi.core.balance.choice import Choice
 from yomikomi.core.balance.sentences import seen_words
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
-from yomikomi.ui.widgets.basics import Card, ElidedLabel, Well, label, row
+from yomikomi.ui.widgets.basics import Card, label, row
 
 
 class ChoiceCard(Card):
@@ -36,25 +30,3 @@ class ChoiceCard(Card):
         self.body.addLayout(row(made[0], 1, made[1], 1, made[2]))
         self.setToolTip(choice.why)
         self.setAccessibleName(f"{choice.title}: {told.recipe.words}, {seen}, {', '.join(figures)}")
-
-
-class Crop(Well):
-    def __init__(self) -> None:
-        super().__init__()
-        self.picture = QLabel()
-        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.picture.setMinimumHeight(172)
-        self.words, self.figure = ElidedLabel(), label(figure=True)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 4)
-        layout.setSpacing(3)
-        layout.addWidget(self.picture, 1)
-        foot = row(self.words, self.figure)
-        foot.setContentsMargins(10, 0, 10, 0)
-        foot.setStretch(0, 1)
-        layout.addLayout(foot)
-
-    def put(self, path: Path | None, words: str, figure: str) -> None:
-        self.picture.setPixmap(QPixmap(str(path)) if path is not None and path.exists() else QPixmap())
-        self.words.say(words)
-        self.figure.setText(figure)

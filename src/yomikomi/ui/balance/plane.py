@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
@@ -16,14 +15,14 @@ from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
+from yomikomi.ui.balance.axes import Span, draw_axes, log_size
 from yomikomi.ui.balance.marks import clear_spot, draw_symbol, draw_told, star
 from yomikomi.ui.widgets.basics import Well
 from yomikomi.ui.widgets.speaking import Voice
 
-# Pixels: within which a point or the line is meant; room at the sides for figures; between two figures of an axis.
+# Pixels: within which a point or the line is meant; room at the sides for figures.
 _PICK, _GRAB = 14, 6
 _LEFT, _RIGHT, _TOP, _FOOT = 62, 18, 14, 46
-_APART = 58
 _LIMIT, _BEST = "#E7A0A8", "#FFF3B0"
 
 
@@ -44,17 +43,6 @@ def tell(point: PlanePoint) -> str:
     )
 
 
-@dataclass(frozen=True)
-class Span:
-    """What an axis shows: sizes as their decimal logarithm, fidelity in dB."""
-
-    low: float
-    high: float
-
-    def part(self, value: float) -> float:
-        return (value - self.low) / max(1e-9, self.high - self.low)
-
-
 class BalancePlane(Well):
     """Signals: ``picked`` with a PlanePoint, ``limit_dragged`` with bytes."""
 
@@ -68,6 +56,7 @@ class BalancePlane(Well):
         self.setAccessibleName("Size against fidelity; left and right move along the curves, Enter selects")
         self._voice = Voice(self, pause_s=0)
         self._plane: dict[str, list[PlanePoint]] = {}
+        self._outside: dict[str, list[PlanePoint]] = {}
         self._points: list[PlanePoint] = []
         self._hovered: PlanePoint | None = None
         self._chosen: PlanePoint | None = None
@@ -77,26 +66,28 @@ class BalancePlane(Well):
         self._dragging = False
         self._sizes, self._fidelity = Span(0, 1), Span(0, 1)
 
-    def show_plane(self, plane: dict[str, list[PlanePoint]]) -> None:
-        self._plane = plane
+    def show_plane(self, plane: dict[str, list[PlanePoint]], outside: dict[str, list[PlanePoint]] | None = None) -> None:
+        """``outside``: curves that are drawn, and cannot be chosen: no chosen outlet plays them."""
+        self._plane, self._outside = plane, outside or {}
         self._points = [point for curve in plane.values() for point in curve]
         self._hovered = None
+        shown = [*self._points, *(point for curve in self._outside.values() for point in curve)]
         if not self._points:
             self._chosen = self._best = None
-        else:
-            sizes, fidelity = [_log(p.size) for p in self._points], [p.fidelity for p in self._points]
+        if shown:
+            sizes, fidelity = [log_size(p.size) for p in shown], [p.fidelity for p in shown]
             spread, tall = max(0.3, max(sizes) - min(sizes)), max(0.5, max(fidelity) - min(fidelity))
             self._sizes = Span(min(sizes) - 0.06 * spread, max(sizes) + 0.12 * spread)
             self._fidelity = Span(min(fidelity) - 0.08 * tall, max(fidelity) + 0.12 * tall)
         self.update()
 
     def show_limit(self, limit_bytes: float | None) -> None:
-        self._limit = None if limit_bytes is None else _log(limit_bytes)
+        self._limit = None if limit_bytes is None else log_size(limit_bytes)
         self.update()
 
     def show_own(self, own_bytes: float | None) -> None:
         """The size of the take itself: what is larger can only be worse."""
-        self._own = None if own_bytes is None else _log(own_bytes)
+        self._own = None if own_bytes is None else log_size(own_bytes)
         self.update()
 
     def show_chosen(self, point: PlanePoint | None) -> None:
@@ -120,7 +111,7 @@ class BalancePlane(Well):
 
     def place_of(self, point: PlanePoint) -> QPointF:
         """Where a point lies in the widget."""
-        return QPointF(self._x(_log(point.size)), self._y(point.fidelity))
+        return QPointF(self._x(log_size(point.size)), self._y(point.fidelity))
 
     @property
     def told(self) -> str:
@@ -206,16 +197,19 @@ class BalancePlane(Well):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
-        if not self._points:
+        if not self._points and not self._outside:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._draw_axes(painter)
+        draw_axes(painter, self._field, foot=self.height(), fidelity=self._fidelity, x=self._x, y=self._y)
         painter.save()
         painter.setClipRect(self._field.adjusted(-8, -8, 8, 2))
         marks = [_mark(point, self.place_of(point), self._x) for point in self._points]
         steps = self._draw_steps(painter, marks)
         self._draw_beyond(painter)
+        for curve in self._outside.values():
+            painter.setPen(QPen(QColor(theme.WELL_MUTED), 1, Qt.PenStyle.DashLine))
+            painter.drawPolyline(QPolygonF([self.place_of(point) for point in curve]))
         for codec, curve in self._plane.items():
             self._draw_curve(painter, codec, curve)
         self._draw_names(painter, [*steps, *marks])
@@ -232,43 +226,6 @@ class BalancePlane(Well):
         self._draw_limit(painter)
         if self._hovered is not None:
             draw_told(painter, tell(self._hovered), self.place_of(self._hovered), self._field, self.size())
-
-    def _draw_axes(self, painter: QPainter) -> None:
-        field = self._field
-        grid, text = QPen(QColor(255, 255, 255, 34), 1), QColor(theme.WELL_TEXT)
-        painter.setFont(theme.mono(11))
-        last = -math.inf
-        for size in (m * 10.0**e for e in range(3, 14) for m in (1, 2, 5)):
-            x = self._x(_log(size))
-            if not field.left() <= x <= field.right() or x - last < _APART:
-                continue
-            last = x
-            painter.setPen(grid)
-            painter.drawLine(QPointF(x, field.top()), QPointF(x, field.bottom()))
-            painter.setPen(text)
-            words = size_text(size).replace(".00 ", " ").replace(".0 ", " ")
-            painter.drawText(QRectF(x - 50, field.bottom() + 4, 100, 16), Qt.AlignmentFlag.AlignHCenter, words)
-        step = _step((self._fidelity.high - self._fidelity.low) / max(1.0, field.height() / 44))
-        value = math.ceil(self._fidelity.low / step) * step
-        while value <= self._fidelity.high:
-            y = self._y(value)
-            painter.setPen(grid)
-            painter.drawLine(QPointF(field.left(), y), QPointF(field.right(), y))
-            painter.setPen(text)
-            place = QRectF(18, y - 8, _LEFT - 24, 16)
-            painter.drawText(place, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:g}")
-            value = round(value + step, 9)
-        painter.setPen(QColor(theme.WELL_MUTED))
-        painter.setFont(theme.sans(theme.SMALL_PX))
-        foot = QRectF(field.left(), self.height() - 22, field.width(), 18)
-        painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, "size of the whole copy")
-        painter.save()
-        painter.translate(14, field.center().y())
-        painter.rotate(-90)
-        painter.drawText(
-            QRectF(-field.height() / 2, -9, field.height(), 18), Qt.AlignmentFlag.AlignCenter, "detail kept of the treated take, dB"
-        )
-        painter.restore()
 
     def _draw_steps(self, painter: QPainter, taken: list[QRectF]) -> list[QRectF]:
         """Where one step of what is seen ends and the next begins; the words stand above the line from which on they hold,
@@ -348,14 +305,14 @@ class BalancePlane(Well):
         """Each codec's beside its curve, clear of marks, intervals, other names and ``taken``."""
         painter.setFont(theme.sans(theme.BODY_PX, medium=True))
         metrics, field = painter.fontMetrics(), self._field
-        for codec, curve in self._plane.items():
-            words = CODECS[codec].words
+        for codec, curve in [*self._plane.items(), *self._outside.items()]:
+            words = CODECS[codec].words + (", not for the outlet" if codec in self._outside else "")
             wide, tall = metrics.horizontalAdvance(words), metrics.height()
             shifts = ((-wide - 12, -tall - 8), (-wide / 2, -tall - 14), (12, 10), (-wide / 2, 14), (16, -tall / 2), (-wide - 16, -tall / 2))
             ends = [self.place_of(curve[at]) for at in (0, -1, len(curve) // 2)]
             spots = [QRectF(at.x() + x, at.y() + y, wide, tall) for at in ends for x, y in shifts]
             spot = clear_spot(spots, taken, within=field)
-            painter.setPen(QColor(theme.CODEC_LOOK[codec][0]))
+            painter.setPen(QColor(theme.CODEC_LOOK[codec][0] if codec in self._plane else theme.WELL_MUTED))
             painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, words)
             taken.append(spot)
 
@@ -363,7 +320,7 @@ class BalancePlane(Well):
 def _interval(point: PlanePoint, x: Callable[[float], float]) -> tuple[float, float]:
     """Where the interval of a size begins and ends. ``x``: of a logarithm of bytes."""
     size = point.prediction.size_bytes
-    return x(_log(size.low)), x(_log(size.high))
+    return x(log_size(size.low)), x(log_size(size.high))
 
 
 def _mark(point: PlanePoint, place: QPointF, x: Callable[[float], float]) -> QRectF:
@@ -372,13 +329,3 @@ def _mark(point: PlanePoint, place: QPointF, x: Callable[[float], float]) -> QRe
         return QRectF(place.x() - 4, place.y() - 4, 8, 8)
     low, high = _interval(point, x)
     return QRectF(low - 2, place.y() - 8, high - low + 4, 16)
-
-
-def _log(size: float) -> float:
-    return math.log10(max(1.0, size))
-
-
-def _step(least: float) -> float:
-    """The next of 1, 2, 5 and their tenfolds."""
-    whole = 10.0 ** math.floor(math.log10(max(least, 1e-6)))
-    return next(whole * one for one in (1, 2, 5, 10) if whole * one >= least * (1 - 1e-9))

@@ -1,4 +1,4 @@
-"""What a person asks of a copy: how large it may be, what may be seen of the loss, where it is watched, effort and format."""
+"""What a person asks of a copy: where it has to play, how large it may be, what may be seen of the loss, effort and format."""
 
 from __future__ import annotations
 
@@ -7,10 +7,17 @@ from collections.abc import Iterable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
-from yomikomi.core.balance.viewing import STEPS, VIEWINGS, FidelityStep, Viewing
+from yomikomi.core.balance.offer import Wanted
+from yomikomi.core.balance.viewing import STEPS, VIEWINGS, Viewing
+from yomikomi.core.errors import YomikomiError
+from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.codecs import EFFORTS
+from yomikomi.core.video.units import parse_size, size_text
+from yomikomi.core.work.notices import Weight
 from yomikomi.core.work.text import capital
-from yomikomi.ui.kept import read_kept
+from yomikomi.ui.balance.outlets_button import OutletsButton
+from yomikomi.ui.kept import keep, read_kept
+from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import label, row
 
 # Asked for by name; “annoying” is nobody's wish.
@@ -18,21 +25,24 @@ _OFFERED = STEPS[:4]
 
 
 class Requirements(QWidget):
-    """Signals: ``limit_typed`` and ``container_chosen``; ``judged_otherwise`` when the wanted fidelity or the way of watching is
-    another, which is then kept."""
+    """``changed`` when something else is asked for; ``outlets_chosen`` besides, when it was other outlets. Outlets, fidelity and the way of
+    watching are kept for the next time."""
 
-    limit_typed = Signal()
-    container_chosen = Signal()
-    judged_otherwise = Signal()
+    changed = Signal()
+    outlets_chosen = Signal()
 
-    def __init__(self) -> None:
+    def __init__(self, state: AppState) -> None:
         super().__init__()
+        self._state = state
+        self._limit: float | None = None
         self.limit_line = QLineEdit()
         self.limit_line.setPlaceholderText("no limit")
         self.limit_line.setToolTip("The most that the copy may take: 4.7GB, 700 MB; empty for no limit. The line can be dragged too.")
         self.limit_line.setAccessibleName("Size limit")
-        self.limit_line.editingFinished.connect(self.limit_typed)
+        self.limit_line.editingFinished.connect(self._on_limit_typed)
         kept = read_kept("balance")
+        self.outlets_button = OutletsButton(kept.get("outlets"))
+        self.outlets_button.chosen.connect(self._on_outlets_chosen)
         steps = [(step.key, capital(step.words)) for step in _OFFERED]
         self.wanted_box = _choices(steps, "Difference that may be seen", kept.get("wanted"))
         self.wanted_box.setToolTip("The most that may be seen of what the copy loses; noise is counted apart")
@@ -43,33 +53,67 @@ class Requirements(QWidget):
         self.container = QComboBox()
         self.container.addItem("MP4, AAC sound", ("mp4", "aac"))
         self.container.addItem("Matroska, Opus sound", ("mkv", "opus"))
-        self.container.setToolTip("MP4 plays nearly everywhere")
+        self.container.setToolTip("MP4 plays nearly everywhere; outlets that take only one of them get that one")
         self.container.setAccessibleName("Container and sound")
-        self.container.currentIndexChanged.connect(self.container_chosen)
+        self.container.currentIndexChanged.connect(self.changed)
         for box in (self.wanted_box, self.viewing_box):
-            box.currentIndexChanged.connect(self.judged_otherwise)
+            box.currentIndexChanged.connect(self._on_judged_otherwise)
         lines = QVBoxLayout(self)
         lines.setContentsMargins(0, 0, 0, 0)
         for words, field in (
-            ("Size limit", self.limit_line), ("Difference", self.wanted_box), ("Watched on", self.viewing_box),
-            ("Effort", self.effort), ("Format", self.container),
+            ("Outlets", self.outlets_button), ("Size limit", self.limit_line), ("Difference", self.wanted_box),
+            ("Watched on", self.viewing_box), ("Effort", self.effort), ("Format", self.container),
         ):  # fmt: skip
             caption = label(words)
             caption.setFixedWidth(76)
             lines.addLayout(row(caption, field))
 
     @property
-    def wanted(self) -> FidelityStep:
-        return next(step for step in _OFFERED if step.key == self.wanted_box.currentData())
+    def wanted(self) -> Wanted:
+        container, sound = self.container.currentData()
+        fidelity = next(step for step in _OFFERED if step.key == self.wanted_box.currentData())
+        return Wanted(self.outlets, self._limit, fidelity, self.viewing, container, sound)
+
+    @property
+    def outlets(self) -> list[Outlet]:
+        """Where the copy has to play."""
+        return self.outlets_button.outlets
 
     @property
     def viewing(self) -> Viewing:
         return next(one for one in VIEWINGS if one == self.viewing_box.currentData())
 
-    @property
-    def document(self) -> dict[str, object]:
-        """What is kept of it for the next time."""
-        return {"wanted": self.wanted.key, "viewing": self.viewing}
+    def put_limit(self, limit_bytes: float | None) -> None:
+        self._limit = limit_bytes
+        self.limit_line.setText(size_text(limit_bytes) if limit_bytes else "")
+
+    def _on_limit_typed(self) -> None:
+        words = self.limit_line.text().strip()
+        typed = parse_size(words) if words else None
+        if words and typed is None:
+            self._state.tell(Weight.LOOK, f"{words!r} is no size.", "Write it as 4.7GB or 700 MB; empty for no limit.")
+            return
+        if words and self._limit and size_text(self._limit) == words:
+            return
+        self.put_limit(float(typed) if typed else None)
+        self.changed.emit()
+
+    def _on_judged_otherwise(self) -> None:
+        self._keep()
+        self.changed.emit()
+
+    def _on_outlets_chosen(self) -> None:
+        self._on_judged_otherwise()
+        self.outlets_chosen.emit()
+
+    def _keep(self) -> None:
+        document: dict[str, object] = {
+            "wanted": self.wanted_box.currentData(), "viewing": self.viewing, "outlets": [one.key for one in self.outlets],
+        }  # fmt: skip
+        try:
+            keep("balance", document)
+        except YomikomiError as error:
+            self._state.tell_error(error)
 
 
 def _choices(words: Iterable[tuple[str, str]], name: str, chosen: object) -> QComboBox:

@@ -8,6 +8,7 @@ from yomikomi.core.balance.models import Prediction
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.run_queue import ask_copy, next_copy, write_failed, write_made, write_stopped
 from yomikomi.core.ledger.views import CarrierView, CopyView
+from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.copying import make_copy
 from yomikomi.core.work import Job
@@ -35,9 +36,9 @@ class CopyQueue(QObject):
         found = state.findChild(cls, "copy queue")
         return found if found is not None else cls(state)
 
-    def ask(self, view: CarrierView, recipe: Recipe, predicted: Prediction | None) -> int:
+    def ask(self, view: CarrierView, recipe: Recipe, predicted: Prediction | None, outlet: Outlet | None = None) -> int:
         """Put a copy of a carrier's take into the queue; starts at once when nothing runs."""
-        copy_id = ask_copy(self._state.record, view, recipe, predicted)
+        copy_id = ask_copy(self._state.record, view, recipe, predicted, outlet)
         self._state.reload()
         self.start_next()
         return copy_id

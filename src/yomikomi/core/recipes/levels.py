@@ -84,6 +84,12 @@ def level_kbps(codec: str, name: str, *, high: bool = True) -> float:
     return level.kbps * (_HIGH if codec == "h264" and high else 1.0)
 
 
+def held_pictures(name: str, *, width: int, height: int) -> int:
+    """Decoded pictures of this size that an H.264 level keeps for others to lean on, 16 at most (A.3.1)."""
+    level = next(one for one in LEVELS["h264"] if one.name == name)
+    return min(16, level.held // (math.ceil(width / 16) * math.ceil(height / 16)))
+
+
 def rank(codec: str, name: str) -> int:
     """Place of a level among those of its codec; raises ValueError for one that there is not."""
     return [one.name for one in LEVELS[codec]].index(name)

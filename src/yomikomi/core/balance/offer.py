@@ -1,0 +1,121 @@
+"""What Balance offers of a take: what outlets leave of the plane, what stands out of it, and how all of it is said."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from yomikomi.core.balance import sentences
+from yomikomi.core.balance.choice import Choice, choices, smallest_possible
+from yomikomi.core.balance.curves import PlanePoint, plane_points
+from yomikomi.core.balance.leaving import WATCHED
+from yomikomi.core.balance.models import TrialSet
+from yomikomi.core.balance.serving import Footage, Served, common_of, serve
+from yomikomi.core.balance.viewing import STEPS, FidelityStep, Viewing
+from yomikomi.core.outlets.model import Outlet
+from yomikomi.core.recipes.sound import SoundKey
+from yomikomi.core.treatment.model import Treatment
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What a person asks of a copy. ``limit_bytes``: as typed; ``container`` and ``sound``: where outlets leave the choice."""
+
+    outlets: Sequence[Outlet] = ()
+    limit_bytes: float | None = None
+    fidelity: FidelityStep = STEPS[0]
+    viewing: Viewing = "television"
+    container: str = "mp4"
+    sound: SoundKey = "aac"
+
+
+@dataclass(frozen=True)
+class Offer:
+    """Parameters
+    ----------
+    footage : None where the take is not read, or its treatment not chosen.
+    trials : the newest, None where there are none.
+    own : the take's own streams as a copy, None where they are none for this.
+    take_bytes : size of the take's file.
+    """
+
+    wanted: Wanted
+    footage: Footage | None = None
+    trials: TrialSet | None = None
+    own: PlanePoint | None = None
+    take_bytes: int | None = None
+    read: bool = False
+
+    @property
+    def outlet(self) -> Outlet | None:
+        """All chosen outlets in one; None: none was chosen, or they have nothing in common."""
+        return common_of(self.wanted.outlets)
+
+    @cached_property
+    def raw(self) -> dict[str, list[PlanePoint]]:
+        """All that was tried."""
+        return plane_points(self.trials, self.wanted.viewing) if self.trials is not None and self.trials.points else {}
+
+    @cached_property
+    def served(self) -> Served:
+        if self.footage is None:
+            return Served()
+        return serve(self.raw, self.footage, self.wanted.outlets, container=self.wanted.container, sound=self.wanted.sound)
+
+    @cached_property
+    def reshaped(self) -> Treatment | None:
+        """The treatment that makes pictures fit which do not; None where they do, or nothing helps."""
+        outlet = self.served.outlet
+        return self.footage.reshaped(outlet) if self.footage is not None and outlet is not None else None
+
+    @property
+    def limit_bytes(self) -> float | None:
+        """The most that a copy may take, by a person's word or by an outlet's."""
+        return min((one for one in (self.wanted.limit_bytes, self.served.limit_bytes) if one is not None), default=None)
+
+    @property
+    def own_bytes(self) -> float | None:
+        """Size of the take itself, of what the treatment keeps of it: what is no smaller is not worth an encode, unless an outlet does
+        not take it as it is."""
+        if self.footage is None or self.trials is None or not self.take_bytes or (self.wanted.outlets and self.own is None):
+            return None
+        return self.take_bytes * min(1.0, self.trials.duration_seconds / max(0.001, self.footage.reading.duration_seconds))
+
+    @property
+    def codec_words(self) -> str:
+        """Of the take."""
+        codec = self.footage.reading.codec if self.footage is not None else ""
+        return WATCHED.get(codec, codec)
+
+    @cached_property
+    def choices(self) -> list[Choice]:
+        return choices(
+            self.served.plane, limit_bytes=self.limit_bytes, wanted=self.wanted.fidelity, own_bytes=self.own_bytes, as_it_is=self.own,
+            codec=self.codec_words,
+        )  # fmt: skip
+
+    def same(self, picked: PlanePoint | None) -> PlanePoint | None:
+        """The point of another offer in this one; None where it is not offered any more."""
+        offered = [*(point for curve in self.served.plane.values() for point in curve), *(choice.point for choice in self.choices)]
+        known = {(point.prediction.recipe.codec, point.prediction.recipe.rate): point for point in offered}
+        return known.get((picked.prediction.recipe.codec, picked.prediction.recipe.rate)) if picked is not None else None
+
+    def words(self, picked: PlanePoint | None, *, running: bool) -> tuple[str, str]:
+        """The sentence at the head, and its basis. ``running``: trials are."""
+        served, outlet, trials = self.served, self.served.outlet, self.trials
+        if self.footage is not None and served.together is not None and outlet is None:
+            return sentences.nothing_in_common(served.together.conflicts, served.together.alone)
+        if picked is not None and picked.prediction.recipe.untouched and not running:
+            return sentences.untouched_headline(self.codec_words, picked.size, tried=trials is not None)
+        if self.footage is not None and outlet is not None and self.reshaped is not None:
+            return sentences.pictures_do_not_fit(self.footage.shape_violations(outlet), self.footage.added_by(self.reshaped))
+        if self.footage is None or trials is None:
+            return sentences.before_trials(read=self.read, treated=self.footage is not None, running=running)
+        if picked is not None:
+            return sentences.headline(trials, picked, running=running)
+        if outlet is not None and not served.plane:
+            return sentences.no_tried_codec_fits(outlet.words, served.outside)
+        if self.own_bytes is not None and not choices(served.plane, limit_bytes=None, own_bytes=self.own_bytes):
+            return sentences.none_smaller(self.own_bytes)
+        return sentences.none_fits(self.limit_bytes or 0.0, smallest_possible(served.plane))

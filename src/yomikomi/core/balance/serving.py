@@ -1,0 +1,153 @@
+"""The plane as outlets see it: recipes made to fit, codecs that nothing there plays, the most bytes, and pictures that are too large."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from yomikomi.core.balance.besides import other_bytes
+from yomikomi.core.balance.curves import PlanePoint
+from yomikomi.core.balance.models import Estimate
+from yomikomi.core.outlets.adapting import adapted, codecs_for, fitting_treatment, limit_of, shape_fits, shape_violations
+from yomikomi.core.outlets.conforming import Violation
+from yomikomi.core.outlets.fitting import Together, fits, together
+from yomikomi.core.outlets.model import Outlet
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.codecs import TRIED, Effort
+from yomikomi.core.recipes.plan import pixel_format_for
+from yomikomi.core.recipes.rates import CappedQuality
+from yomikomi.core.recipes.recipe import Recipe, usual_recipes
+from yomikomi.core.treatment.chain import chain_for
+from yomikomi.core.treatment.format import PictureFormat, source_format
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.sounding import channels_after
+from yomikomi.core.treatment.timing import length_of
+
+Plane = Mapping[str, Sequence[PlanePoint]]
+
+
+@dataclass(frozen=True)
+class Served:
+    """What outlets leave of a plane.
+
+    Parameters
+    ----------
+    plane : recipes that fit, by codec. ``outside``: codecs that do not, each with what stands in the way.
+    limit_bytes : the most of a whole copy, None: any. ``outlet``: all that were chosen, in one; None: none was, or they have nothing in
+        common.
+    together : of the outlets; None where none was chosen.
+    """
+
+    plane: dict[str, list[PlanePoint]] = field(default_factory=dict)
+    outside: dict[str, tuple[Violation, ...]] = field(default_factory=dict)
+    limit_bytes: float | None = None
+    outlet: Outlet | None = None
+    together: Together | None = None
+
+
+def common_of(outlets: Sequence[Outlet]) -> Outlet | None:
+    """What all of several take; None where there are none, and where they have nothing in common."""
+    return together(outlets).outlet if outlets else None
+
+
+@dataclass(frozen=True)
+class Footage:
+    """What is copied: the reading and the treatment of a take."""
+
+    reading: Reading
+    treatment: Treatment
+
+    @property
+    def channels(self) -> tuple[int, ...]:
+        """Of the sound streams of a copy, before a recipe mixes them."""
+        taken = [sound for sound in self.reading.sound if self.treatment.takes_sound(sound.index)]
+        own = [channels_after(self.treatment, sound.index, sound.channels) for sound in taken]
+        return (*own, *(one.channels for one in self.treatment.joined))
+
+    def made_with(self, recipe: Recipe) -> PictureFormat:
+        """The pictures that a recipe's encoder gets."""
+        kind = pixel_format_for(recipe, bit_depth=self.reading.bit_depth, source=self.reading.pixel_format)
+        return chain_for(self.reading, self.treatment, pixel_format=kind).format
+
+    def recipes(self, effort: Effort, outlet: Outlet | None) -> tuple[Recipe, ...]:
+        """Those tried at an effort: of all codecs of the plane, or of those that an outlet plays."""
+        colour = _outcome(self.treatment, self.reading).colour
+        codecs = codecs_for(outlet) if outlet is not None else list(TRIED.values())
+        return tuple(
+            usual_recipes(
+                fields=self.treatment.leaves_fields, effort=effort, transfer=colour.transfer, bit_depth=self.reading.bit_depth,
+                codecs=codecs,
+            )
+        )  # fmt: skip
+
+    def other_bytes(self, recipe: Recipe) -> int:
+        """Of sound and container."""
+        return other_bytes(self.reading, self.treatment, recipe)
+
+    def fitting(self, recipe: Recipe, outlet: Outlet) -> tuple[Recipe, tuple[Violation, ...]]:
+        """A recipe made to fit as far as that goes, and what of it then does not."""
+        made = adapted(recipe, outlet, channels=self.channels)
+        return made, tuple(fits(made, self.made_with(made), outlet, channels=self.channels))
+
+    def reshaped(self, outlet: Outlet) -> Treatment | None:
+        """The treatment with as little more as makes pictures fit; None where they fit, or nothing helps."""
+        if shape_fits(_outcome(self.treatment, self.reading), outlet):
+            return None
+        return fitting_treatment(self.treatment, source_format(self.reading), outlet)
+
+    def shape_violations(self, outlet: Outlet) -> list[Violation]:
+        """What of the pictures' size, rate and scan an outlet does not take with any codec."""
+        return shape_violations(_outcome(self.treatment, self.reading), outlet)
+
+    def added_by(self, other: Treatment) -> list[str]:
+        """In words, what another treatment does that this one does not."""
+        formats = other.formats(source_format(self.reading))
+        return [step.words(given) for step, given in zip(other.steps, formats, strict=False) if step not in self.treatment.steps]
+
+
+def _outcome(treatment: Treatment, reading: Reading) -> PictureFormat:
+    return treatment.formats(source_format(reading))[-1]
+
+
+def serve(plane: Plane, footage: Footage, outlets: Sequence[Outlet], *, container: str, sound: str) -> Served:
+    """``container``, ``sound``: what a person prefers, where outlets leave the choice."""
+    common = together(outlets) if outlets else None
+    outlet = common.outlet if common is not None else None
+    if common is not None and outlet is None:
+        return Served(together=common)
+    left: dict[str, list[PlanePoint]] = {}
+    outside: dict[str, tuple[Violation, ...]] = {}
+    for codec, curve in plane.items():
+        tried = curve[0].prediction.recipe
+        fitted = _in(tried, container, sound)
+        if outlet is not None:
+            fitted, wrong = footage.fitting(fitted, outlet)
+            if wrong:
+                outside[codec] = wrong
+                continue
+        more = footage.other_bytes(fitted) - footage.other_bytes(tried) if fitted != tried else 0
+        left[codec] = [_as(point, fitted, more) for point in curve]
+    limit = _limit(footage, outlet, left) if outlet is not None else None
+    return Served(left, outside, limit, outlet, common)
+
+
+def _in(recipe: Recipe, container: str, sound: str) -> Recipe:
+    if container not in recipe.row.containers:
+        return recipe
+    return recipe.model_copy(update={"container": container, "sound_codec": sound})
+
+
+def _as(point: PlanePoint, fitted: Recipe, more: int) -> PlanePoint:
+    """A point with all that was fitted but its quality; ``more``: bytes that sound and container then take."""
+    told, rate = point.prediction, point.prediction.recipe.rate
+    if isinstance(fitted.rate, CappedQuality):
+        rate = fitted.rate.model_copy(update={"quality": told.recipe.quality})
+    size = told.size_bytes
+    moved = Estimate(expected=size.expected + more, low=size.low + more, high=size.high + more)
+    return PlanePoint(told.model_copy(update={"recipe": fitted.model_copy(update={"rate": rate}), "size_bytes": moved}))
+
+
+def _limit(footage: Footage, outlet: Outlet, plane: Plane) -> float | None:
+    some = next((curve[0].prediction.recipe for curve in plane.values() if curve), None)
+    other = footage.other_bytes(some) if some is not None else 0
+    return limit_of(outlet, seconds=length_of(footage.reading, footage.treatment), other_bytes=other)

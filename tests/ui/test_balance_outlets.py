@@ -1,0 +1,67 @@
+"""Outlets in Balance: where a copy has to play decides what is tried, offered, made and checked."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import av
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from tests.making import programme_frames, write_clip
+from tests.ui.test_balance_journeys import LONG, in_balance, view_of
+from yomikomi.ui.balance.requirements import Requirements
+from yomikomi.ui.shell.window import MainWindow
+
+
+@pytest.fixture
+def window(window: MainWindow) -> MainWindow:
+    window.state.starts_by_itself = True
+    return window
+
+
+def test_a_camera_file_goes_to_an_old_box(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    """HEVC in 4:3 from a camera card: it plays as it is, but not at the box. Chosen in the menu, the box has H.264 tried and nothing else,
+    and the copy is proven to keep its limits; a second outlet with nothing in common is named as what has to go."""
+    clip = write_clip(
+        tmp_path / "bow.mp4", programme_frames(48, width=192, height=144, seed=5), codec="libx265", sound_seconds=1.9, rate=25,
+        options={"log-level": "none"},
+    )  # fmt: skip
+    station = in_balance(window, qtbot, clip)
+    assert [card.choice.key for card in station.cards] == ["untouched"]
+    station.needs.outlets_button.choose(["media-box"])
+    qtbot.waitUntil(lambda: station.job is not None, timeout=LONG)
+    qtbot.waitUntil(lambda: station.job is None and station.offer.trials is not None, timeout=LONG)
+    assert set(station.plane_data) == {"h264"}
+    assert "untouched" not in [card.choice.key for card in station.cards]
+    recipe = station.cards[0].choice.point.prediction.recipe
+    assert (recipe.container, recipe.sound_codec, recipe.codec_level) == ("mp4", "aac", "4")
+    station.needs.outlets_button.choose(["media-box", "editor"])
+    assert station.sentence.text == "No single copy plays at all of these outlets."
+    assert not station.send_button.isEnabled()
+    station.needs.outlets_button.choose(["media-box"])
+    assert Requirements().outlets == station.needs.outlets, "the choice is kept for the next time"
+    QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: [copy.state for copy in view_of(window).copies] == ["verified"], timeout=LONG)
+    copy = view_of(window).copies[0]
+    assert copy.result is not None
+    assert [(one.name, one.passed) for one in copy.result.checks if one.name.startswith("plays")] == [("plays at: Old media box", True)]
+    with av.open(str(copy.path)) as made:
+        assert made.streams.video[0].codec_context.name == "h264"
+
+
+def test_pictures_that_do_not_fit_are_made_to(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    """50 frames a second are more than the box takes: before anything is tried the station says so, and its filled button halves them."""
+    clip = write_clip(tmp_path / "console.mkv", programme_frames(60, width=192, height=144, seed=3), codec="ffv1", rate=50)
+    station = in_balance(window, qtbot, clip, outlets=["media-box"])
+    assert station.sentence.text == "The pictures do not fit the outlet as they are treated."
+    assert station.job is None
+    assert station.send_button.text() == "Make the pictures fit"
+    QTest.mouseClick(station.send_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: station.job is None and station.offer.trials is not None, timeout=LONG)
+    assert station.offer.trials is not None
+    assert station.offer.trials.rate == "25/1"
+    assert set(station.plane_data) == {"h264"}
+    assert station.send_button.text() == "Add to the run"
