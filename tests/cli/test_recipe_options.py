@@ -28,6 +28,8 @@ def test_sizes_averages_and_untouched(clip: Path, tmp_path: Path) -> None:
     same = answer("copy", clip, "-o", tmp_path / "same.mkv", "--untouched")
     assert same["verified"]
     assert any(check["found"].endswith("packets identical") for check in same["checks"])
+    boxed = answer("copy", clip, "-o", tmp_path / "boxed.mp4", "--quality", "26", "--audio-kbps", "320", "--outlet", "media-box")
+    assert boxed["checks"][-1] == {"name": "plays at: Old media box", "passed": True, "found": "within its limits"}
     kept = tmp_path / "recipe.json"
     kept.write_text(json.dumps(told["recipe"]))
     assert answer("predict", clip, "--recipe", kept)["recipe"] == told["recipe"]
@@ -47,6 +49,11 @@ def test_what_does_not_go_together(clip: Path, tmp_path: Path) -> None:
         (("--codec", "h264", "--target-size", "huge"), "is no size"),
         (("--codec", "h264", "--quality", "20", "--untouched"), "nothing is encoded"),
         (("--quality", "20"), "No codec is named"),
+        (("--codec", "h264", "--quality", "20", "--audio-kbps", "9999"), "--audio-kbps 9999 is not possible"),
+        (("--codec", "h264", "--quality", "20", "--key-seconds", "0"), "--key-seconds 0 is not possible"),
+        (("--codec", "hevc", "--quality", "20", "--outlet", "media-box"), "would not play at: Old media box (codec: HEVC"),
+        (("--quality", "20", "--outlet", "attic"), "There is no outlet 'attic'"),
+        (("--quality", "20", "--outlet", "archive", "--outlet", "e-mail"), "leave out Archive or Attachment of an e-mail"),
         (("--recipe", str(bad)), "is no recipe"),
         (("--recipe", str(tmp_path / "none.json")), "cannot be read"),
     )

@@ -42,7 +42,7 @@ def test_a_camera_file_goes_to_an_old_box(window: MainWindow, qtbot: QtBot, tmp_
     assert station.sentence.text == "No single copy plays at all of these outlets."
     assert not station.send_button.isEnabled()
     station.needs.outlets_button.choose(["media-box"])
-    assert Requirements().outlets == station.needs.outlets, "the choice is kept for the next time"
+    assert Requirements(window.state).outlets == station.needs.outlets, "the choice is kept for the next time"
     QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: [copy.state for copy in view_of(window).copies] == ["verified"], timeout=LONG)
     copy = view_of(window).copies[0]

@@ -146,7 +146,7 @@ def test_trials_that_were_overtaken_are_not_kept(
         deinterlace="leave", field_order=None, rate="25/1", frames=250, duration_seconds=10, sound_bytes=0,
         segments=[TriedSegment(first_frame=0, frames=250, role="whole")], whole=True, points=[], trial_seconds=4,
     )  # fmt: skip
-    station._on_end(job, take_id=view.take.id, folder=folder, ground=ground)  # type: ignore[attr-defined]
+    station.trying.end(job, take_id=view.take.id, folder=folder, ground=ground)  # type: ignore[attr-defined]
     assert "their figures were not kept" in window.notice_bar.text
     assert record.carrier(view.id).trials is None
 

@@ -464,11 +464,12 @@ def test_what_may_be_seen_and_where_it_is_watched_decide_what_is_offered(balance
     assert "on a desk" in station.sentence.basis
     assert "noise kept 50 %" in station.sentence.basis
     # Kept for the next time, and a damaged file is no trouble.
-    assert read_kept("balance") == {"wanted": "barely", "viewing": "desk"}
-    again = Requirements()
-    assert (again.wanted.key, again.viewing) == ("barely", "desk")
-    (user_config_path("yomikomi") / "balance.json").write_text('{"wanted": ["none"], "viewing": 7}')
-    assert (Requirements().wanted.key, Requirements().viewing) == ("none", "television")
+    assert read_kept("balance") == {"wanted": "barely", "viewing": "desk", "outlets": []}
+    again = Requirements(window.state)
+    assert (again.wanted.fidelity.key, again.viewing) == ("barely", "desk")
+    (user_config_path("yomikomi") / "balance.json").write_text('{"wanted": ["none"], "viewing": 7, "outlets": [4, "gone"]}')
+    again = Requirements(window.state)
+    assert (again.wanted.fidelity.key, again.viewing, again.outlets) == ("none", "television", [])
     assert window.state.record.carriers()[0].trials is not None
 
 

@@ -16,6 +16,7 @@ from yomikomi.cli.recipe_options import (
     ContainerOption,
     KeysOption,
     LosslessOption,
+    OutletOption,
     PassesOption,
     QualityOption,
     RecipeOption,
@@ -24,7 +25,9 @@ from yomikomi.cli.recipe_options import (
     SoundRateOption,
     SpeedOption,
     UntouchedOption,
+    fitted,
     named_recipe,
+    outlet_named,
 )
 from yomikomi.cli.root import File, Json, answer
 from yomikomi.cli.treatments import Suggested, TreatmentOption
@@ -63,6 +66,7 @@ def predict(
     audio_kbps: SoundRateOption = None,
     channels: ChannelsOption = None,
     key_seconds: KeysOption = None,
+    outlet: OutletOption = None,
     watched_on: ViewingOption = "television",
     as_json: Json = False,
 ) -> None:
@@ -70,13 +74,15 @@ def predict(
     from yomikomi.cli.choosing import treatment_for
     from yomikomi.cli.main_job import predict_file, read_file
 
+    place = outlet_named(outlet)
     wanted = named_recipe(
         recipe=recipe, codec=codec, quality=quality, cap=cap, average=average, passes=passes, target_size=target_size, constant=constant,
         lossless=lossless, untouched=untouched, speed=speed, container=container, sound=sound,
-        sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds,
+        sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds, outlet=place,
     )  # fmt: skip
     reading = read_file(file, quiet=as_json)
     treatment = treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace)
+    wanted = fitted(wanted, reading, treatment, place)
     prediction = predict_file(file, reading, treatment, wanted, quiet=as_json, viewing=watched_on)
     answer(prediction, as_json, _prediction_words(prediction))
 
@@ -103,6 +109,7 @@ def copy(
     audio_kbps: SoundRateOption = None,
     channels: ChannelsOption = None,
     key_seconds: KeysOption = None,
+    outlet: OutletOption = None,
     predict_first: Annotated[bool, typer.Option("--predict", help="Predict first, and compare afterwards.")] = False,
     fill_gaps: Annotated[bool, typer.Option("--fill-gaps", help="Fill gaps in the pictures of any length with the frame before.")] = False,
     as_json: Json = False,
@@ -113,15 +120,17 @@ def copy(
     from yomikomi.cli.main_job import copy_file, predict_file, read_file
 
     check_free(output)
+    place = outlet_named(outlet)
     wanted = named_recipe(
         recipe=recipe, codec=codec, quality=quality, cap=cap, average=average, passes=passes, target_size=target_size, constant=constant,
         lossless=lossless, untouched=untouched, speed=speed, container=container or _kind_named(output), sound=sound,
-        sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds,
+        sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds, outlet=place,
     )  # fmt: skip
     reading = read_file(file, quiet=as_json)
     treatment = treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace)
+    wanted = fitted(wanted, reading, treatment, place)
     predicted = predict_file(file, reading, treatment, wanted, quiet=as_json) if predict_first else None
-    result = copy_file(file, output, reading, treatment, wanted, quiet=as_json, fill_gaps=fill_gaps)
+    result = copy_file(file, output, reading, treatment, wanted, quiet=as_json, fill_gaps=fill_gaps, outlet=place)
     document = CopyDocument(**result.model_dump(), predicted=predicted)
     made = output.with_name(result.file)
     lines = [f"{made}: {_size(result.size_bytes)}, {result.frames} frames, {result.verdict}"]

@@ -12,6 +12,7 @@ from yomikomi.cli.work import run_job
 if TYPE_CHECKING:
     from yomikomi.core.balance.models import Prediction
     from yomikomi.core.balance.viewing import Viewing
+    from yomikomi.core.outlets.model import Outlet
     from yomikomi.core.reading.models import Reading
     from yomikomi.core.recipes.recipe import Recipe
     from yomikomi.core.run.result import CopyResult
@@ -43,12 +44,13 @@ def predict_file(
 
 
 def copy_file(
-    path: Path, target: Path, reading: Reading, treatment: Treatment, recipe: Recipe, *, quiet: bool, fill_gaps: bool = False
+    path: Path, target: Path, reading: Reading, treatment: Treatment, recipe: Recipe, *, quiet: bool, fill_gaps: bool = False,
+    outlet: Outlet | None = None,
 ) -> CopyResult:
     from yomikomi.core.run.copying import CopyRequest, make_copy
     from yomikomi.core.work.new_file import clear_parts
 
-    request = CopyRequest(path, target, reading, treatment, recipe, fill_gaps)
+    request = CopyRequest(path, target, reading, treatment, recipe, fill_gaps, outlet)
     try:
         result: CopyResult = run_job(make_copy, request, "copying", quiet=quiet)
     finally:

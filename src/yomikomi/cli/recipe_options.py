@@ -10,9 +10,12 @@ import typer
 from yomikomi.core.errors import WrongUseError
 
 if TYPE_CHECKING:
+    from yomikomi.core.outlets.model import Outlet
+    from yomikomi.core.reading.models import Reading
     from yomikomi.core.recipes.codecs import Codec
     from yomikomi.core.recipes.rates import Rate
     from yomikomi.core.recipes.recipe import Recipe
+    from yomikomi.core.treatment.model import Treatment
 
 CodecOption = Annotated[
     Literal["h264", "hevc", "av1", "mpeg2", "ffv1", "rdd36", "vc3"] | None, typer.Option("--codec", help="Codec of the copy.")
@@ -37,6 +40,10 @@ RecipeOption = Annotated[Path | None, typer.Option("--recipe", help="A recipe as
 SoundOption = Annotated[Literal["aac", "opus", "ac3", "flac", "pcm"] | None, typer.Option("--audio-codec", "--sound", help="Sound codec.")]
 SoundRateOption = Annotated[int | None, typer.Option("--audio-kbps", help="Rate of each sound stream for two channels; one takes half.")]
 ChannelsOption = Annotated[int | None, typer.Option("--channels", min=1, max=2, help="Mix sound down to so many channels.")]
+OutletOption = Annotated[
+    list[str] | None,
+    typer.Option("--outlet", help="Key of an outlet where it has to play, more than once for several: the recipe is made to fit."),
+]
 KeysOption = Annotated[float | None, typer.Option("--key-seconds", help="Longest time between key pictures, seconds.")]
 
 
@@ -58,8 +65,13 @@ def named_recipe(
     sound_kbps: int | None,
     channels: int | None,
     key_seconds: float | None,
+    outlet: Outlet | None = None,
 ) -> Recipe:
-    """The recipe that options name. Raises WrongUseError for what is missing, too much, or does not go together."""
+    """The recipe that options name; where they name no codec, of the first that an outlet plays. Raises WrongUseError for what is missing,
+    too much, or does not go together."""
+    from pydantic import ValidationError
+
+    from yomikomi.core.outlets.adapting import codecs_for
     from yomikomi.core.recipes.rates import Untouched
     from yomikomi.core.recipes.recipe import codec_named, recipe_with
     from yomikomi.core.recipes.sound import SOUND_CODECS
@@ -70,6 +82,9 @@ def named_recipe(
         if codec is not None or any(value is not None for value in (quality, average, target_size, constant)) or lossless:
             raise WrongUseError("Untouched, nothing is encoded.", remedy="Leave --codec and what rules the rate out.")
         return recipe_with(codec_named("source"), Untouched(), container=container)
+    played = codecs_for(outlet) if outlet is not None else []
+    if codec is None and played:
+        codec = played[0].key
     if codec is None:
         raise WrongUseError("No codec is named.", remedy="Give --codec, or a whole recipe with --recipe.")
     row = codec_named(codec)
@@ -81,7 +96,46 @@ def named_recipe(
     sound = sound or next(key for key, known in SOUND_CODECS.items() if kind in known.containers)
     made = recipe_with(row, rate, speed=speed, container=kind, sound=sound)
     more = {"sound_kbps": sound_kbps, "sound_channels": channels, "key_seconds": key_seconds}
-    return type(made).model_validate(made.model_dump() | {key: value for key, value in more.items() if value is not None})
+    try:
+        return type(made).model_validate(made.model_dump() | {key: value for key, value in more.items() if value is not None})
+    except ValidationError as error:
+        first = error.errors()[0]
+        name = {"sound_kbps": "--audio-kbps", "sound_channels": "--channels", "key_seconds": "--key-seconds"}[str(first["loc"][0])]
+        raise WrongUseError(f"{name} {first['input']:g} is not possible.", remedy=f"{first['msg']}.") from error
+
+
+def outlet_named(keys: list[str] | None) -> Outlet | None:
+    """All outlets that were named in one; None where none was. Raises WrongUseError for unknown ones and those with nothing in common."""
+    from yomikomi.core.outlets.fitting import together
+    from yomikomi.core.outlets.model import outlets
+
+    unknown = [key for key in keys or () if key not in outlets()]
+    if unknown:
+        raise WrongUseError(f"There is no outlet {unknown[0]!r}.", remedy=f"Use one of: {', '.join(outlets())}.")
+    if not keys:
+        return None
+    found = together([outlets()[key] for key in keys])
+    if found.outlet is None:
+        from yomikomi.core.balance.sentences import nothing_in_common
+
+        head, basis = nothing_in_common(found.conflicts, found.alone)
+        raise WrongUseError(head, remedy=f"{basis}.")
+    return found.outlet
+
+
+def fitted(recipe: Recipe, reading: Reading, treatment: Treatment, outlet: Outlet | None) -> Recipe:
+    """A recipe made to fit an outlet; raises WrongUseError with what of it cannot be."""
+    if outlet is None or recipe.untouched:  # the streams of a copy as it is are proven afterwards
+        return recipe
+    from yomikomi.core.balance.serving import Footage
+
+    made, wrong = Footage(reading, treatment).fitting(recipe, outlet)
+    if wrong:
+        told = "; ".join(one.words for one in wrong)
+        raise WrongUseError(
+            f"The copy would not play at: {outlet.words} ({told}).", remedy="Change the recipe or the treatment, or leave --outlet out."
+        )
+    return made
 
 
 def _rate(

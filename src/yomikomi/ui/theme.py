@@ -73,7 +73,10 @@ OKABE_ITO = {
     "vermilion": "#D55E00", "purple": "#CC79A7",
 }  # fmt: skip
 
-CODEC_LOOK = {"h264": (OKABE_ITO["orange"], "s"), "hevc": (OKABE_ITO["sky"], "o"), "av1": (OKABE_ITO["green"], "t")}
+CODEC_LOOK = {
+    "h264": (OKABE_ITO["orange"], "s"), "hevc": (OKABE_ITO["sky"], "o"), "av1": (OKABE_ITO["green"], "t"),
+    "ffv1": (OKABE_ITO["purple"], "o"), "rdd36": (OKABE_ITO["vermilion"], "s"), "vc3": (OKABE_ITO["yellow"], "t"),
+}  # fmt: skip
 
 SANS, MONO = "IBM Plex Sans", "IBM Plex Mono"
 BODY_PX, SMALL_PX, HEAD_PX, TITLE_PX = 13, 12, 21, 15
@@ -155,6 +158,10 @@ def style_sheet() -> str:
     QPushButton[primary="true"]:focus {{ border: 2px solid {INK}; }}
     QPushButton[danger="true"] {{ background: {MADDER}; color: {ON_ACCENT}; border: 1px solid {MADDER}; }}
     QPushButton[danger="true"]:focus {{ border: 2px solid {INK}; }}
+    QPushButton[chooser="true"] {{ background: {BRIGHT}; text-align: left; padding: 4px 8px; }}
+    QPushButton[chooser="true"]::menu-indicator {{ image: url("{_asset("chevron-down.svg")}"); width: 14px; height: 14px;
+        subcontrol-origin: padding; subcontrol-position: center right; right: 4px; }}
+    QPushButton[chooser="true"]:focus {{ padding: 3px 7px; }}
     QPushButton[link="true"] {{ background: transparent; border: 1px solid transparent; color: {ACCENT}; padding: 3px 4px; }}
     QPushButton[link="true"]:hover {{ text-decoration: underline; }}
     QPushButton[link="true"]:focus {{ border: 1px solid {ACCENT}; }}

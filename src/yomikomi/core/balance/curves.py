@@ -43,10 +43,13 @@ def plane_points(trials: TrialSet, viewing: Viewing = "television") -> dict[str,
         if point.detail is None:
             continue
         by_codec.setdefault(point.recipe.codec, []).append(point)
-    return {codec: _curve(sorted(points, key=lambda p: p.recipe.level), trials, viewing) for codec, points in by_codec.items()}
+    return {codec: _curve(points, trials, viewing) for codec, points in by_codec.items()}
 
 
 def _curve(points: list[TrialPoint], trials: TrialSet, viewing: Viewing) -> list[PlanePoint]:
+    if any(p.recipe.quality is None or not p.recipe.row.highest_quality_number for p in points):  # presets: nothing lies between
+        return sorted((PlanePoint(p.prediction(trials, viewing=viewing)) for p in points), key=lambda point: -point.size)
+    points = sorted(points, key=lambda p: p.recipe.level)
     at = [p.recipe.level for p in points]
     size = {part: _through(at, [float(np.log(getattr(p.size_bytes, part))) for p in points]) for part in ("expected", "low", "high")}
     time = {part: _through(at, [float(np.log(getattr(p.encode_seconds, part))) for p in points]) for part in ("expected", "low", "high")}

@@ -52,6 +52,11 @@ class Offer:
         """All chosen outlets in one; None: none was chosen, or they have nothing in common."""
         return common_of(self.wanted.outlets)
 
+    @property
+    def in_conflict(self) -> bool:
+        """Outlets were chosen that have nothing in common."""
+        return bool(self.wanted.outlets) and self.outlet is None
+
     @cached_property
     def raw(self) -> dict[str, list[PlanePoint]]:
         """All that was tried."""
@@ -98,13 +103,15 @@ class Offer:
     def same(self, picked: PlanePoint | None) -> PlanePoint | None:
         """The point of another offer in this one; None where it is not offered any more."""
         offered = [*(point for curve in self.served.plane.values() for point in curve), *(choice.point for choice in self.choices)]
-        known = {(point.prediction.recipe.codec, point.prediction.recipe.rate): point for point in offered}
-        return known.get((picked.prediction.recipe.codec, picked.prediction.recipe.rate)) if picked is not None else None
+        if picked is None:
+            return None
+        wanted = _known_by(picked)
+        return next((point for point in offered if _known_by(point) == wanted), None)
 
     def words(self, picked: PlanePoint | None, *, running: bool) -> tuple[str, str]:
         """The sentence at the head, and its basis. ``running``: trials are."""
         served, outlet, trials = self.served, self.served.outlet, self.trials
-        if self.footage is not None and served.together is not None and outlet is None:
+        if self.footage is not None and self.in_conflict and served.together is not None:
             return sentences.nothing_in_common(served.together.conflicts, served.together.alone)
         if picked is not None and picked.prediction.recipe.untouched and not running:
             return sentences.untouched_headline(self.codec_words, picked.size, tried=trials is not None)
@@ -119,3 +126,8 @@ class Offer:
         if self.own_bytes is not None and not choices(served.plane, limit_bytes=None, own_bytes=self.own_bytes):
             return sentences.none_smaller(self.own_bytes)
         return sentences.none_fits(self.limit_bytes or 0.0, smallest_possible(served.plane))
+
+
+def _known_by(point: PlanePoint) -> tuple[object, ...]:
+    recipe = point.prediction.recipe
+    return recipe.codec, recipe.rate, recipe.speed

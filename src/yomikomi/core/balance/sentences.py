@@ -48,7 +48,7 @@ def none_smaller(own_bytes: float) -> tuple[str, str]:
 
 def nothing_in_common(conflicts: Sequence[str], alone: Sequence[str]) -> tuple[str, str]:
     """Outlets that no copy plays at together; ``alone``: of which leaving one out is enough."""
-    remedy = f"without {alone[0]} the others agree" if alone else "choose fewer, and make a copy for each"
+    remedy = f"leave out {' or '.join(alone)}, or make a copy for each" if alone else "choose fewer, and make a copy for each"
     return "No single copy plays at all of these outlets.", f"{capital('; '.join(conflicts))} · {remedy}"
 
 
@@ -60,7 +60,7 @@ def pictures_do_not_fit(violations: Sequence[Violation], added: Sequence[str]) -
 def no_tried_codec_fits(outlet: str, outside: Mapping[str, Sequence[Violation]]) -> tuple[str, str]:
     """``outside``: codecs tried, with what stands in the way; none: trials of others are needed."""
     basis = " · ".join(f"{CODECS[codec].words}: {_all_of(wrong)}" for codec, wrong in outside.items())
-    return f"None of the tried codecs fits: {outlet}.", basis or "Run trials with the codecs that it plays"
+    return f"None of the codecs tried plays at: {outlet}.", basis or "Run trials with those that it plays"
 
 
 def not_as_it_is(outlet: str, violations: Sequence[Violation]) -> str:

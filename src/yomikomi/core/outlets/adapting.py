@@ -9,7 +9,7 @@ from fractions import Fraction
 from yomikomi.core.outlets.conforming import Violation, of_shape
 from yomikomi.core.outlets.fitting import LIBRARY_SOUND, LIBRARY_VIDEO
 from yomikomi.core.outlets.model import CodecLimit, Outlet, SoundLimit
-from yomikomi.core.recipes.codecs import TRIED, Codec
+from yomikomi.core.recipes.codecs import CODECS, TRIED, Codec
 from yomikomi.core.recipes.levels import LEVELS, least_level, level_kbps, rank
 from yomikomi.core.recipes.rates import CappedQuality, ConstantQuality
 from yomikomi.core.recipes.recipe import Recipe
@@ -26,8 +26,10 @@ _LEAST_SOUND_KBPS = 32
 
 
 def codecs_for(outlet: Outlet) -> list[Codec]:
-    """Codecs of the plane that an outlet plays."""
-    return [codec for codec in TRIED.values() if _limit(codec.key, outlet) is not None]
+    """Codecs that are tried for an outlet: those with curves that it plays; where it plays none of them, those whose presets rule the
+    size."""
+    with_curves = [codec for codec in TRIED.values() if _limit(codec.key, outlet) is not None]
+    return with_curves or [codec for codec in CODECS.values() if codec.worth_trying and _limit(codec.key, outlet) is not None]
 
 
 def adapted(recipe: Recipe, outlet: Outlet, *, channels: Sequence[int]) -> Recipe:
@@ -73,6 +75,8 @@ def shape_violations(treated: PictureFormat, outlet: Outlet) -> list[Violation]:
         return found
     first: Violation | None = None
     for codec in codecs_for(outlet):
+        if codec.key not in LEVELS:
+            return []
         needed, highest = least_level(codec.key, width=shape.width, height=shape.height, rate=treated.rate), _level(codec.key, outlet)
         if needed is not None and (highest is None or rank(codec.key, needed.name) <= rank(codec.key, highest)):
             return []
@@ -91,31 +95,29 @@ def fitting_treatment(treatment: Treatment, source: PictureFormat, outlet: Outle
 
 
 def _less_and_less(treatment: Treatment, source: PictureFormat, outlet: Outlet) -> Iterator[Treatment]:
+    """At every rate, the larger size first."""
+    for some in _slower(treatment, source, outlet):
+        yield some
+        height = some.formats(source)[-1].geometry.height
+        for smaller in _HEIGHTS:
+            if smaller < height:
+                yield some.having(Size(height=smaller))
+
+
+def _slower(treatment: Treatment, source: PictureFormat, outlet: Outlet) -> Iterator[Treatment]:
     order, fields = treatment.field_order, treatment.get(Fields)
-    if fields is not None and fields.mode is Deinterlace.LEAVE and not outlet.interlaced and order is not None:
-        for mode in (Deinterlace.DOUBLE, Deinterlace.SINGLE):
-            yield from _smaller(treatment.having(Fields(mode=mode, order=order)), source, outlet)
-    elif fields is not None and fields.mode is Deinterlace.DOUBLE:
-        yield from _smaller(treatment, source, outlet)
-        yield from _smaller(treatment.having(fields.model_copy(update={"mode": Deinterlace.SINGLE})), source, outlet)
-    yield from _smaller(treatment, source, outlet)
-
-
-def _smaller(treatment: Treatment, source: PictureFormat, outlet: Outlet) -> Iterator[Treatment]:
-    made = treatment.formats(source)[-1]
-    now = treatment.get(RateCap)
-    each = 1
+    whole = [treatment]
+    if fields is not None and order is not None:
+        apart = {Deinterlace.LEAVE: (Deinterlace.DOUBLE, Deinterlace.SINGLE), Deinterlace.DOUBLE: (Deinterlace.SINGLE,)}
+        whole += [treatment.having(Fields(mode=mode, order=order)) for mode in apart.get(fields.mode, ())]
+    yield from whole
     if outlet.rate is not None:
-        uncapped = made.rate * (now.each if now is not None else 1)
-        each = max(1, math.ceil(uncapped / Fraction(outlet.rate).limit_denominator(1000) - Fraction(1, 500)))
-    if each > _MOST_FRAMES_OF_ONE:
-        return
-    slower = treatment.having(RateCap(each=each)) if each > 1 else treatment
-    yield slower
-    shape = made.geometry
-    for height in _HEIGHTS:
-        if height < shape.height and (outlet.height is None or height <= outlet.height):
-            yield slower.having(Size(height=height))
+        for some in whole:
+            now = some.get(RateCap)
+            rate = some.formats(source)[-1].rate * (now.each if now is not None else 1)
+            each = math.ceil(rate / Fraction(outlet.rate).limit_denominator(1000) - Fraction(1, 500))
+            if 1 < each <= _MOST_FRAMES_OF_ONE:
+                yield some.having(RateCap(each=each))
 
 
 def _in_container(recipe: Recipe, outlet: Outlet) -> Recipe:

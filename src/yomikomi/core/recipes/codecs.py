@@ -24,9 +24,9 @@ class Codec:
     rates : kinds of rate that it can hold.
     containers : file kinds that it is put into, the usual one first.
     probes : constant-quality values that trials encode, from the best to the smallest worth looking at; what lies between is
-        interpolated (four hold nearly all sizes within 5 %, docs/science.md). Empty: it is not on the plane.
+        interpolated (four hold nearly all sizes within 5 %, docs/science.md). Empty: it has no curve on the plane.
     speeds : presets from slow to quick; of codecs that have none, one word. ``presets``: which of them stands for high, medium and low
-        effort.
+        effort. ``worth_trying``: of codecs whose presets rule the size, those that trials encode where an outlet plays nothing else.
     pixel_formats : for sources of 8 bits and of more.
     highest_quality_number : the largest constant-quality value.
     carries_fields : can be told that its pictures are interlaced.
@@ -57,6 +57,7 @@ class Codec:
     size_floor: float = 0.06
     least: int = 16
     most: int = 8192
+    worth_trying: tuple[str, ...] = ()
 
     def speed_at(self, effort: Effort) -> str:
         """The preset for a key of ``EFFORTS``."""
@@ -90,18 +91,19 @@ CODECS: dict[str, Codec] = {
             "mpeg2", "MPEG-2", "mpeg2video", "mpeg2video", ("quality", "average", "constant"), ("mkv", "mp4"),
             pixel_formats=("yuv420p", "yuv420p"), highest_quality_number=31, carries_fields=True,
         ),
-        Codec("ffv1", "FFV1", "ffv1", "ffv1", ("lossless",), ("mkv",), carries_fields=True),
+        Codec("ffv1", "FFV1", "ffv1", "ffv1", ("lossless",), ("mkv",), worth_trying=("usual",), carries_fields=True),
         Codec(
             "rdd36", "RDD 36", "prores_ks", "prores", ("quality",), ("mov", "mkv"), speeds=_RDD36, presets=("hq", "hq", "standard"),
+            worth_trying=("lt", "standard", "hq"),
             pixel_formats=_TEN_422, carries_fields=True,
         ),
         Codec(
             "vc3", "VC-3", "dnxhd", "dnxhd", ("quality",), ("mov", "mkv"), speeds=_VC3, presets=("hq", "hq", "sq"),
-            pixel_formats=("yuv422p", "yuv422p"), least=256,
+            worth_trying=("sq", "hq"), pixel_formats=("yuv422p", "yuv422p"), least=256,
         ),
         # The take's own streams.
         Codec("source", "untouched", "", "", ("untouched",), ("mkv", "mp4", "mov"), carries_fields=True),
     )
 }  # fmt: skip
-# Those on the plane of size against fidelity.
+# Those with a curve on the plane of size against fidelity.
 TRIED = {key: codec for key, codec in CODECS.items() if codec.probes}

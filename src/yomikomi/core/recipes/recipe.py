@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validat
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.recipes.codecs import CODECS, EFFORTS, TRIED, Codec, CodecKey, Effort
 from yomikomi.core.recipes.levels import LEVELS
-from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, Rate, Untouched
+from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, Lossless, Rate, Untouched
 from yomikomi.core.recipes.sound import SOUND_CODECS, SoundKey, packet_seconds, rate_of_sound
 from yomikomi.core.video.colour import HLG, PQ
 from yomikomi.core.video.units import number_text
@@ -20,6 +20,10 @@ Container = Literal["mp4", "mkv", "mov"]
 KEY_SECONDS = 5.0
 # AVColorTransferCharacteristic of wide-range pictures: PQ (SMPTE ST 2084) and HLG (ARIB STD-B67), by their numbers in ITU-T H.273.
 WIDE_RANGE = {PQ: "PQ", HLG: "HLG"}
+
+
+# Codecs without curves that hold more than 8 bits whatever they get, or keep what they get.
+_ALWAYS_DEEP = (CODECS["ffv1"], CODECS["rdd36"])
 
 
 class Recipe(BaseModel):
@@ -187,12 +191,19 @@ def usual_recipes(
     """The recipes tried at an effort, of ``codecs``: for pictures with fields, only of those that can say so; for wide-range ones, only
     of those that hold them."""
     deep = transfer in WIDE_RANGE and bit_depth > 8
-    return [
-        recipe_for(codec.key, quality, speed=codec.speed_at(effort))
-        for codec in codecs
-        if (codec.carries_fields or not fields) and (not deep or codec.pixel_formats[1] != codec.pixel_formats[0])
-        for quality in codec.probes
-    ]
+    tried = [
+        codec for codec in codecs
+        if (codec.carries_fields or not fields) and (not deep or codec.pixel_formats[1] != codec.pixel_formats[0] or codec in _ALWAYS_DEEP)
+    ]  # fmt: skip
+    by_quality = [recipe_for(codec.key, quality, speed=codec.speed_at(effort)) for codec in tried for quality in codec.probes]
+    return by_quality + [_by_preset(codec, preset) for codec in tried for preset in codec.worth_trying]
+
+
+def _by_preset(codec: Codec, preset: str) -> Recipe:
+    """Of a codec whose presets rule the size; with sound that its container takes."""
+    rate = Lossless() if codec.rates == ("lossless",) else ConstantQuality(quality=0)
+    sound = next(key for key, row in SOUND_CODECS.items() if codec.containers[0] in row.containers and row.lossless_share is not None)
+    return recipe_with(codec, rate, speed=preset, sound=sound)
 
 
 def effort_of(recipe: Recipe) -> Effort | None:

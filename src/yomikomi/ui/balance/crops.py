@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.models import TrialPoint, TrialSet
 from yomikomi.core.balance.viewing import Viewing
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.video.timecode import frame_clock
 from yomikomi.ui.widgets.basics import ElidedLabel, Well, label, row
 
@@ -54,7 +55,7 @@ class Crops(QWidget):
         self, trials: TrialSet | None, folder: Path | None, picked: PlanePoint | None, *, rate: Fraction, viewing: Viewing
     ) -> None:
         """``rate``: of the take's frames."""
-        measured = {(p.recipe.codec, p.recipe.level): p for p in trials.points if p.crop} if trials else {}
+        measured = {(p.recipe.codec, p.recipe.file_words): p for p in trials.points if p.crop} if trials else {}
         if trials is None or folder is None or not measured or picked is None:
             self.head.setText("")
             for crop in self.all:
@@ -70,7 +71,11 @@ class Crops(QWidget):
         self.head.setText(f"Hardest moment, {frame_clock(hard.first_frame + hard.frames // 2, rate)} · same place, 1:1 pixels")
         self.all[0].put(folder / (trials.source_crop or ""), "treated take", "")
         for crop, point in ((self.all[1], near), (self.all[2], other)):
-            crop.put(folder / (point.crop or ""), f"{point.recipe.row.words} {point.recipe.level}", _seen(point, viewing))
+            crop.put(folder / (point.crop or ""), _name(point.recipe), _seen(point, viewing))
+
+
+def _name(recipe: Recipe) -> str:
+    return f"{recipe.row.words} {recipe.level}" if recipe.row.highest_quality_number else recipe.words
 
 
 def _seen(point: TrialPoint, viewing: Viewing) -> str:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QMenu, QSizePolicy, QToolButton
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QMenu, QPushButton, QSizePolicy
 
 from yomikomi.core.outlets.model import Outlet, outlets
 from yomikomi.ui.widgets.basics import plain_tip
@@ -11,15 +11,14 @@ from yomikomi.ui.widgets.basics import plain_tip
 _ANY = "any"
 
 
-class OutletsButton(QToolButton):
+class OutletsButton(QPushButton):
     """``chosen`` when other outlets were. ``kept``: keys of those chosen last."""
 
     chosen = Signal()
 
     def __init__(self, kept: object) -> None:
         super().__init__()
-        self.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
+        self.setProperty("chooser", True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         menu = QMenu(self)
         menu.setToolTipsVisible(True)

@@ -257,12 +257,12 @@ class BalanceStation(Station):
         shows = bool(offer.served.plane or offer.served.outside)
         self.try_button.setEnabled(ready and idle)
         self.try_button.setText("Run trials again" if offer.trials and idle else "Run trials")
-        for one in (self.plane, self.crops):
-            one.setVisible(shows)
+        self.plane.setVisible(shows)
+        self.crops.setVisible(shows and picked)
         self.empty.setVisible(not shows)
         self.empty.say(self.sentence.text)
         # The next step of the work is the filled one.
         self.send_button.setText("Make the pictures fit" if makes_fit else "Add to the run")
-        restyle(self.try_button, primary=not picked and not makes_fit)
+        restyle(self.try_button, primary=ready and not picked and not makes_fit and not offer.in_conflict)
         restyle(self.send_button, primary=picked or makes_fit)
         self.send_button.setEnabled(ready and (picked or makes_fit))

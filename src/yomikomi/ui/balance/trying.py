@@ -56,7 +56,7 @@ class Trying:
         ground = self._state.record.trials.ground(take_id)
         self.job = self._state.jobs.start(
             run_trials, request, name="trials", resource="processor",
-            on_progress=self._on_progress, on_end=lambda job: self._on_end(job, take_id, folder, ground),
+            on_progress=self._on_progress, on_end=lambda job: self.end(job, take_id, folder, ground),
         )  # fmt: skip
         self._bar.setValue(0)
         self._bar.setFormat("starting")
@@ -76,7 +76,7 @@ class Trying:
             self._told, self.so_far = progress.told, progress.so_far
             self._on_news()
 
-    def _on_end(self, job: Job, take_id: int, folder: Path, ground: Ground) -> None:
+    def end(self, job: Job, take_id: int, folder: Path, ground: Ground) -> None:
         """What was measured is kept, also where a person stopped it."""
         self.job = None
         self._bar.hide()
