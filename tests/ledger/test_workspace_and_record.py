@@ -16,7 +16,7 @@ from alembic.script import ScriptDirectory
 
 from tests.making import sliding_frames, write_clip
 from yomikomi.core import ledger
-from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialSet, TriedSegment
+from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.capture.mend import Mended
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import UnreadableError, WorkspaceError, WrongUseError
@@ -27,7 +27,9 @@ from yomikomi.core.ledger.takes import CutOffTake
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.ledger.workspace import FOLDERS, NEWEST_REVISION, Workspace
 from yomikomi.core.reading.models import SCHEMA_VERSION, Reading
-from yomikomi.core.recipes.recipe import recipe_for
+from yomikomi.core.recipes.codecs import CODECS
+from yomikomi.core.recipes.rates import Lossless
+from yomikomi.core.recipes.recipe import recipe_for, recipe_with
 from yomikomi.core.run.checks import Check
 from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
@@ -292,3 +294,43 @@ def test_documents_are_plain_json(record: Record, tape_reading: Reading) -> None
         document = json.loads(connection.execute("SELECT document FROM readings").fetchone()[0])
     assert document["scan"]["kind"] == "interlaced"
     assert document["schema_version"] == SCHEMA_VERSION
+
+
+def test_codecs_that_were_tried_for_another_outlet_stay_on_the_plane(record: Record, workspace: Workspace, tape_reading: Reading) -> None:
+    """Each codec's points from the newest set that tried it; none from before another reading; a damaged set costs itself."""
+    carrier, take = _taken(record)
+    record.readings.save(take, tape_reading)
+    record.readings.choose_treatment(take, Treatment())
+
+    def tried(codec: str, size: int) -> Path:
+        folder = record.trials.new_folder(take)
+        recipe = recipe_for(codec, 24) if codec != "ffv1" else recipe_with(CODECS["ffv1"], Lossless(), sound="flac")
+        value = Estimate(expected=size, low=size, high=size)
+        point = TrialPoint(recipe=recipe, size_bytes=value, ssim_db=20, psnr_db=40, encode_seconds=value, tried_frames=1, crop="a.png")
+        trials = TrialSet(
+            deinterlace="leave", field_order=None, treatment=Treatment(), rate="25/1", frames=250, duration_seconds=10, sound_bytes=0,
+            segments=[TriedSegment(first_frame=0, frames=250, role="whole")], whole=True, points=[point], trial_seconds=4,
+        )  # fmt: skip
+        record.trials.save(take, trials, folder)
+        return folder
+
+    def seen() -> dict[str, float]:
+        trials = record.carrier(carrier).trials
+        assert trials is not None
+        return {point.recipe.codec: point.size_bytes.expected for point in trials.points}
+
+    first = tried("h264", 1)
+    tried("h264", 2)
+    last = tried("ffv1", 3)
+    assert seen() == {"ffv1": 3, "h264": 2}
+    shown = record.carrier(carrier)
+    assert shown.trials is not None
+    assert shown.trials_folder == last
+    assert [(last / (point.crop or "")).resolve().parent == last for point in shown.trials.points] == [True, False]
+    record.readings.save(take, tape_reading)
+    with sqlite3.connect(workspace.folder / "workspace.sqlite") as connection:
+        connection.execute("UPDATE trial_sets SET document = '{}' WHERE folder LIKE ?", (f"%{first.name}",))
+        connection.execute("UPDATE readings SET made_at = '2999-01-01T00:00:00+00:00' WHERE id = (SELECT max(id) FROM readings)")
+    again = Record(workspace)
+    assert again.carrier(carrier).trials is not None
+    assert {point.recipe.codec for point in again.carrier(carrier).trials.points} == {"ffv1"}  # type: ignore[union-attr]

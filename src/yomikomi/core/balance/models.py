@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -114,6 +115,16 @@ class TrialSet(Document):
     trial_seconds: float
     complete: bool = True
     disturbed: float = Field(default=0.0, description="part of the time that trials waited for other programs, 0 to 1")
+
+    def beside(self, earlier: Sequence[tuple[TrialSet, str]]) -> TrialSet:
+        """With points of codecs that only earlier sets of the same treatment tried, each set with the name of its folder beside this
+        one's."""
+        points, known = list(self.points), {point.recipe.codec for point in self.points}
+        for trials, folder in earlier:
+            more = [point for point in trials.points if point.recipe.codec not in known]
+            points += [point.model_copy(update={"crop": f"../{folder}/{point.crop}" if point.crop else None}) for point in more]
+            known |= {point.recipe.codec for point in more}
+        return self.model_copy(update={"points": points}) if len(points) > len(self.points) else self
 
     @property
     def digest(self) -> str:

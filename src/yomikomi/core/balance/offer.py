@@ -13,6 +13,7 @@ from yomikomi.core.balance.leaving import WATCHED
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.serving import Footage, Served, common_of, serve
 from yomikomi.core.balance.viewing import STEPS, FidelityStep, Viewing
+from yomikomi.core.outlets.adapting import codecs_for
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.sound import SoundKey
 from yomikomi.core.treatment.model import Treatment
@@ -56,6 +57,11 @@ class Offer:
     def in_conflict(self) -> bool:
         """Outlets were chosen that have nothing in common."""
         return bool(self.wanted.outlets) and self.outlet is None
+
+    @property
+    def can_try(self) -> bool:
+        """Trials can be run: of a codec that plays where it has to."""
+        return self.footage is not None and not self.in_conflict and (self.outlet is None or bool(codecs_for(self.outlet)))
 
     @cached_property
     def raw(self) -> dict[str, list[PlanePoint]]:
@@ -122,7 +128,7 @@ class Offer:
         if picked is not None:
             return sentences.headline(trials, picked, running=running)
         if outlet is not None and not served.plane:
-            return sentences.no_tried_codec_fits(outlet.words, served.outside)
+            return sentences.no_tried_codec_fits(outlet, served.outside, can_try=self.can_try)
         if self.own_bytes is not None and not choices(served.plane, limit_bytes=None, own_bytes=self.own_bytes):
             return sentences.none_smaller(self.own_bytes)
         return sentences.none_fits(self.limit_bytes or 0.0, smallest_possible(served.plane))

@@ -10,6 +10,7 @@ from yomikomi.core.balance.models import Fidelity, TrialSet
 from yomikomi.core.balance.viewing import WORDS as VIEWING_WORDS
 from yomikomi.core.balance.viewing import FidelityStep, step_of
 from yomikomi.core.outlets.conforming import Violation
+from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
@@ -57,10 +58,12 @@ def pictures_do_not_fit(violations: Sequence[Violation], added: Sequence[str]) -
     return "The pictures do not fit the outlet as they are treated.", f"{_all_of(violations)} · would fit: {', '.join(added)}"
 
 
-def no_tried_codec_fits(outlet: str, outside: Mapping[str, Sequence[Violation]]) -> tuple[str, str]:
-    """``outside``: codecs tried, with what stands in the way; none: trials of others are needed."""
+def no_tried_codec_fits(outlet: Outlet, outside: Mapping[str, Sequence[Violation]], *, can_try: bool) -> tuple[str, str]:
+    """``outside``: codecs tried, with what stands in the way. ``can_try``: trials know others that it plays."""
     basis = " · ".join(f"{CODECS[codec].words}: {_all_of(wrong)}" for codec, wrong in outside.items())
-    return f"None of the codecs tried plays at: {outlet}.", basis or "Run trials with those that it plays"
+    if not can_try:
+        basis = f"Trials know no codec that it plays; make the copy by: yomikomi copy --outlet {outlet.key} --codec mpeg2 --average 6000k"
+    return f"None of the codecs tried plays at: {outlet.words}.", basis
 
 
 def not_as_it_is(outlet: str, violations: Sequence[Violation]) -> str:

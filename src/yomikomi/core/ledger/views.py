@@ -141,7 +141,7 @@ class ViewMaker:
         takes = [take for take in row.takes if take.state != "lost"]
         take = takes[-1] if takes else None
         treatment = take.treatments[-1] if take and take.treatments else None
-        trial = _trial_of(take, treatment)
+        trials = _trials_of(take, treatment)
         return CarrierView(
             id=row.id,
             label=row.label,
@@ -158,8 +158,8 @@ class ViewMaker:
             reading=self.newest_reading(take) if take else None,
             overrulings=tuple(OverrulingView(o.topic, o.was, o.now, o.reason, o.made_at) for o in (take.overrulings if take else [])),
             treatment=self._sound(f"{row.label}: treatment", lambda: _treatment_of(treatment)) if treatment else None,
-            trials=self._sound(f"{row.label}: trials", lambda: self._trial_set(trial)) if trial else None,
-            trials_folder=self._workspace.path(trial.folder) if trial else None,
+            trials=self._sound(f"{row.label}: trials", lambda: self._trial_set(trials)) if trials else None,
+            trials_folder=self._workspace.path(trials[0].folder) if trials else None,
             copies=tuple(made for copy in (take.copies if take else []) if (made := self.copy(copy)) is not None),
             path=next(
                 (self._sound(f"{row.label}: path", partial(self._sheet, sheet)) for sheet in row.sheets if sheet.take_id is None), None
@@ -188,7 +188,12 @@ class ViewMaker:
             self.readings[row.id] = Reading.model_validate(row.document)
         return self.readings[row.id]
 
-    def _trial_set(self, row: TrialRow) -> TrialSet:
+    def _trial_set(self, rows: list[TrialRow]) -> TrialSet:
+        """The newest, with codecs that only earlier ones tried."""
+        earlier = [(self._sound(f"trials {row.id}", partial(self._trials_in, row)), Path(row.folder).name) for row in rows[1:]]
+        return self._trials_in(rows[0]).beside([(trials, folder) for trials, folder in earlier if trials is not None])
+
+    def _trials_in(self, row: TrialRow) -> TrialSet:
         if row.id not in self.trials:
             self.trials[row.id] = TrialSet.model_validate(row.document)
         return self.trials[row.id]
@@ -227,13 +232,14 @@ class ViewMaker:
         )
 
 
-def _trial_of(take: Take | None, treatment: TreatmentRow | None) -> TrialRow | None:
-    """The newest trials of the treatment that is chosen."""
+def _trials_of(take: Take | None, treatment: TreatmentRow | None) -> list[TrialRow]:
+    """Those of the treatment that is chosen, the newest first."""
     if take is None or treatment is None:
-        return None
-    fits = (one for one in reversed(take.trials) if one.digest == treatment.digest)
-    # Older sets did not measure what Balance compares by; they are run again.
-    return next((one for one in fits if _version(one) >= TRIALS_VERSION), None)
+        return []
+    # Sets of older versions did not measure what Balance compares by; they are run again.
+    fits = [one for one in reversed(take.trials) if one.digest == treatment.digest and _version(one) >= TRIALS_VERSION]
+    changed = max((one.made_at for one in (*take.readings, *take.overrulings)), default="")
+    return [one for number, one in enumerate(fits) if number == 0 or one.made_at >= changed]
 
 
 def _treatment_of(row: TreatmentRow) -> Treatment:

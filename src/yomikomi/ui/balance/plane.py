@@ -23,6 +23,8 @@ from yomikomi.ui.widgets.speaking import Voice
 # Pixels: within which a point or the line is meant; room at the sides for figures.
 _PICK, _GRAB = 14, 6
 _LEFT, _RIGHT, _TOP, _FOOT = 62, 18, 14, 46
+# Shown at the least, so that both axes have figures: of sizes, as a part of ten times as much, and of fidelity.
+_LEAST_DECADES, _LEAST_DB = 0.45, 4.0
 _LIMIT, _BEST = "#E7A0A8", "#FFF3B0"
 
 
@@ -76,7 +78,7 @@ class BalancePlane(Well):
             self._chosen = self._best = None
         if shown:
             sizes, fidelity = [log_size(p.size) for p in shown], [p.fidelity for p in shown]
-            spread, tall = max(0.3, max(sizes) - min(sizes)), max(0.5, max(fidelity) - min(fidelity))
+            spread, tall = max(_LEAST_DECADES, max(sizes) - min(sizes)), max(_LEAST_DB, max(fidelity) - min(fidelity))
             self._sizes = Span(min(sizes) - 0.06 * spread, max(sizes) + 0.12 * spread)
             self._fidelity = Span(min(fidelity) - 0.08 * tall, max(fidelity) + 0.12 * tall)
         self.update()

@@ -151,10 +151,10 @@ class BalanceStation(Station):
         view, offer = self._view, self.offer
         # Never beside a recording, nor before it is known whether any are needed.
         idle = self.job is None and not self.state.records and not self.as_it_is.asks(view)
-        wanted = offer.footage is not None and not offer.raw and offer.own is None and offer.reshaped is None
+        wanted = offer.can_try and not offer.served.plane and offer.own is None and offer.reshaped is None
         if view is None or view.take is None or view.treatment is None or not (idle and wanted and self.state.starts_by_itself):
             return
-        once = (view.take.id, view.treatment.digest)
+        once = (view.take.id, view.treatment.digest, offer.outlet.key if offer.outlet is not None else "")
         if once not in self.trying.begun:
             self.trying.begun.add(once)
             self.try_recipes()
@@ -255,7 +255,7 @@ class BalanceStation(Station):
         offer, idle, picked = self.offer, self.job is None, self.picked is not None
         ready, makes_fit = offer.footage is not None, offer.reshaped is not None and not picked
         shows = bool(offer.served.plane or offer.served.outside)
-        self.try_button.setEnabled(ready and idle)
+        self.try_button.setEnabled(offer.can_try and idle)
         self.try_button.setText("Run trials again" if offer.trials and idle else "Run trials")
         self.plane.setVisible(shows)
         self.crops.setVisible(shows and picked)
@@ -263,6 +263,6 @@ class BalanceStation(Station):
         self.empty.say(self.sentence.text)
         # The next step of the work is the filled one.
         self.send_button.setText("Make the pictures fit" if makes_fit else "Add to the run")
-        restyle(self.try_button, primary=ready and not picked and not makes_fit and not offer.in_conflict)
+        restyle(self.try_button, primary=offer.can_try and not picked and not makes_fit)
         restyle(self.send_button, primary=picked or makes_fit)
         self.send_button.setEnabled(ready and (picked or makes_fit))

@@ -32,7 +32,7 @@ class Trying:
         self.take_id = 0
         self.so_far: TrialSet | None = None
         self.folder: Path | None = None
-        self.begun: set[tuple[int, str]] = set()
+        self.begun: set[tuple[int, str, str]] = set()
         self._told = 0
 
     def is_of(self, take_id: int | None) -> bool:
