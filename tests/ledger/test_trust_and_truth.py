@@ -12,7 +12,8 @@ import pytest
 from sqlalchemy import text
 
 from tests.drives import drive
-from yomikomi.core.balance.models import TrialSet, TriedSegment
+from yomikomi.core.balance.learning import Lesson
+from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialSet, TriedSegment
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.settings import CaptureSettings
 from yomikomi.core.errors import UnfinishedError, WorkspaceError, WrongUseError
@@ -25,6 +26,7 @@ from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder
+from yomikomi.core.work.processors import machine_name
 
 
 def _snapshot(folder: Path) -> dict[str, bytes]:
@@ -319,3 +321,49 @@ def test_labels_that_cannot_be_shown_are_refused(record: Record, label: str) -> 
         record.shelf.add(label=label, title="t", kind="vhs")
     with pytest.raises(WrongUseError):
         record.shelf.add(label="K-001", title="t" * 100_000, kind="vhs")
+
+
+def test_copies_teach_the_next_prediction_and_what_was_corrected_teaches_only_once(record: Record) -> None:
+    """AV1 came out a tenth larger than trials said, six times. The next is corrected; copies by corrected predictions, which then hold,
+    do not undo it; what was stopped, failed or damaged says nothing."""
+    recipe = recipe_for("av1", 36)
+    take = record.takes
+    carrier = record.shelf.add(label="K-009", title="Race", kind="vhs", standard="525i")
+    number, path = take.begin(carrier)
+    path.touch()
+    take.end(number, CaptureResult(path, 250, 10.0, 0, 0, 1))
+
+    def made(told: Prediction, size: int, state: str = "") -> None:
+        copy = record.copies.ask(number, recipe, Treatment(), told, record.workspace.folder / "copies" / "x.mp4")
+        record.copies.start(copy)
+        result = CopyResult(
+            file="x.mp4", size_bytes=size, frames=250, duration_seconds=10, encode_seconds=200, verified=True, checks=[],
+            machine=machine_name(), quiet_part=0.5,
+        )  # fmt: skip
+        record.copies.end(copy, result=result, state=state)
+
+    def estimate(value: float) -> Estimate:
+        return Estimate(expected=value, low=0.9 * value, high=1.1 * value)
+
+    plain = Prediction(
+        recipe=recipe, deinterlace="leave", size_bytes=estimate(1e6), quality=Quality(value=20), psnr_db=40, encode_seconds=estimate(100),
+        measured=True,
+    )  # fmt: skip
+    assert record.lessons.of("vhs")["av1"] == Lesson()
+    for _ in range(6):
+        made(plain, 1_100_000)
+    made(plain, 9_000_000, state="failed")
+    first = record.lessons.of("vhs")
+    assert 1.06 < first["av1"].learned.size < 1.1
+    assert first["av1"].learned.seconds == pytest.approx(1.0, abs=0.01), "half of the time others held it up"
+    assert first["h264"] == Lesson()
+    corrected = plain.with_lessons(first["av1"].learned)
+    for _ in range(30):
+        made(corrected, round(corrected.size_bytes.expected))
+    again = record.lessons.of("vhs")["av1"].learned
+    assert again.size == pytest.approx(first["av1"].learned.size, abs=0.01)
+    account = record.lessons.accounts()[0]
+    assert (account.codec, account.copies, account.next.learned) == ("av1", 36, record.lessons.of("")["av1"].learned)
+    with sqlite3.connect(record.workspace.folder / "workspace.sqlite") as connection:
+        connection.execute("UPDATE copies SET predicted = '{}' WHERE id = (SELECT min(id) FROM copies)")
+    assert Record(record.workspace).lessons.accounts()[0].copies == 35

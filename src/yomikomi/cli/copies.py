@@ -29,7 +29,7 @@ from yomikomi.cli.recipe_options import (
     named_recipe,
     outlet_named,
 )
-from yomikomi.cli.root import File, Json, answer
+from yomikomi.cli.root import File, Json, answer, open_record
 from yomikomi.cli.treatments import Suggested, TreatmentOption
 from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.errors import UnfinishedError
@@ -143,6 +143,19 @@ def copy(
         raise UnfinishedError(
             f"The copy was made but failed: {wrong}. It is kept as {made.name}.", remedy="Keep the source, and copy again."
         )
+
+
+def accuracy(context: typer.Context, as_json: Json = False) -> None:
+    """How predictions of the workspace's copies did, and what they put on the next ones."""
+    from yomikomi.cli.copy_documents import AccuracyDocument, AccuracyRow
+    from yomikomi.core.ledger.sentences import ACCOUNT_HEADINGS, account_row, accuracy_headline
+
+    with open_record(context) as record:
+        accounts = record.lessons.accounts()
+    head, basis = accuracy_headline(accounts)
+    rows = [account_row(one) for one in accounts]
+    lines = ["  ".join(f"{cell:<16}" for cell in cells).rstrip() for cells in ([ACCOUNT_HEADINGS, *rows] if rows else [])]
+    answer(AccuracyDocument(codecs=[AccuracyRow.of(one) for one in accounts]), as_json, "\n".join([head, basis, *lines]))
 
 
 def _kind_named(output: Path) -> str | None:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from pydantic import Field
+from pydantic import BaseModel, ConfigDict, Field
 
-from yomikomi.core.balance.models import Prediction
+from yomikomi.core.balance.learning import Account
+from yomikomi.core.balance.models import Learned, Prediction
 from yomikomi.core.run.result import CopyResult
 
 
@@ -12,3 +13,33 @@ class CopyDocument(CopyResult):
     """``yomikomi copy``: the result, and the prediction where there was one."""
 
     predicted: Prediction | None = Field(default=None, description="only with --predict")
+
+
+class AccuracyRow(BaseModel):
+    """One codec: mean errors in per cent, how many intervals held, and the factors that are put on the next predictions."""
+
+    model_config = ConfigDict(frozen=True)
+
+    codec: str
+    copies: int
+    size_error_percent: float
+    sizes_held: int
+    seconds_error_percent: float
+    seconds_held: int
+    next: Learned
+
+    @classmethod
+    def of(cls, account: Account) -> AccuracyRow:
+        return cls(
+            codec=account.codec, copies=account.copies, size_error_percent=round(account.size_error, 2), sizes_held=account.size_held,
+            seconds_error_percent=round(account.seconds_error, 2), seconds_held=account.seconds_held, next=account.next.learned,
+        )  # fmt: skip
+
+
+class AccuracyDocument(BaseModel):
+    """``yomikomi accuracy``."""
+
+    model_config = ConfigDict(frozen=True)
+
+    schema_version: int = 1
+    codecs: list[AccuracyRow]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from yomikomi.cli.capture_documents import CaptureDocument, CutDocument, SourcesDocument
-from yomikomi.cli.copy_documents import CopyDocument
+from yomikomi.cli.copy_documents import AccuracyDocument, CopyDocument
 from yomikomi.cli.outlet_documents import ConformsDocument, OutletsDocument
 from yomikomi.cli.path_documents import DiagnoseDocument, EquipmentDocument, PathsDocument
 from yomikomi.cli.planning_documents import ImportDocument, ReckonDocument, ShelfDocument, TitlesDocument
@@ -28,6 +28,7 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "recipe": Recipe,
     "predict": Prediction,
     "copy": CopyDocument,
+    "accuracy": AccuracyDocument,
     "outlets": OutletsDocument,
     "conforms": ConformsDocument,
     "simulate": SimulateDocument,

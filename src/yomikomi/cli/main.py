@@ -56,6 +56,7 @@ def demo(workspace: WorkspaceOption = None) -> None:
 app.command()(simulations.simulate)
 app.command()(copies.predict)
 app.command()(copies.copy)
+app.command()(copies.accuracy)
 app.command()(outlets.outlets)
 app.command()(outlets.conforms)
 app.command()(readings.read)

@@ -28,6 +28,12 @@ class Estimate(Document):
     low: float
     high: float
 
+    def moved(self, factor: float, width: float) -> Estimate:
+        """All of it times a factor, and so many times as wide to both sides, as logarithms."""
+        low, high = (max(side, 1e-9) / max(self.expected, 1e-9) for side in (self.low, self.high))
+        expected = self.expected * factor
+        return Estimate(expected=expected, low=expected * low**width, high=expected * high**width)
+
 
 class TriedSegment(Document):
     first_frame: int
@@ -142,6 +148,15 @@ class Quality(Document):
     value: float
 
 
+class Learned(Document):
+    """Factors of a size and a time, and of the widths of their intervals (as logarithms)."""
+
+    size: float = 1.0
+    seconds: float = 1.0
+    size_width: float = 1.0
+    seconds_width: float = 1.0
+
+
 class Prediction(Document):
     """What a copy will cost; the answer of ``yomikomi predict``."""
 
@@ -153,4 +168,25 @@ class Prediction(Document):
     fidelity: Fidelity | None = Field(default=None, description="null where no picture could be judged, and in older predictions")
     encode_seconds: Estimate
     measured: bool = Field(description="tried at this very quality, not interpolated")
+    learned: Learned | None = Field(default=None, description="what earlier copies put on what trials told; null: nothing")
     trial_seconds: float = 0.0
+
+    def with_lessons(self, learned: Learned) -> Prediction:
+        """With what earlier copies teach; of what is aimed at the size stays."""
+        if self.recipe.rate.kind in {"size", "average", "constant", "untouched"}:
+            learned = learned.model_copy(update={"size": 1.0, "size_width": 1.0})
+        if self.learned is not None or learned == Learned():
+            return self
+        size = self.size_bytes.moved(learned.size, learned.size_width)
+        seconds = self.encode_seconds.moved(learned.seconds, learned.seconds_width)
+        return self.model_copy(update={"size_bytes": size, "encode_seconds": seconds, "learned": learned})
+
+    @property
+    def before_lessons(self) -> Prediction:
+        """As trials told it."""
+        known = self.learned
+        if known is None:
+            return self
+        size = self.size_bytes.moved(1 / known.size, 1 / known.size_width)
+        seconds = self.encode_seconds.moved(1 / known.seconds, 1 / known.seconds_width)
+        return self.model_copy(update={"size_bytes": size, "encode_seconds": seconds, "learned": None})

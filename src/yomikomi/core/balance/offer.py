@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
 
 from yomikomi.core.balance import sentences
 from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, plane_points
+from yomikomi.core.balance.learning import Lesson
 from yomikomi.core.balance.leaving import WATCHED
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.serving import Footage, Served, common_of, serve
@@ -36,7 +37,7 @@ class Offer:
     """Parameters
     ----------
     footage : None where the take is not read, or its treatment not chosen.
-    trials : the newest, None where there are none.
+    trials : the newest, None where there are none. ``lessons``: of earlier copies, by codec.
     own : the take's own streams as a copy, None where they are none for this.
     take_bytes : size of the take's file.
     """
@@ -47,6 +48,7 @@ class Offer:
     own: PlanePoint | None = None
     take_bytes: int | None = None
     read: bool = False
+    lessons: Mapping[str, Lesson] = field(default_factory=dict)
 
     @property
     def outlet(self) -> Outlet | None:
@@ -65,8 +67,15 @@ class Offer:
 
     @cached_property
     def raw(self) -> dict[str, list[PlanePoint]]:
-        """All that was tried."""
-        return plane_points(self.trials, self.wanted.viewing) if self.trials is not None and self.trials.points else {}
+        """All that was tried, with what earlier copies teach."""
+        if self.trials is None or not self.trials.points:
+            return {}
+        found = plane_points(self.trials, self.wanted.viewing)
+        return {codec: [self._taught(point) for point in curve] for codec, curve in found.items()}
+
+    def _taught(self, point: PlanePoint) -> PlanePoint:
+        lesson = self.lessons.get(point.prediction.recipe.codec)
+        return PlanePoint(point.prediction.with_lessons(lesson.learned)) if lesson is not None else point
 
     @cached_property
     def served(self) -> Served:
@@ -126,7 +135,8 @@ class Offer:
         if self.footage is None or trials is None:
             return sentences.before_trials(read=self.read, treated=self.footage is not None, running=running)
         if picked is not None:
-            return sentences.headline(trials, picked, running=running)
+            lesson = self.lessons.get(picked.prediction.recipe.codec, Lesson())
+            return sentences.headline(trials, picked, running=running, taught=lesson.copies)
         if outlet is not None and not served.plane:
             return sentences.no_tried_codec_fits(outlet, served.outside, can_try=self.can_try)
         if self.own_bytes is not None and not choices(served.plane, limit_bytes=None, own_bytes=self.own_bytes):

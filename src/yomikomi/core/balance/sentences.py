@@ -13,7 +13,7 @@ from yomikomi.core.outlets.conforming import Violation
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.video.timecode import spoken
-from yomikomi.core.video.units import size_text
+from yomikomi.core.video.units import counted, size_text
 from yomikomi.core.work.text import capital
 
 TRIALS_STOPPED = "Trials stopped; what was measured so far is kept."
@@ -75,8 +75,8 @@ def _all_of(violations: Sequence[Violation]) -> str:
     return "; ".join(one.words for one in violations)
 
 
-def headline(trials: TrialSet, picked: PlanePoint, *, running: bool) -> tuple[str, str]:
-    """What the picked copy would be, and what that rests on."""
+def headline(trials: TrialSet, picked: PlanePoint, *, running: bool, taught: int = 0) -> tuple[str, str]:
+    """What the picked copy would be, and what that rests on. ``taught``: copies of this codec that corrected it."""
     told = picked.prediction
     size, name = told.size_bytes, told.recipe.row.words
     fidelity = told.fidelity
@@ -87,6 +87,8 @@ def headline(trials: TrialSet, picked: PlanePoint, *, running: bool) -> tuple[st
     still = "" if trials.complete else " · trials running" if running else " · trials stopped early"
     if was_disturbed(trials) and trials.complete:
         still = f" · other programs slowed the trials ({100 * trials.disturbed:.0f} % of the time): run them again later"
+    if taught and told.learned is not None:
+        tried += f", corrected by {counted(taught, 'earlier copy', 'earlier copies')}"
     interval = f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"
     kept = f"{detail_words(fidelity)} · " if fidelity else ""
     return head, f"{kept}{interval} · {tried} · encode time about {spoken(told.encode_seconds.expected)} here{still}"

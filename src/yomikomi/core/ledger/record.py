@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from yomikomi.core.ledger.copies import CopyRoom
 from yomikomi.core.ledger.history import HistoryRoom
+from yomikomi.core.ledger.lessons import LessonRoom
 from yomikomi.core.ledger.paths import PathRoom
 from yomikomi.core.ledger.readings import ReadingRoom
 from yomikomi.core.ledger.settings import SettingsRoom
@@ -32,6 +33,7 @@ class Record:
         self.trials = TrialRoom(self.store)
         self.copies = CopyRoom(self.store)
         self.history = HistoryRoom(self.store)
+        self.lessons = LessonRoom(self.store)
 
     def carriers(self) -> list[CarrierView]:
         """All carriers in the order they were added."""

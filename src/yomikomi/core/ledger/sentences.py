@@ -9,6 +9,7 @@ from yomikomi.core.video.units import counted, size_text
 from yomikomi.core.work.text import capital
 
 if TYPE_CHECKING:  # the shelf stands before what copies need is loaded
+    from yomikomi.core.balance.learning import Account
     from yomikomi.core.ledger.run_queue import Planned
     from yomikomi.core.ledger.spine import Spine
     from yomikomi.core.ledger.views import CopyView
@@ -48,3 +49,32 @@ def ledger_headline(copies: Sequence[CopyView], *, taken_bytes: int) -> tuple[st
         f"{len(good)} of {len(copies)} copies verified, {size_text(total)} from {size_text(taken_bytes)} of takes.",
         "Predicted and actual size and time side by side show how far predictions can be trusted",
     )
+
+
+ACCOUNT_HEADINGS = ("Codec", "Copies", "Size off by", "In its interval", "Time off by", "In its interval", "Next sizes", "Next times")
+
+
+def accuracy_headline(accounts: Sequence[Account]) -> tuple[str, str]:
+    """How predictions did; over all codecs."""
+    copies = sum(one.copies for one in accounts)
+    if not copies:
+        return "No copy was predicted and made yet.", "Every copy that is made teaches the next predictions"
+    held = sum(one.size_held for one in accounts)
+    head = f"{held} of {counted(copies, 'size', 'sizes')} came out within the interval."
+    return head, "About nine of ten should · what earlier copies teach is put on the next predictions, the more copies the more of it"
+
+
+def account_row(account: Account) -> tuple[str, ...]:
+    """One line under :data:`ACCOUNT_HEADINGS`."""
+    from yomikomi.core.recipes.codecs import CODECS
+
+    learned, copies = account.next.learned, account.copies
+    return (
+        CODECS[account.codec].words, str(copies), f"{account.size_error:.1f} %", f"{account.size_held} of {copies}",
+        f"{account.seconds_error:.0f} %", f"{account.seconds_held} of {copies}", _times(learned.size), _times(learned.seconds),
+    )  # fmt: skip
+
+
+def _times(factor: float) -> str:
+    """A factor as people say a correction."""
+    return "as tried" if abs(factor - 1) < 0.005 else f"{100 * (factor - 1):+.0f} %"

@@ -238,7 +238,7 @@ def _trials_of(take: Take | None, treatment: TreatmentRow | None) -> list[TrialR
         return []
     # Sets of older versions did not measure what Balance compares by; they are run again.
     fits = [one for one in reversed(take.trials) if one.digest == treatment.digest and _version(one) >= TRIALS_VERSION]
-    changed = max((one.made_at for one in (*take.readings, *take.overrulings)), default="")
+    changed = max((*(one.made_at for one in take.readings), *(one.made_at for one in take.overrulings)), default="")
     return [one for number, one in enumerate(fits) if number == 0 or one.made_at >= changed]
 
 

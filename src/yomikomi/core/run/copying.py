@@ -12,7 +12,9 @@ from yomikomi.core.run.verify import Expected, verify
 from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.treatment.timing import length_of
 from yomikomi.core.work import Reporter
+from yomikomi.core.work.load import LoadWatch
 from yomikomi.core.work.new_file import new_file
+from yomikomi.core.work.processors import machine_name
 
 _SAFE = "The take is untouched."
 
@@ -28,7 +30,9 @@ def make_copy(request: CopyRequest, reporter: Reporter) -> CopyResult:
     if request.recipe.untouched:
         return copy_untouched(request, reporter)
     with new_file(request.target, safe=_SAFE) as made:
+        watch = LoadWatch()
         encoded = encode(request, made.part, reporter)
+        quiet = watch.load().quiet_part
         expected = Expected(
             encoded=encoded, treated=chain_for(reading, request.treatment).format,
             seconds=length_of(reading, request.treatment), container=request.recipe.container, source=request.path,
@@ -43,6 +47,8 @@ def make_copy(request: CopyRequest, reporter: Reporter) -> CopyResult:
         frames=encoded.frames,
         duration_seconds=round(float(encoded.frames / encoded.rate), 6),
         encode_seconds=round(encoded.seconds, 3),
+        machine=machine_name(),
+        quiet_part=round(quiet, 3),
         verified=verified,
         checks=checks,
         source_damage=encoded.damage,

@@ -22,12 +22,19 @@ class CopyResult(BaseModel):
     frames: int
     duration_seconds: float
     encode_seconds: float = Field(description="wall-clock time of treating and encoding, without verification")
+    machine: str = Field(default="", description="processors that it was made on; empty: not written down")
+    quiet_part: float = Field(default=1.0, description="of that time, what it would have taken alone; 1 where others did not hold it up")
     verified: bool
     checks: list[Check]
     source_damage: Damage | None = Field(default=None, description="of the source, as it was decoded for this copy")
     filled: int = Field(default=0, description="frames that stand in for missing or undecodable ones of the source")
     dropped: int = Field(default=0, description="frames of the source that found no place at the copy's rate")
     not_carried: list[str] = Field(default_factory=list, description="what the source holds and the copy does not")
+
+    @property
+    def quiet_seconds(self) -> float:
+        """What treating and encoding would have taken with nobody else at work."""
+        return self.encode_seconds * self.quiet_part
 
     @property
     def reserves(self) -> str:

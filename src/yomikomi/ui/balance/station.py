@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from PySide6.QtWidgets import QProgressBar, QVBoxLayout
 
 from yomikomi.core.balance import sentences
 from yomikomi.core.balance.curves import PlanePoint
+from yomikomi.core.balance.learning import Lesson
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.offer import Offer, Wanted
 from yomikomi.core.balance.serving import Footage
@@ -41,6 +43,7 @@ class BalanceStation(Station):
         self._view: CarrierView | None = None
         self._folder: Path | None = None
         self.offer = Offer(Wanted())
+        self._lessons: dict[str, Lesson] = {}
         self.picked: PlanePoint | None = None
         self._picked_by_hand = False
         self.as_it_is = AsItIs(state, self._on_known)
@@ -109,6 +112,15 @@ class BalanceStation(Station):
             self.picked = None
         self._make_offer()
         self._ask_left()
+        if view is not None and view.trials is not None:
+            lessons, kind = self.state.record.lessons, view.kind
+            self.state.calls.call("lessons", lambda: lessons.of(kind), self._learn)
+
+    def _learn(self, lessons: dict[str, Lesson]) -> None:
+        """What earlier copies say came out of the record, in a thread: it may be some hundred documents."""
+        if lessons != self._lessons:
+            self._lessons = lessons
+            self._make_offer()
 
     def _newest(self) -> tuple[TrialSet | None, Path | None]:
         """Of trials that run now, what they found so far."""
@@ -214,7 +226,7 @@ class BalanceStation(Station):
         footage = Footage(view.judged, view.treatment) if view and view.take and view.judged and view.treatment else None
         offer = Offer(wanted, footage, trials, read=view is not None and view.reading is not None)
         own = self.as_it_is.point(view, wanted.viewing, offer.outlet, of_several=bool(wanted.outlets))
-        self.offer = Offer(wanted, footage, trials, own, view.take.size_bytes if view and view.take else None, offer.read)
+        self.offer = replace(offer, own=own, take_bytes=view.take.size_bytes if view and view.take else None, lessons=self._lessons)
         if trials is not None and self.job is None and trials.points and (effort := effort_of(trials.points[0].recipe)):
             self.effort.setCurrentIndex(list(EFFORTS).index(effort))
         self._fill()

@@ -7,10 +7,12 @@ from collections.abc import Iterator
 from PySide6.QtCore import QModelIndex, Qt
 from PySide6.QtWidgets import QAbstractItemView, QFormLayout, QHBoxLayout, QHeaderView, QPlainTextEdit, QTableView, QVBoxLayout, QWidget
 
+from yomikomi.core.balance.learning import Account
 from yomikomi.core.ledger.sentences import ledger_headline
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.playing.sources import FileSource, TreatedSource
 from yomikomi.ui import theme
+from yomikomi.ui.ledger.accuracy import AccuracyBox
 from yomikomi.ui.ledger.model import COPY_ROLE, LedgerModel, StateDelegate
 from yomikomi.ui.playing.deck import Named
 from yomikomi.ui.shell.station import Played, Station
@@ -70,7 +72,8 @@ class LedgerStation(Station):
             quiet=True, wrap=True,
         )
         self.watch_button = button("Play…", self.open_player, tip="F12: the copy beside what it was made from")
-        last = row(note, self.watch_button, self.shelf_button)
+        self.accuracy_button = button("Predicted and actual…", self.show_accuracy, tip="How far predictions can be trusted, by codec")
+        last = row(note, self.accuracy_button, self.watch_button, self.shelf_button)
         last.setStretch(0, 1)
         self.page.addLayout(last)
 
@@ -99,6 +102,13 @@ class LedgerStation(Station):
         if view is not None and view.take is not None and view.judged is not None and view.take.path.exists():
             sources.append(Named("the treated take", TreatedSource(view.take.path, view.judged, copy.treatment)))
         return Played(tuple(sources), f"{copy.carrier}: {copy.file.name}")
+
+    def show_accuracy(self) -> None:
+        """How predictions did: found in a thread, since it may be some hundred documents."""
+        self.state.calls.call("accuracy", self.state.record.lessons.accounts, self._show_accounts)
+
+    def _show_accounts(self, accounts: list[Account]) -> None:
+        AccuracyBox(accounts, self).open()
 
     def primary(self) -> None:
         self.state.go.emit("shelf")

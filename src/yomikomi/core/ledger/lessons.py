@@ -1,0 +1,62 @@
+"""What the copies of the record teach the next predictions, and how predictions did."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import replace
+
+from sqlalchemy import select
+
+from yomikomi.core.balance.learning import Account, Lesson, Outcome, accounts, lesson
+from yomikomi.core.balance.models import Prediction
+from yomikomi.core.ledger.schema import Carrier, Copy, Take
+from yomikomi.core.ledger.store import Room
+from yomikomi.core.recipes.codecs import TRIED
+from yomikomi.core.run.result import CopyResult
+from yomikomi.core.work.processors import machine_name
+
+# The newest copies of a workspace that teach: more say hardly more, and take longer than a window should wait.
+_NEWEST = 300
+# A copy that is less than so many seconds long says nothing of how long copies take.
+_SHORTEST_S = 5.0
+
+
+class LessonRoom(Room):
+    def of(self, material: str) -> dict[str, Lesson]:
+        """For each codec of the plane, what copies so far say of the next one of a carrier of this kind, on this machine."""
+        return self._taught([_outcome(*one) for one in self._made() if _teaches(one[1])], material)
+
+    def accounts(self) -> list[Account]:
+        """How predictions did as they were told, by codec."""
+        made = [one for one in self._made() if not one[1].recipe.untouched]
+        taught = self._taught([_outcome(*one) for one in made if _teaches(one[1])], "")
+        found = accounts((told.recipe.codec, told, result.size_bytes, result.quiet_seconds) for _, told, result in made)
+        return [replace(one, next=taught.get(one.codec, Lesson())) for one in found]
+
+    @staticmethod
+    def _taught(outcomes: list[Outcome], material: str) -> dict[str, Lesson]:
+        return {codec: lesson(outcomes, codec=codec, material=material, machine=machine_name()) for codec in TRIED}
+
+    def _made(self) -> Iterator[tuple[str, Prediction, CopyResult]]:
+        """Copies that were predicted and made, the newest first: kind of carrier, what was told, what came out."""
+        with self._store.session() as session:
+            query = select(Carrier.kind, Copy.predicted, Copy.result).join(Take, Copy.take_id == Take.id).join(Carrier)
+            made = query.where(Copy.state.in_(("verified", "kept")), Copy.predicted.is_not(None), Copy.result.is_not(None))
+            rows = session.execute(made.order_by(Copy.id.desc()).limit(_NEWEST)).all()
+        for kind, told, result in rows:
+            try:
+                yield kind, Prediction.model_validate(told), CopyResult.model_validate(result)
+            except (ValueError, TypeError):
+                continue  # a damaged row teaches nothing; it is told among the record's troubles
+
+
+def _teaches(told: Prediction) -> bool:
+    """What was aimed at says nothing of how trials judge sizes."""
+    return told.recipe.rate.kind in {"quality", "capped"}
+
+
+def _outcome(kind: str, told: Prediction, made: CopyResult) -> Outcome:
+    raw = told.before_lessons
+    seconds = made.quiet_seconds if made.duration_seconds >= _SHORTEST_S else math.nan
+    return Outcome(told.recipe.codec, kind, made.machine, raw.size_bytes, made.size_bytes, raw.encode_seconds, seconds)
