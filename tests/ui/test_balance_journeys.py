@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Sequence
 from pathlib import Path
 
 import av
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -93,3 +95,38 @@ def test_a_tape_comes_out_at_the_size_that_was_typed(window: MainWindow, qtbot: 
     qtbot.waitUntil(lambda: [copy.state for copy in view_of(window).copies] == ["verified"], timeout=2 * LONG)
     size = view_of(window).copies[0].path.stat().st_size
     assert 0.97 * limit <= size <= limit
+
+
+def test_a_person_finds_where_they_stop_seeing_a_difference(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    """By keys, blindly: a viewer who sees what keeps less than a set detail. What is found is kept, drawn and asked for from then on."""
+    clip = write_clip(
+        tmp_path / "tape.mkv", interlace(programme_frames(60, width=176, height=144, seed=7), FieldOrder.TFF), codec="ffv1", rate=25,
+    )  # fmt: skip
+    station = in_balance(window, qtbot, clip)
+    qtbot.waitUntil(lambda: station.job is None and station.offer.trials is not None, timeout=2 * LONG)
+    station.pick(station.plane_data["h264"][0])
+    QTest.mouseClick(station.needs.eyes_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: station.eyes.box is not None, timeout=LONG)
+    box = station.eyes.box
+    assert box is not None
+    levels = sorted(box.test.levels)
+    sees_below = (levels[2] + levels[3]) / 2
+    guesses = random.Random(5)
+    while box.result_found is None:
+        a, x, b = (box.wells[name].pictures for name in ("A", "X", "B"))
+        level = box.test.levels[box._level]
+        same = np.array_equal(a, x) if level < sees_below else guesses.random() < 0.5
+        assert np.array_equal(x, a) != np.array_equal(x, b), "X is one of the two"
+        QTest.keyClick(box, Qt.Key.Key_A if same else Qt.Key.Key_B)
+    found = box.result_found
+    assert found is not None
+    assert found.seen
+    assert found.low - 1 <= sees_below <= found.high + 1
+    assert box.sentence.text.startswith("You stop seeing a difference at")
+    QTest.mouseClick(box.keep_button, Qt.MouseButton.LeftButton)
+    assert not list((window.state.workspace.folder / "trials").glob("blind-*"))
+    assert station.needs.wanted.fidelity.least == pytest.approx(found.detail_db, abs=0.01)
+    reached = [p for curve in station.plane_data.values() for p in curve if p.fidelity >= found.detail_db]
+    if reached:
+        smallest = next(card.choice for card in station.cards if card.choice.key == "smallest")
+        assert smallest.point.fidelity >= found.detail_db - 0.01

@@ -8,7 +8,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.balance import TRIALS_VERSION
-from yomikomi.core.balance.viewing import StepKey, Viewing, step_of
+from yomikomi.core.balance.viewing import StepKey, Viewing, step_key, step_of
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
@@ -64,7 +64,7 @@ class Fidelity(Document):
 
     @classmethod
     def of(cls, value: float, *, viewing: Viewing, noise_kept: float | None) -> Fidelity:
-        return cls(value=round(value, 3), viewing=viewing, step=step_of(value).key, noise_kept=noise_kept)
+        return cls(value=round(value, 3), viewing=viewing, step=step_key(value), noise_kept=noise_kept)
 
     @property
     def words(self) -> str:

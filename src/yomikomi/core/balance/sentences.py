@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.machine import was_disturbed
 from yomikomi.core.balance.models import Fidelity, TrialSet
+from yomikomi.core.balance.threshold import Threshold
 from yomikomi.core.balance.viewing import WORDS as VIEWING_WORDS
 from yomikomi.core.balance.viewing import FidelityStep, step_of
 from yomikomi.core.outlets.conforming import Violation
@@ -122,6 +123,22 @@ def noise_words(kept: float | None) -> str:
     if kept is None:
         return ""
     return f"noise kept {10 * round(10 * min(1.0, kept))} %" if kept >= LEAST_NOISE_TOLD else "most of the noise removed"
+
+
+def blind_result(found: Threshold) -> tuple[str, str]:
+    """What a person's blind comparisons came to."""
+    chance = f"{found.right} of {found.rounds} answers right where copies keep less"
+    if not found.seen:
+        return "You told no copy from the take.", f"{chance}: guessing does as well · small copies are enough for your eyes"
+    odds = f"guessing does as well once in {counted_odds(found.chance)}"
+    interval = f"90 % interval {found.low:.1f} to {found.high:.1f} dB"
+    return f"You stop seeing a difference at {found.detail_db:.1f} dB.", f"{interval} · {chance}; {odds}"
+
+
+def counted_odds(chance: float) -> str:
+    """One in how many, in round figures."""
+    times = 1 / max(chance, 1e-9)
+    return f"{round(times)}" if times < 100 else "100 times or more"
 
 
 # Why a choice stands out.

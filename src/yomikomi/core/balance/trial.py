@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -79,7 +80,7 @@ def judge_for(span: TreatedSpan) -> DetailJudge:
 def run_trial(span: TreatedSpan, recipe: Recipe, judge: DetailJudge, reporter: Reporter, *, crop_to: Path | None = None) -> Trial:
     """Encode a span and compare its pictures with what went in."""
     watch = LoadWatch()
-    packets, seconds, frames, header = _encode(span, recipe, reporter)
+    packets, seconds, frames, header = encode_span(span, recipe, reporter)
     quiet_part = watch.load().quiet_part
     if frames == 0:
         raise UnreadableError(
@@ -108,7 +109,7 @@ def _keys_as_in_a_copy(sizes: list[float], span: TreatedSpan, recipe: Recipe) ->
     return tuple(size * first if number == 0 else size for number, size in enumerate(sizes))
 
 
-def _encode(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list[av.Packet], float, int, bytes]:
+def encode_span(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list[av.Packet], float, int, bytes]:
     """Packets, seconds spent, frames, and what of the stream stands before its packets."""
     plan = plan_for(recipe, span.format)
     encoder = av.CodecContext.create(plan.encoder, "w")
@@ -133,13 +134,7 @@ def _compare(
     span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], header: bytes, judge: DetailJudge, reporter: Reporter,
     crop_to: Path | None,
 ) -> tuple[list[Compared], Judged | None]:
-    decoder = av.CodecContext.create(recipe.row.decoder, "r")
-    assert isinstance(decoder, av.VideoCodecContext)
-    decoder.thread_type = "AUTO"
-    decoder.width, decoder.height = span.format.geometry.width, span.format.geometry.height
-    if header:
-        decoder.extradata = header
-    decoded = (frame for packet in [*packets, None] for frame in decoder.decode(packet))
+    decoded = decoded_again(span, recipe, packets, header)
     meter: SampleMeter | None = None
     found: list[Compared] = []
     shown: dict[int, NDArray[np.float32]] = {}
@@ -156,11 +151,24 @@ def _compare(
         if number in judge.numbers:
             shown[number] = to_plane(luma(copy), bits(copy))
         if crop_to is not None and number == middle:
-            copy.colorspace, copy.color_range = span.format.colour.matrix, span.format.colour.range
             save_crop(copy, crop_to, place=busiest_place(source))
     if meter:
         found.extend(meter.finish())
     return found, judge.judge(shown)
+
+
+def decoded_again(span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], header: bytes) -> Iterator[av.VideoFrame]:
+    """The pictures of a copy of a span, with the colour that it was told."""
+    decoder = av.CodecContext.create(recipe.row.decoder, "r")
+    assert isinstance(decoder, av.VideoCodecContext)
+    decoder.thread_type = "AUTO"
+    decoder.width, decoder.height = span.format.geometry.width, span.format.geometry.height
+    if header:
+        decoder.extradata = header
+    for packet in [*packets, None]:
+        for frame in decoder.decode(packet):
+            frame.colorspace, frame.color_range = span.format.colour.matrix, span.format.colour.range
+            yield frame
 
 
 def busiest_place(frame: av.VideoFrame) -> tuple[int, int]:
@@ -176,10 +184,14 @@ def busiest_place(frame: av.VideoFrame) -> tuple[int, int]:
     return int(column) // 2 * 2, int(row) // 2 * 2
 
 
-def save_crop(frame: av.VideoFrame, path: Path, *, place: tuple[int, int]) -> None:
-    """A PNG of a part of a frame, pixel for pixel."""
+def crop_of(frame: av.VideoFrame, place: tuple[int, int]) -> NDArray[np.uint8]:
+    """A part of a frame, pixel for pixel; shape=(lines, columns, 3), uint8 RGB, smaller where the frame is."""
     left, top = place
-    whole: NDArray[np.uint8] = rgb(frame)
-    part = whole[top : top + _CROP_HEIGHT, left : left + _CROP_WIDTH]
+    return rgb(frame)[top : top + _CROP_HEIGHT, left : left + _CROP_WIDTH]
+
+
+def save_crop(frame: av.VideoFrame, path: Path, *, place: tuple[int, int]) -> None:
+    """A PNG of that."""
+    part = crop_of(frame, place)
     path.parent.mkdir(parents=True, exist_ok=True)
     cv2.imwrite(str(path), np.ascontiguousarray(part[..., ::-1]))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final, Literal, get_args
+from typing import Final, Literal, cast, get_args
 
 from yomikomi.core.video.geometry import Geometry
 
@@ -32,7 +32,7 @@ def samples_as_seen(shape: Geometry, viewing: Viewing) -> tuple[float, float]:
 class FidelityStep:
     """``least``: detail kept in dB from which on it holds."""
 
-    key: StepKey
+    key: StepKey | Literal["own"]
     words: str
     least: float
 
@@ -45,6 +45,16 @@ STEPS: Final = (
     FidelityStep("visible", "visible", 32.0),
     FidelityStep("annoying", "annoying", 0.0),
 )
+
+
+def step_key(detail_db: float) -> StepKey:
+    """Of a step that is everybody's."""
+    return cast(StepKey, step_of(detail_db).key)
+
+
+def own_step(detail_db: float) -> FidelityStep:
+    """From which on one person sees no difference."""
+    return FidelityStep("own", "no difference that you see", detail_db)
 
 
 def step_of(detail_db: float) -> FidelityStep:

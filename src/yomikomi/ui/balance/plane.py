@@ -65,6 +65,7 @@ class BalancePlane(Well):
         self._best: PlanePoint | None = None
         self._limit: float | None = None  # logarithm of bytes
         self._own: float | None = None  # as the limit
+        self._threshold: float | None = None  # dB
         self._dragging = False
         self._sizes, self._fidelity = Span(0, 1), Span(0, 1)
 
@@ -90,6 +91,11 @@ class BalancePlane(Well):
     def show_own(self, own_bytes: float | None) -> None:
         """The size of the take itself: what is larger can only be worse."""
         self._own = None if own_bytes is None else log_size(own_bytes)
+        self.update()
+
+    def show_threshold(self, detail_db: float | None) -> None:
+        """From which on this person sees no difference."""
+        self._threshold = detail_db
         self.update()
 
     def show_chosen(self, point: PlanePoint | None) -> None:
@@ -225,6 +231,7 @@ class BalancePlane(Well):
             painter.drawEllipse(self.place_of(self._chosen), 11, 11)
         painter.restore()
         self._draw_own(painter)
+        self._draw_threshold(painter)
         self._draw_limit(painter)
         if self._hovered is not None:
             draw_told(painter, tell(self._hovered), self.place_of(self._hovered), self._field, self.size())
@@ -270,6 +277,16 @@ class BalancePlane(Well):
         wide = painter.fontMetrics().horizontalAdvance(words)
         left = x + 6 if x + 6 + wide < field.right() else x - 6 - wide
         painter.drawText(QPointF(left, field.top() + 14), words)
+
+    def _draw_threshold(self, painter: QPainter) -> None:
+        field = self._field
+        if self._threshold is None or not self._fidelity.low < self._threshold < self._fidelity.high:
+            return
+        y = self._y(self._threshold)
+        painter.setPen(QPen(QColor(theme.WELL_TEXT), 1, Qt.PenStyle.DashDotLine))
+        painter.drawLine(QPointF(field.left(), y), QPointF(field.right(), y))
+        painter.setFont(theme.sans(theme.SMALL_PX))
+        painter.drawText(QPointF(field.left() + 8, y - 5), "you see no difference from here up")
 
     def _draw_limit(self, painter: QPainter) -> None:
         x, field = self.limit_x, self._field

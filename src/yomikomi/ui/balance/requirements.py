@@ -8,27 +8,29 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from yomikomi.core.balance.offer import Wanted
-from yomikomi.core.balance.viewing import STEPS, VIEWINGS, Viewing
+from yomikomi.core.balance.viewing import STEPS, VIEWINGS, FidelityStep, Viewing
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.codecs import EFFORTS
 from yomikomi.core.video.units import parse_size, size_text
 from yomikomi.core.work.notices import Weight
 from yomikomi.core.work.text import capital
+from yomikomi.ui.balance.eyes import own_threshold
 from yomikomi.ui.balance.outlets_button import OutletsButton
 from yomikomi.ui.kept import keep, read_kept
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import label, row
+from yomikomi.ui.widgets.basics import button, label, row
 
 # Asked for by name; “annoying” is nobody's wish.
 _OFFERED = STEPS[:4]
 
 
 class Requirements(QWidget):
-    """``changed`` when something else is asked for; ``outlets_chosen`` besides, when it was other outlets. Outlets, fidelity and the way of
-    watching are kept for the next time."""
+    """``changed`` when something else is asked for; ``outlets_chosen`` besides, when it was other outlets; ``eyes_wanted`` when a person
+    wants to find their own threshold. Outlets, fidelity and the way of watching are kept for the next time."""
 
     changed = Signal()
+    eyes_wanted = Signal()
     outlets_chosen = Signal()
 
     def __init__(self, state: AppState) -> None:
@@ -46,6 +48,9 @@ class Requirements(QWidget):
         steps = [(step.key, capital(step.words)) for step in _OFFERED]
         self.wanted_box = _choices(steps, "Difference that may be seen", kept.get("wanted"))
         self.wanted_box.setToolTip("The most that may be seen of what the copy loses; noise is counted apart")
+        self._put_own(kept.get("wanted"))
+        self.eyes_button = button("Find what you see…", self.eyes_wanted.emit, link=True)
+        self.eyes_button.setToolTip("Blind comparisons on this footage find where you stop seeing a difference")
         self.viewing_box = _choices([(one, capital(one)) for one in VIEWINGS], "Watched on", kept.get("viewing"))
         self.viewing_box.setToolTip("Seen from near, more is seen: four picture heights away, 2.2 at a desk, 5 on a phone")
         self.effort = _choices([(key, capital(words)) for key, words in EFFORTS.items()], "Effort of the encoders", "medium")
@@ -67,12 +72,36 @@ class Requirements(QWidget):
             caption = label(words)
             caption.setFixedWidth(76)
             lines.addLayout(row(caption, field))
+            if field is self.wanted_box:
+                lines.addLayout(row(84, self.eyes_button, 1))
 
     @property
     def wanted(self) -> Wanted:
         container, sound = self.container.currentData()
-        fidelity = next(step for step in _OFFERED if step.key == self.wanted_box.currentData())
+        key = self.wanted_box.currentData()
+        fidelity = self._own if key == "own" and self._own is not None else next(step for step in _OFFERED if step.key == key)
         return Wanted(self.outlets, self._limit, fidelity, self.viewing, container, sound)
+
+    @property
+    def own(self) -> FidelityStep | None:
+        """From which on this person sees no difference, where they found it."""
+        return self._own
+
+    def take_own(self) -> None:
+        """There is a new threshold of this person: it is what they want from now on."""
+        self._put_own("own")
+        self._on_judged_otherwise()
+
+    def _put_own(self, chosen: object) -> None:
+        self._own = own_threshold()
+        self.wanted_box.blockSignals(True)
+        at = self.wanted_box.findData("own")
+        if at >= 0:
+            self.wanted_box.removeItem(at)
+        if self._own is not None:
+            self.wanted_box.insertItem(0, f"None that you see ({self._own.least:.1f} dB)", "own")
+        self.wanted_box.setCurrentIndex(max(0, self.wanted_box.findData(chosen if chosen is not None else _OFFERED[0].key)))
+        self.wanted_box.blockSignals(False)
 
     @property
     def outlets(self) -> list[Outlet]:

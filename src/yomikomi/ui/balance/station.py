@@ -25,6 +25,7 @@ from yomikomi.core.work.notices import Weight
 from yomikomi.ui.balance.as_it_is import AsItIs
 from yomikomi.ui.balance.cards import ChoiceCard
 from yomikomi.ui.balance.crops import Crops
+from yomikomi.ui.balance.eyes import Eyes
 from yomikomi.ui.balance.left_out import LeftOut
 from yomikomi.ui.balance.plane import BalancePlane
 from yomikomi.ui.balance.requirements import Requirements
@@ -69,12 +70,14 @@ class BalanceStation(Station):
         left.addWidget(bar)
         left.addWidget(self.crops)
         yield
-        self._fill_side(right)
+        self._fill_side(right, bar)
 
-    def _fill_side(self, right: QVBoxLayout) -> None:
+    def _fill_side(self, right: QVBoxLayout, bar: QProgressBar) -> None:
         self.needs = Requirements(self.state)
+        self.eyes = Eyes(self.state, self, bar, on_kept=self.needs.take_own)
         self.limit_line, self.effort, self.container = self.needs.limit_line, self.needs.effort, self.needs.container
         self.needs.changed.connect(self._on_needs)
+        self.needs.eyes_wanted.connect(self.find_threshold)
         self.needs.outlets_chosen.connect(self.entered, Qt.ConnectionType.QueuedConnection)
         self.left_out = LeftOut(self.state)
         self.cards_box = CardColumn()
@@ -184,6 +187,11 @@ class BalanceStation(Station):
         if recipes and self.trying.begin(view, recipes):
             self._make_offer()
 
+    def find_threshold(self) -> None:
+        """Blind comparisons, with the codec of the picked point."""
+        codec = self.picked.prediction.recipe.codec if self.picked is not None else ""
+        self.eyes.begin(self._view, self.offer.trials, codec)
+
     def pick(self, point: PlanePoint) -> None:
         self.picked, self._picked_by_hand = point, True
         self._show_choice()
@@ -236,6 +244,7 @@ class BalanceStation(Station):
         offer = self.offer
         self.plane.show_plane(offer.served.plane, {codec: offer.raw[codec] for codec in offer.served.outside})
         self.plane.show_limit(offer.limit_bytes)
+        self.plane.show_threshold(self.needs.own.least if self.needs.own is not None else None)
         self.plane.show_own(offer.own_bytes if offer.served.plane else None)
         self.cards_box.clear()
         for choice in offer.choices:
@@ -268,6 +277,7 @@ class BalanceStation(Station):
         ready, makes_fit = offer.footage is not None, offer.reshaped is not None and not picked
         shows = bool(offer.served.plane or offer.served.outside)
         self.try_button.setEnabled(offer.can_try and idle)
+        self.needs.eyes_button.setEnabled(picked and idle and offer.trials is not None)
         self.try_button.setText("Run trials again" if offer.trials and idle else "Run trials")
         self.plane.setVisible(shows)
         self.crops.setVisible(shows and picked)
