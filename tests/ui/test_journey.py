@@ -127,7 +127,7 @@ def from_reading_to_ledger(
 def _try_only(monkeypatch: pytest.MonkeyPatch, *codecs: str) -> None:
     """Trials of so many codecs; each is tried in one of the journeys."""
     monkeypatch.setattr(
-        "yomikomi.ui.balance.station.usual_recipes", lambda **how: [one for one in usual_recipes(**how) if one.codec in codecs]
+        "yomikomi.core.balance.serving.usual_recipes", lambda **how: [one for one in usual_recipes(**how) if one.codec in codecs]
     )  # fmt: skip
 
 

@@ -54,7 +54,7 @@ class Loop:
     detail_db: float | None
 
     def pictures(self) -> NDArray[np.uint8]:
-        """Raises UnreadableError."""
+        """shape=(pictures, lines, columns, 3), uint8 RGB. Raises UnreadableError."""
         try:
             return np.load(self.file, allow_pickle=False)
         except (OSError, ValueError) as error:

@@ -24,7 +24,8 @@ _SHORTEST_S = 5.0
 
 class LessonRoom(Room):
     def of(self, material: str) -> dict[str, Lesson]:
-        """For each codec of the plane, what copies so far say of the next one of a carrier of this kind, on this machine."""
+        """For each codec of the plane of which there were copies, what they say of the next one of a carrier of this kind, on this
+        machine."""
         return self._taught([_outcome(*one) for one in self._made() if _teaches(one[1])], material)
 
     def accounts(self) -> list[Account]:
@@ -36,7 +37,8 @@ class LessonRoom(Room):
 
     @staticmethod
     def _taught(outcomes: list[Outcome], material: str) -> dict[str, Lesson]:
-        return {codec: lesson(outcomes, codec=codec, material=material, machine=machine_name()) for codec in TRIED}
+        found = {codec: lesson(outcomes, codec=codec, material=material, machine=machine_name()) for codec in TRIED}
+        return {codec: one for codec, one in found.items() if one.copies}
 
     def _made(self) -> Iterator[tuple[str, Prediction, CopyResult]]:
         """Copies that were predicted and made, the newest first: kind of carrier, what was told, what came out."""

@@ -51,7 +51,9 @@ def ledger_headline(copies: Sequence[CopyView], *, taken_bytes: int) -> tuple[st
     )
 
 
-ACCOUNT_HEADINGS = ("Codec", "Copies", "Size off by", "In its interval", "Time off by", "In its interval", "Next sizes", "Next times")
+ACCOUNT_HEADINGS = (
+    "Codec", "Copies", "Size difference", "In its interval", "Time difference", "In its interval", "Next sizes", "Next times",
+)  # fmt: skip
 
 
 def accuracy_headline(accounts: Sequence[Account]) -> tuple[str, str]:
@@ -60,7 +62,7 @@ def accuracy_headline(accounts: Sequence[Account]) -> tuple[str, str]:
     if not copies:
         return "No copy was predicted and made yet.", "Every copy that is made teaches the next predictions"
     held = sum(one.size_held for one in accounts)
-    head = f"{held} of {counted(copies, 'size', 'sizes')} came out within the interval."
+    head = f"{held} of {counted(copies, 'actual size', 'actual sizes')} lay within the predicted interval."
     return head, "About nine of ten should · what earlier copies teach is put on the next predictions, the more copies the more of it"
 
 

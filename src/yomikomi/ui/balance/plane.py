@@ -230,8 +230,7 @@ class BalancePlane(Well):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(self.place_of(self._chosen), 11, 11)
         painter.restore()
-        self._draw_own(painter)
-        self._draw_threshold(painter)
+        self._draw_rules(painter)
         self._draw_limit(painter)
         if self._hovered is not None:
             draw_told(painter, tell(self._hovered), self.place_of(self._hovered), self._field, self.size())
@@ -265,28 +264,20 @@ class BalancePlane(Well):
             shade.setAlpha(70)
             painter.fillRect(QRectF(x, self._field.top(), self.width(), self._field.height()), shade)
 
-    def _draw_own(self, painter: QPainter) -> None:
+    def _draw_rules(self, painter: QPainter) -> None:
+        """Where the take itself lies, and from which fidelity on this person sees no difference."""
         field = self._field
-        if self._own is None or not self._sizes.low < self._own < self._sizes.high:
-            return
-        x = self._x(self._own)
         painter.setPen(QPen(QColor(theme.WELL_TEXT), 1, Qt.PenStyle.DashDotLine))
-        painter.drawLine(QPointF(x, field.top()), QPointF(x, field.bottom()))
         painter.setFont(theme.sans(theme.SMALL_PX))
-        words = "the take itself"
-        wide = painter.fontMetrics().horizontalAdvance(words)
-        left = x + 6 if x + 6 + wide < field.right() else x - 6 - wide
-        painter.drawText(QPointF(left, field.top() + 14), words)
-
-    def _draw_threshold(self, painter: QPainter) -> None:
-        field = self._field
-        if self._threshold is None or not self._fidelity.low < self._threshold < self._fidelity.high:
-            return
-        y = self._y(self._threshold)
-        painter.setPen(QPen(QColor(theme.WELL_TEXT), 1, Qt.PenStyle.DashDotLine))
-        painter.drawLine(QPointF(field.left(), y), QPointF(field.right(), y))
-        painter.setFont(theme.sans(theme.SMALL_PX))
-        painter.drawText(QPointF(field.left() + 8, y - 5), "you see no difference from here up")
+        if self._own is not None and self._sizes.low < self._own < self._sizes.high:
+            x, words = self._x(self._own), "the take itself"
+            painter.drawLine(QPointF(x, field.top()), QPointF(x, field.bottom()))
+            wide = painter.fontMetrics().horizontalAdvance(words)
+            painter.drawText(QPointF(x + 6 if x + 6 + wide < field.right() else x - 6 - wide, field.top() + 14), words)
+        if self._threshold is not None and self._fidelity.low < self._threshold < self._fidelity.high:
+            y = self._y(self._threshold)
+            painter.drawLine(QPointF(field.left(), y), QPointF(field.right(), y))
+            painter.drawText(QPointF(field.left() + 8, y - 5), "you see no difference from here up")
 
     def _draw_limit(self, painter: QPainter) -> None:
         x, field = self.limit_x, self._field
