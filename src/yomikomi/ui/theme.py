@@ -158,10 +158,10 @@ def style_sheet() -> str:
     QPushButton[primary="true"]:focus {{ border: 2px solid {INK}; }}
     QPushButton[danger="true"] {{ background: {MADDER}; color: {ON_ACCENT}; border: 1px solid {MADDER}; }}
     QPushButton[danger="true"]:focus {{ border: 2px solid {INK}; }}
-    QPushButton[chooser="true"] {{ background: {BRIGHT}; text-align: left; padding: 4px 8px 4px 9px; min-height: 20px; }}
+    QPushButton[chooser="true"] {{ background: {BRIGHT}; text-align: left; padding: 4px 8px; min-height: 20px; }}
     QPushButton[chooser="true"]::menu-indicator {{ image: url("{_asset("chevron-down.svg")}"); width: 14px; height: 14px;
-        subcontrol-origin: padding; subcontrol-position: center right; right: 4px; }}
-    QPushButton[chooser="true"]:focus {{ padding: 3px 7px 3px 8px; }}
+        subcontrol-origin: border; subcontrol-position: center right; right: 8px; }}
+    QPushButton[chooser="true"]:focus {{ padding: 3px 7px; }}
     QPushButton[link="true"] {{ background: transparent; border: 1px solid transparent; color: {ACCENT}; padding: 3px 4px; }}
     QPushButton[link="true"]:hover {{ text-decoration: underline; }}
     QPushButton[link="true"]:focus {{ border: 1px solid {ACCENT}; }}

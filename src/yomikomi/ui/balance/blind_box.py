@@ -27,7 +27,8 @@ class _Well(Well):
     def __init__(self, name: str) -> None:
         super().__init__()
         self.view = PictureView(exact=True)
-        self.view.setMinimumSize(264, 180)
+        self.view.setMinimumWidth(264)
+        self.view.setFixedHeight(188)
         self.view.setAccessibleName(f"Loop {name}")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(4, 4, 4, 6)

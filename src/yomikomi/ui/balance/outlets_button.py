@@ -8,7 +8,9 @@ from PySide6.QtWidgets import QMenu, QPushButton, QSizePolicy
 from yomikomi.core.outlets.model import Outlet, outlets
 from yomikomi.ui.widgets.basics import plain_tip
 
-_ANY = "any"
+_ANY = "Any"
+# A push button with a menu takes no padding at its left from the style sheet: an en space stands for it.
+_INDENT = "\u2002"
 
 
 class OutletsButton(QPushButton):
@@ -54,6 +56,6 @@ class OutletsButton(QPushButton):
     def _say(self) -> None:
         found = [one.words for one in self.outlets]
         words = found[0] if len(found) == 1 else f"{len(found)} outlets" if found else _ANY
-        self.setText(words)
+        self.setText(f"{_INDENT}{words}")
         self.setAccessibleName(f"Outlets: {', '.join(found) or _ANY}")
         self.setToolTip(plain_tip("Where the copy has to play; the weakest decides" + (f": {', '.join(found)}" if len(found) > 1 else "")))

@@ -14,7 +14,7 @@ from yomikomi.ui.widgets.basics import Sentence, button, form_body, row
 class AccuracyBox(QDialog):
     def __init__(self, accounts: Sequence[Account], parent: QWidget) -> None:
         super().__init__(parent)
-        body = form_body(self, "Predicted and actual", width=760)
+        body = form_body(self, "Predicted and actual", width=880)
         self.sentence = Sentence()
         self.sentence.say(*accuracy_headline(accounts))
         self.table = QTableWidget(len(accounts), len(ACCOUNT_HEADINGS))
