@@ -182,8 +182,8 @@ def test_real_processes_answer_the_same(tmp_path: Path) -> None:
 def test_one_schema_by_name(schemas: dict[str, Any]) -> None:
     assert json.loads(yomikomi("schema", "read").stdout) == schemas["read"]
     commands = (
-        "read compare advise treatment treat recipe predict copy accuracy outlets conforms simulate trials titles reckon shelf import path"
-        " diagnose equipment capture"
+        "read compare advise treatment treat recipe predict copy accuracy outlets sets predict-set copy-set conforms simulate trials titles"
+        " reckon shelf import path diagnose equipment capture"
         " sources synctest trial cut join merge"
     )
     assert set(schemas) == set(commands.split())

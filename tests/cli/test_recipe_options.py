@@ -28,6 +28,8 @@ def test_sizes_averages_and_untouched(clip: Path, tmp_path: Path) -> None:
     same = answer("copy", clip, "-o", tmp_path / "same.mkv", "--untouched")
     assert same["verified"]
     assert any(check["found"].endswith("packets identical") for check in same["checks"])
+    small = answer("copy", clip, "-o", tmp_path / "small.mp4", "--codec", "h264", "--quality", "26", "--resize", "56")
+    assert next(check["found"] for check in small["checks"] if check["name"] == "size and pixel shape") == "80 × 56, pixels 1:1"
     boxed = answer("copy", clip, "-o", tmp_path / "boxed.mp4", "--quality", "26", "--audio-kbps", "320", "--outlet", "media-box")
     assert boxed["checks"][-1] == {"name": "plays at: Old media box", "passed": True, "found": "within its limits"}
     kept = tmp_path / "recipe.json"
@@ -48,6 +50,7 @@ def test_what_does_not_go_together(clip: Path, tmp_path: Path) -> None:
         (("--codec", "h264", "--average", "fast"), "is no bit rate"),
         (("--codec", "h264", "--target-size", "huge"), "is no size"),
         (("--codec", "h264", "--quality", "20", "--untouched"), "nothing is encoded"),
+        (("--codec", "h264", "--quality", "20", "--resize", "huge"), "is no size of pictures"),
         (("--quality", "20"), "No codec is named"),
         (("--codec", "h264", "--quality", "20", "--audio-kbps", "9999"), "--audio-kbps 9999 is not possible"),
         (("--codec", "h264", "--quality", "20", "--key-seconds", "0"), "--key-seconds 0 is not possible"),

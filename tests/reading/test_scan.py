@@ -146,7 +146,7 @@ def test_thin_fields_hold_the_pictures_own_samples(lines: int, columns: int, dep
             np.testing.assert_array_equal(sight.slopes[parity][:, column], rise)
 
 
-def _under_a_camera(pose: Callable[[int], tuple[float, float, float]], count: int = 60) -> list[Luma]:
+def _under_a_camera(pose: Callable[[int], tuple[float, float, float]], count: int = 48) -> list[Luma]:
     """A still scene under a camera that stands at (x, y) in samples and is turned by degrees at each field instant."""
     wide, made = textured(width=1100, height=800, seed=3), []
     for instant in range(count):
@@ -286,7 +286,7 @@ def test_cuts_stand_out_against_all_around() -> None:
 def test_fields_coded_as_whole_pictures_keep_their_order(tmp_path: Path, tape: Path, quality: str) -> None:
     """A tape that somebody encoded without saying that it has fields: compression took most of the comb teeth, not all."""
     how = {"preset": "veryfast", "crf": quality}
-    path = write_clip(tmp_path / "wrong.mp4", decode_luma(tape)[:60], rate=Fraction(30000, 1001), options=how)
+    path = write_clip(tmp_path / "wrong.mp4", decode_luma(tape)[:40], rate=Fraction(30000, 1001), options=how)
     found = judge(decode_luma(path), lossy=True)
     assert found.field_order in {FieldOrder.BFF, None}
     assert found.kind != "progressive" or found.confidence < 0.9

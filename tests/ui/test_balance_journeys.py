@@ -36,8 +36,8 @@ def view_of(window: MainWindow) -> CarrierView:
     return view
 
 
-def in_balance(window: MainWindow, qtbot: QtBot, clip: Path, *, outlets: Sequence[str] = ()) -> BalanceStation:
-    """A file brought to the shelf, read, treated as its fields want it, for chosen outlets."""
+def in_balance(window: MainWindow, qtbot: QtBot, clip: Path, *, outlets: Sequence[str] = (), trials: bool = True) -> BalanceStation:
+    """A file brought to the shelf, read, treated as its fields want it, for chosen outlets; ``trials``: they begin by themselves."""
     shelf = window.station("shelf")
     assert isinstance(shelf, ShelfStation)
     shelf.bringing.bring([clip])
@@ -49,6 +49,7 @@ def in_balance(window: MainWindow, qtbot: QtBot, clip: Path, *, outlets: Sequenc
     window.state.reload()
     station = window.station("balance")
     assert isinstance(station, BalanceStation)
+    window.state.starts_by_itself = trials
     if outlets:
         station.needs.outlets_button.choose(list(outlets))
     window.show_station("balance")

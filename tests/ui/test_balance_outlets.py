@@ -10,9 +10,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from tests.making import programme_frames, write_clip
+from tests.making import interlace, programme_frames, write_clip
 from tests.ui.test_balance_journeys import LONG, in_balance, view_of
+from yomikomi.core.video.standards import FieldOrder
 from yomikomi.ui.balance.requirements import Requirements
+from yomikomi.ui.balance.set_box import SetBox
 from yomikomi.ui.shell.window import MainWindow
 
 
@@ -65,3 +67,26 @@ def test_pictures_that_do_not_fit_are_made_to(window: MainWindow, qtbot: QtBot, 
     assert station.offer.trials.rate == "25/1"
     assert set(station.plane_data) == {"h264"}
     assert station.send_button.text() == "Add to the run"
+
+
+def test_four_copies_at_once(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    """A tape for archive, television, phone and upload: predicted together, added together, made one after another, each proven for its
+    place; asked for again, names differ."""
+    frames = interlace(programme_frames(50, width=176, height=144, seed=7), FieldOrder.TFF)
+    clip = write_clip(tmp_path / "tape.mkv", frames, codec="rawvideo", rate=25, sound_seconds=1.0)
+    station = in_balance(window, qtbot, clip, trials=False)
+    QTest.mouseClick(station.set_button, Qt.MouseButton.LeftButton)
+    box = next(one for one in station.findChildren(SetBox) if one.isVisible())
+    box.choice.setCurrentIndex(box.choice.findData("everywhere"))
+    QTest.mouseClick(box.predict_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: box.job is None, timeout=2 * LONG)
+    assert all(told is not None for told in box.predicted)
+    assert box.sentence.text.startswith("4 copies: ")
+    assert box.add_button.text() == "Add 4 to the run"
+    QTest.mouseClick(box.add_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: [copy.state for copy in view_of(window).copies] == ["verified"] * 4, timeout=4 * LONG)
+    copies = view_of(window).copies
+    assert [copy.outlet.key for copy in copies if copy.outlet is not None] == ["archive", "television", "phone-old", "upload"]
+    assert [copy.path.stem.rpartition("-")[2] for copy in copies] == ["archive", "viewing", "phone", "upload"]
+    assert all(copy.predicted is not None for copy in copies)
+    assert SetBox(window.state, view_of(window), lambda *_: None, station).choice.currentData() == "everywhere", "kept for the next time"

@@ -12,7 +12,7 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.sentences import findings
 from yomikomi.core.treatment.advice import fields_treatment, suggested
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Deinterlace
+from yomikomi.core.treatment.steps import Deinterlace, Size
 from yomikomi.core.video.standards import FieldOrder
 
 
@@ -23,6 +23,17 @@ def treatment_for(reading: Reading, file: Path | None, *, as_suggested: bool, fi
     if file is not None:
         return read_treatment(file)
     return suggested(reading, findings(reading)) if as_suggested else choose_treatment(reading, fields)
+
+
+def resized(treatment: Treatment, wish: str | None) -> Treatment:
+    """With pictures of another size: a height, or width and height, in square pixels. Raises WrongUseError."""
+    if wish is None:
+        return treatment
+    sides = wish.lower().split("x")
+    if len(sides) > 2 or not all(side.isdigit() and 16 <= int(side) <= 16_384 for side in sides):
+        raise WrongUseError(f"{wish!r} is no size of pictures.", remedy="Write it as 720 (the height) or 1280x720.")
+    size = Size(height=int(sides[0])) if len(sides) == 1 else Size(width=int(sides[0]), height=int(sides[1]))
+    return treatment.having(size)
 
 
 def choose_treatment(reading: Reading, wish: str) -> Treatment:

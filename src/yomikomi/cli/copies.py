@@ -20,6 +20,8 @@ from yomikomi.cli.recipe_options import (
     PassesOption,
     QualityOption,
     RecipeOption,
+    ResizeOption,
+    SetOption,
     SizeOption,
     SoundOption,
     SoundRateOption,
@@ -30,6 +32,7 @@ from yomikomi.cli.recipe_options import (
     outlet_named,
 )
 from yomikomi.cli.root import File, Json, answer, open_record
+from yomikomi.cli.set_copies import copy_set_of, planned, predict_set_of
 from yomikomi.cli.treatments import Suggested, TreatmentOption
 from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.errors import UnfinishedError
@@ -67,13 +70,20 @@ def predict(
     channels: ChannelsOption = None,
     key_seconds: KeysOption = None,
     outlet: OutletOption = None,
+    copy_set: SetOption = None,
+    resize: ResizeOption = None,
     watched_on: ViewingOption = "television",
     as_json: Json = False,
 ) -> None:
     """Say what a copy would cost: size, fidelity, time, each with its interval."""
-    from yomikomi.cli.choosing import treatment_for
+    from yomikomi.cli.choosing import resized, treatment_for
     from yomikomi.cli.main_job import predict_file, read_file
 
+    if copy_set is not None:
+        reading = read_file(file, quiet=as_json)
+        treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
+        predict_set_of(file, reading, planned(copy_set, reading, treatment), as_json=as_json)
+        return
     place = outlet_named(outlet)
     wanted = named_recipe(
         recipe=recipe, codec=codec, quality=quality, cap=cap, average=average, passes=passes, target_size=target_size, constant=constant,
@@ -81,7 +91,7 @@ def predict(
         sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds, outlet=place,
     )  # fmt: skip
     reading = read_file(file, quiet=as_json)
-    treatment = treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace)
+    treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
     wanted = fitted(wanted, reading, treatment, place)
     prediction = predict_file(file, reading, treatment, wanted, quiet=as_json, viewing=watched_on)
     answer(prediction, as_json, _prediction_words(prediction))
@@ -89,7 +99,7 @@ def predict(
 
 def copy(
     file: File,
-    output: Annotated[Path, typer.Option("-o", "--output", help="The copy; never overwritten.")],
+    output: Annotated[Path, typer.Option("-o", "--output", help="The copy, never overwritten; with --set a folder.")],
     codec: CodecOption = None,
     quality: QualityOption = None,
     speed: SpeedOption = None,
@@ -110,15 +120,22 @@ def copy(
     channels: ChannelsOption = None,
     key_seconds: KeysOption = None,
     outlet: OutletOption = None,
+    copy_set: SetOption = None,
+    resize: ResizeOption = None,
     predict_first: Annotated[bool, typer.Option("--predict", help="Predict first, and compare afterwards.")] = False,
     fill_gaps: Annotated[bool, typer.Option("--fill-gaps", help="Fill gaps in the pictures of any length with the frame before.")] = False,
     as_json: Json = False,
 ) -> None:
     """Make a copy and verify it."""
-    from yomikomi.cli.choosing import treatment_for
+    from yomikomi.cli.choosing import resized, treatment_for
     from yomikomi.cli.copy_documents import CopyDocument
     from yomikomi.cli.main_job import copy_file, predict_file, read_file
 
+    if copy_set is not None:
+        reading = read_file(file, quiet=as_json)
+        treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
+        copy_set_of(file, output, reading, planned(copy_set, reading, treatment), as_json=as_json, fill_gaps=fill_gaps)
+        return
     check_free(output)
     place = outlet_named(outlet)
     wanted = named_recipe(
@@ -127,7 +144,7 @@ def copy(
         sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds, outlet=place,
     )  # fmt: skip
     reading = read_file(file, quiet=as_json)
-    treatment = treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace)
+    treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
     wanted = fitted(wanted, reading, treatment, place)
     predicted = predict_file(file, reading, treatment, wanted, quiet=as_json) if predict_first else None
     result = copy_file(file, output, reading, treatment, wanted, quiet=as_json, fill_gaps=fill_gaps, outlet=place)

@@ -10,6 +10,7 @@ from yomikomi.cli.outlet_documents import ConformsDocument, OutletsDocument
 from yomikomi.cli.path_documents import DiagnoseDocument, EquipmentDocument, PathsDocument
 from yomikomi.cli.planning_documents import ImportDocument, ReckonDocument, ShelfDocument, TitlesDocument
 from yomikomi.cli.reading_documents import CompareDocument, ReadDocument
+from yomikomi.cli.set_documents import SetCopiesDocument, SetPredictionDocument, SetsDocument
 from yomikomi.cli.simulation_documents import SimulateDocument
 from yomikomi.cli.treatment_documents import AdviseDocument
 from yomikomi.core.balance.models import Prediction, TrialSet
@@ -30,6 +31,9 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "copy": CopyDocument,
     "accuracy": AccuracyDocument,
     "outlets": OutletsDocument,
+    "sets": SetsDocument,
+    "predict-set": SetPredictionDocument,
+    "copy-set": SetCopiesDocument,
     "conforms": ConformsDocument,
     "simulate": SimulateDocument,
     "trials": TrialSet,

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
-from yomikomi.cli import captures, copies, outlets, paths, planning, readings, simulations, treatments
+from yomikomi.cli import captures, copies, outlets, paths, planning, readings, set_copies, simulations, treatments
 from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_workspace, has_display, need_display
 from yomikomi.core.errors import WrongUseError, YomikomiError
 from yomikomi.core.work.defects import defect
@@ -59,6 +59,7 @@ app.command()(copies.copy)
 app.command()(copies.accuracy)
 app.command()(outlets.outlets)
 app.command()(outlets.conforms)
+app.command()(set_copies.sets)
 app.command()(readings.read)
 app.command()(readings.compare)
 app.command()(treatments.advise)

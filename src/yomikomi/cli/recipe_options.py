@@ -44,6 +44,10 @@ OutletOption = Annotated[
     list[str] | None,
     typer.Option("--outlet", help="Key of an outlet where it has to play, more than once for several: the recipe is made to fit."),
 ]
+ResizeOption = Annotated[str | None, typer.Option("--resize", help="Size of the pictures: a height, as 720, or 1280x720.")]
+SetOption = Annotated[
+    str | None, typer.Option("--set", help="Several copies at once: key of a set (yomikomi sets), or a file; in place of a recipe.")
+]
 KeysOption = Annotated[float | None, typer.Option("--key-seconds", help="Longest time between key pictures, seconds.")]
 
 

@@ -9,13 +9,15 @@ from datetime import datetime, timedelta
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.errors import UnfinishedError, YomikomiError
-from yomikomi.core.ledger.naming import copy_stem
+from yomikomi.core.ledger.naming import copy_stem, safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.copying import CopyRequest
 from yomikomi.core.run.result import CopyResult
+from yomikomi.core.sets.planning import PlannedCopy
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.work.new_file import free_name
 from yomikomi.core.work.notices import Notice, Weight
@@ -42,16 +44,33 @@ class Planned:
 def ask_copy(record: Record, view: CarrierView, recipe: Recipe, predicted: Prediction | None, outlet: Outlet | None = None) -> int:
     """Put a copy of a carrier's take into the run, under a name that is free and that no waiting copy will take; its id. Of a take that is
     split every part is a copy of its own, for which nothing is predicted; the id of the first."""
-    assert view.take is not None
     assert view.treatment is not None
+    return _ask(record, view, recipe, view.treatment, copy_stem(view, recipe), predicted, outlet)[0]
+
+
+def ask_set(record: Record, view: CarrierView, planned: Sequence[PlannedCopy], predicted: Sequence[Prediction | None]) -> list[int]:
+    """Put all copies of a set into the run that can be made, named by what the set calls them; their ids."""
+    stem = safe_name(f"{view.label} {view.title}")
+    return [
+        number
+        for one, told in zip(planned, predicted, strict=True)
+        if not one.wrong
+        for number in _ask(record, view, one.recipe, one.treatment, f"{stem}-{safe_name(one.name)}", told, one.outlet)
+    ]
+
+
+def _ask(
+    record: Record, view: CarrierView, recipe: Recipe, treatment: Treatment, stem: str, predicted: Prediction | None, outlet: Outlet | None
+) -> list[int]:
+    assert view.take is not None
     folder, seconds = record.workspace.folder / "copies", view.judged.duration_seconds if view.judged is not None else math.inf
-    parts = [part for part in view.treatment.parts if (part.get(Trim) or Trim()).start < seconds]
+    parts = [part for part in treatment.parts if (part.get(Trim) or Trim()).start < seconds]
     asked = []
     for number, part in enumerate(parts, 1):
-        stem = copy_stem(view, recipe) + (f"-part{number}" if len(parts) > 1 else "")
-        target = free_name(folder, stem, f".{recipe.container}", taken=record.copies.planned_names())
+        name = f"{stem}-part{number}" if len(parts) > 1 else stem
+        target = free_name(folder, name, f".{recipe.container}", taken=record.copies.planned_names())
         asked.append(record.copies.ask(view.take.id, recipe, part, predicted if len(parts) == 1 else None, target, outlet))
-    return asked[0]
+    return asked
 
 
 def next_copy(record: Record) -> Next | None:

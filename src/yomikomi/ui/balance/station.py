@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -29,6 +30,7 @@ from yomikomi.ui.balance.eyes import Eyes
 from yomikomi.ui.balance.left_out import LeftOut
 from yomikomi.ui.balance.plane import BalancePlane
 from yomikomi.ui.balance.requirements import Requirements
+from yomikomi.ui.balance.set_box import SetBox
 from yomikomi.ui.balance.trying import Trying
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
@@ -92,6 +94,8 @@ class BalanceStation(Station):
         right.addWidget(self.needs)
         right.addWidget(self.left_out)
         right.addSpacing(4)
+        self.set_button = button("Several copies…", self.ask_set, link=True, tip="A set of copies, predicted and made together")
+        right.addLayout(row(self.set_button, 1))
         right.addLayout(row(self.try_button, 1, self.send_button))
 
     @property
@@ -146,6 +150,12 @@ class BalanceStation(Station):
             self.queue.ask(view, recipe, picked.prediction, self.offer.served.outlet)
             self.state.tell(Weight.FINE, f"{recipe.words} of {view.label} is in the run.")
             self.state.go.emit("run")
+
+    def ask_set(self) -> None:
+        """Several copies of the take at once."""
+        view = self._view
+        if view is not None and view.take is not None and view.judged is not None and view.treatment is not None:
+            SetBox(self.state, view, partial(self.queue.ask_set, view), self).open()
 
     def _reshape(self) -> None:
         """Pictures that an outlet does not take are made to fit: another treatment, which is tried next."""
@@ -277,6 +287,7 @@ class BalanceStation(Station):
         ready, makes_fit = offer.footage is not None, offer.reshaped is not None and not picked
         shows = bool(offer.served.plane or offer.served.outside)
         self.try_button.setEnabled(offer.can_try and idle)
+        self.set_button.setEnabled(ready)
         self.needs.eyes_button.setEnabled(picked and idle and offer.trials is not None)
         self.try_button.setText("Run trials again" if offer.trials and idle else "Run trials")
         self.plane.setVisible(shows)

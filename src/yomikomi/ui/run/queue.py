@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QObject, Signal
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.run_queue import ask_copy, next_copy, write_failed, write_made, write_stopped
+from yomikomi.core.ledger.run_queue import ask_copy, ask_set, next_copy, write_failed, write_made, write_stopped
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.copying import make_copy
+from yomikomi.core.sets.planning import PlannedCopy
+from yomikomi.core.video.units import counted
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.new_file import clear_parts
@@ -42,6 +46,13 @@ class CopyQueue(QObject):
         self._state.reload()
         self.start_next()
         return copy_id
+
+    def ask_set(self, view: CarrierView, planned: Sequence[PlannedCopy], predicted: Sequence[Prediction | None]) -> None:
+        """Put all copies of a set into the queue; starts at once when nothing runs."""
+        asked = ask_set(self._state.record, view, planned, predicted)
+        self._state.reload()
+        self._state.tell(Weight.FINE, f"{counted(len(asked), 'copy', 'copies')} of {view.label} in the run.")
+        self.start_next()
 
     def start_next(self) -> None:
         """Start the oldest that waits, unless one runs."""

@@ -1,0 +1,1 @@
+"""Several copies of one take at once: named sets of recipes, each for its outlets."""

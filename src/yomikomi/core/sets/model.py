@@ -1,0 +1,121 @@
+"""A set as a document, those that ship, and those of a person."""
+
+from __future__ import annotations
+
+import tomllib
+from functools import lru_cache
+from importlib import resources
+from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+
+from yomikomi.core.errors import WrongUseError
+from yomikomi.core.outlets.model import Outlet, outlets
+from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.treatment.steps import AnyStep
+
+# A file that is larger is no set.
+_LARGEST = 1_000_000
+
+
+class SetCopy(BaseModel):
+    """One copy of a set.
+
+    Parameters
+    ----------
+    name : added to the copy's file name, so that copies of a set never meet.
+    outlets : keys of those that it has to play at.
+    fields : ``kept``: interlaced pictures stay so, whatever the take's treatment does to them.
+    steps : of the treatment, in place of those of their kind: crops, sizes, rates.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str = Field(pattern=r"^[\w][\w -]{0,39}$")
+    outlets: tuple[str, ...] = ()
+    recipe: Recipe
+    fields: Literal["treated", "kept"] = "treated"
+    steps: tuple[AnyStep, ...] = ()
+
+    @field_validator("outlets")
+    @classmethod
+    def _known(cls, keys: tuple[str, ...]) -> tuple[str, ...]:
+        unknown = [key for key in keys if key not in outlets()]
+        if unknown:
+            raise ValueError(f"there is no outlet {unknown[0]!r}")
+        return keys
+
+    @property
+    def places(self) -> list[Outlet]:
+        return [outlets()[key] for key in self.outlets]
+
+
+class CopySet(BaseModel):
+    """``key``: how it is named on the command line and as a file."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    schema_version: Literal[1] = 1
+    key: str = Field(pattern=r"^[\w][\w-]{0,39}$")
+    words: str = Field(min_length=1, max_length=80)
+    copies: tuple[SetCopy, ...] = Field(min_length=1, max_length=12)
+
+    @field_validator("copies")
+    @classmethod
+    def _names_differ(cls, copies: tuple[SetCopy, ...]) -> tuple[SetCopy, ...]:
+        names = [one.name.casefold() for one in copies]
+        if len(set(names)) < len(names):
+            raise ValueError("two copies of it have one name")
+        return copies
+
+
+@lru_cache(maxsize=1)
+def shipped_sets() -> dict[str, CopySet]:
+    with resources.files("yomikomi.core.sets").joinpath("data/sets.toml").open("rb") as file:
+        found = [CopySet.model_validate(row) for row in tomllib.load(file)["set"]]
+    return {one.key: one for one in found}
+
+
+def read_set(path: Path) -> CopySet:
+    """A set from a file; raises WrongUseError for what is none."""
+    try:
+        if path.stat().st_size > _LARGEST:
+            raise WrongUseError(f"{path.name} is too large to be a set.", remedy="Name a file that the program wrote.")
+        found = CopySet.model_validate_json(path.read_bytes())
+    except OSError as error:
+        raise WrongUseError(f"{path.name} cannot be read: {error.strerror}.", remedy="Name a file with a set.") from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"]) or "the whole of it"
+        raise WrongUseError(f"{path.name} is no set: {where}: {first['msg']}.", remedy="See: yomikomi sets --json") from error
+    for one in found.copies:
+        one.recipe.check()
+    return found
+
+
+def own_sets(folder: Path) -> dict[str, CopySet]:
+    """Those of a person, by key; files that are none are passed by: the command that names one says why."""
+    found: dict[str, CopySet] = {}
+    for path in sorted(folder.glob("*.json")) if folder.is_dir() else []:
+        try:
+            one = read_set(path)
+        except WrongUseError:
+            continue
+        found[one.key] = one
+    return found
+
+
+def all_sets(folder: Path) -> dict[str, CopySet]:
+    """Those that ship and a person's own; an own one goes before a shipped one of the same key."""
+    return {**shipped_sets(), **own_sets(folder)}
+
+
+def named_set(name: str, folder: Path) -> CopySet:
+    """By its key, or out of a file. Raises WrongUseError."""
+    known = all_sets(folder)
+    if name in known:
+        return known[name]
+    if name.endswith(".json"):
+        return read_set(Path(name))
+    raise WrongUseError(f"There is no set {name!r}.", remedy=f"Use one of: {', '.join(known)}; or name a file that ends in .json.")

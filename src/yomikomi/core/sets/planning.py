@@ -1,0 +1,111 @@
+"""What a set comes to for one take: each copy's treatment and recipe, made to fit, and what all of them would cost."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from yomikomi.core.balance.models import Prediction
+from yomikomi.core.balance.prediction import PredictRequest, predict
+from yomikomi.core.balance.serving import Footage
+from yomikomi.core.balance.trials import TrialProgress
+from yomikomi.core.errors import WrongUseError
+from yomikomi.core.outlets.conforming import Violation
+from yomikomi.core.outlets.fitting import together
+from yomikomi.core.outlets.model import Outlet
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.sets.model import CopySet, SetCopy
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace, Fields, Film
+from yomikomi.core.work import Reporter
+
+
+@dataclass(frozen=True)
+class PlannedCopy:
+    """``wrong``: what of it cannot be made to fit; such a copy is not made. ``added``: in words, what its treatment does besides."""
+
+    name: str
+    recipe: Recipe
+    treatment: Treatment
+    outlet: Outlet | None
+    wrong: tuple[str, ...] = ()
+    added: tuple[str, ...] = ()
+
+
+def plan_set(wanted: CopySet, reading: Reading, treatment: Treatment) -> list[PlannedCopy]:
+    """Every copy of a set, in its order."""
+    return [_planned(one, reading, treatment) for one in wanted.copies]
+
+
+def _planned(wanted: SetCopy, reading: Reading, treatment: Treatment) -> PlannedCopy:
+    meant = _treated(wanted, treatment)
+    if not wanted.outlets:
+        return PlannedCopy(wanted.name, wanted.recipe, meant, None)
+    common = together(wanted.places)
+    if common.outlet is None:
+        return PlannedCopy(wanted.name, wanted.recipe, meant, None, wrong=common.conflicts)
+    reshaped = Footage(reading, meant).reshaped(common.outlet)
+    added = tuple(Footage(reading, meant).added_by(reshaped)) if reshaped is not None else ()
+    footage = Footage(reading, reshaped or meant)
+    recipe, wrong = footage.fitting(wanted.recipe, common.outlet)
+    return PlannedCopy(wanted.name, recipe, footage.treatment, common.outlet, _words(wrong), added)
+
+
+def _treated(wanted: SetCopy, treatment: Treatment) -> Treatment:
+    if wanted.fields == "kept" and treatment.field_order is not None:
+        film = treatment.get(Film)
+        plain = treatment.lacking(film) if film is not None else treatment
+        treatment = plain.having(Fields(mode=Deinterlace.LEAVE, order=treatment.field_order))
+    for step in wanted.steps:
+        treatment = treatment.having(step)
+    return treatment
+
+
+def _words(wrong: tuple[Violation, ...]) -> tuple[str, ...]:
+    return tuple(one.words for one in wrong)
+
+
+@dataclass(frozen=True)
+class SetRequest:
+    path: Path
+    reading: Reading
+    copies: tuple[PlannedCopy, ...]
+
+
+@dataclass(frozen=True)
+class SetProgress:
+    """``done`` copies of ``of`` are predicted; ``part`` of all, 0…1; ``so_far``: the predictions, None for what could not be."""
+
+    done: int
+    of: int
+    part: float
+    so_far: tuple[Prediction | None, ...]
+
+
+def predict_set(request: SetRequest, reporter: Reporter) -> tuple[Prediction | None, ...]:
+    """One after another, so that the first is known soon. Copies that cannot be made have none. Raises what :func:`predict` raises, but for
+    WrongUseError of a single one."""
+    found: list[Prediction | None] = []
+    count = len(request.copies)
+    for one in request.copies:
+        inner = _Inner(reporter, len(found), count, found)
+        try:
+            wanted = PredictRequest(request.path, request.reading, one.treatment, one.recipe)
+            found.append(None if one.wrong else predict(wanted, inner))
+        except WrongUseError:
+            found.append(None)
+        reporter.report(SetProgress(len(found), count, len(found) / count, tuple(found)))
+    return tuple(found)
+
+
+class _Inner:
+    """Passes the progress of one prediction on as that of all."""
+
+    def __init__(self, outer: Reporter, done: int, count: int, found: list[Prediction | None]) -> None:
+        self._outer, self._done, self._count, self._found = outer, done, count, found
+        self.check, self.cancelled, self.heard = outer.check, outer.cancelled, outer.heard
+
+    def report(self, progress: object) -> None:
+        part = progress.part if isinstance(progress, TrialProgress) else 0.0
+        self._outer.report(SetProgress(self._done, self._count, (self._done + part) / self._count, tuple(self._found)))

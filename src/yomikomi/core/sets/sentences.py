@@ -1,0 +1,38 @@
+"""How sets and their copies are said."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from yomikomi.core.balance.models import Prediction
+from yomikomi.core.sets.planning import PlannedCopy
+from yomikomi.core.video.timecode import spoken
+from yomikomi.core.video.units import counted, size_text
+
+SET_HEADINGS = ("Copy", "Recipe", "Size", "Time", "Outlet and what is done for it")
+
+
+def set_headline(planned: Sequence[PlannedCopy], predicted: Sequence[Prediction | None], *, free_bytes: float) -> tuple[str, str]:
+    """What all of a set would take, as far as it is predicted; ``free_bytes``: of the drive."""
+    can = [told for one, told in zip(planned, predicted, strict=True) if not one.wrong]
+    known = [told for told in can if told is not None]
+    cannot = len(planned) - len(can)
+    left = f" · {counted(cannot, 'copy', 'copies')} cannot be made to fit" if cannot else ""
+    if not known:
+        return f"{counted(len(can), 'copy', 'copies')} of this take in one go.", f"Predict all to see what they take{left}"
+    high, low = sum(one.size_bytes.high for one in known), sum(one.size_bytes.low for one in known)
+    seconds = sum(one.encode_seconds.expected for one in known)
+    some = "" if len(known) == len(can) else f"{len(known)} of "
+    head = f"{some}{counted(len(can), 'copy', 'copies')}: {size_text(low)} to {size_text(high)}, about {spoken(seconds)}."
+    room = f"{size_text(free_bytes)} free on the drive" + ("" if high <= free_bytes else ": NOT enough")
+    return head, f"90 % intervals added up · {room}{left}"
+
+
+def set_row(one: PlannedCopy, told: Prediction | None, seen: str) -> tuple[str, ...]:
+    """One line under :data:`SET_HEADINGS`; ``seen``: of its fidelity, in words."""
+    where = one.outlet.words if one.outlet is not None else "any"
+    if one.wrong:
+        return one.name, one.recipe.words, "–", "–", f"cannot be made to fit: {'; '.join(one.wrong)}"
+    size = size_text(told.size_bytes.expected) if told is not None else "?"
+    time = spoken(told.encode_seconds.expected) if told is not None else "?"
+    return one.name, one.recipe.words, size, time, "; ".join(part for part in (where, *one.added, seen.lower()) if part)
