@@ -14,6 +14,7 @@ from alembic.config import Config
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
 
+from tests.ledger.ages import open_old
 from tests.making import sliding_frames, write_clip
 from yomikomi.core import ledger
 from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialPoint, TrialSet, TriedSegment
@@ -26,6 +27,7 @@ from yomikomi.core.ledger.schema import Base
 from yomikomi.core.ledger.takes import CutOffTake
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.ledger.workspace import FOLDERS, NEWEST_REVISION, Workspace
+from yomikomi.core.outlets.model import outlets
 from yomikomi.core.reading.models import SCHEMA_VERSION, Reading
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import Lossless
@@ -334,3 +336,16 @@ def test_codecs_that_were_tried_for_another_outlet_stay_on_the_plane(record: Rec
     again = Record(workspace)
     assert again.carrier(carrier).trials is not None
     assert {point.recipe.codec for point in again.carrier(carrier).trials.points} == {"ffv1"}  # type: ignore[union-attr]
+
+
+def test_a_workspace_of_before_outlets_keeps_its_waiting_copies(tmp_path: Path) -> None:
+    workspace = open_old(tmp_path / "Kamome Bay", "0005")
+    try:
+        record = Record(workspace)
+        (copy,) = record.copies.all()
+        assert (copy.state, copy.outlet, copy.recipe) == ("waiting", None, recipe_for("h264", 20))
+        assert copy.treatment.field_order is FieldOrder.BFF
+        again = record.copies.ask(copy.take_id, copy.recipe, copy.treatment, None, copy.path.with_stem("again"), outlets()["media-box"])
+        assert {one.id: one.outlet for one in record.copies.all()} == {copy.id: None, again: outlets()["media-box"]}
+    finally:
+        workspace.close()

@@ -41,6 +41,7 @@ def test_what_goes_to_the_old_media_box() -> None:
     assert _limits(recipe_for("h264", 20), _format(3840, 2160), box) == ["level", "size"]
     assert _limits(recipe_for("h264", 20), _format(1920, 1080, Fraction(60)), box) == ["level", "frame rate"]
     assert _limits(recipe_for("h264", 20), _format(field_order=FieldOrder.TFF), box) == ["scan"]
+    assert _limits(recipe_with(CODECS["h264"], Lossless()), tape, box) == ["profile"]
     assert "level" in _limits(recipe_with(CODECS["h264"], CappedQuality(quality=18, cap_kbps=60_000)), tape, box)
 
 

@@ -114,4 +114,5 @@ def test_a_set_on_the_command_line(tape: tuple[Path, Reading], tmp_path: Path) -
     answer("copy", tape[0], "-o", folder, "--set", path)
     assert len(list(folder.iterdir())) == 4
     assert {name: (folder / name).read_bytes() for name in first} == first
+    assert "recipes come from the set" in yomikomi("predict", tape[0], "--set", path, "--codec", "h264", code=2).stderr
     assert "is no folder" in yomikomi("copy", tape[0], "-o", tmp_path / "nowhere", "--set", path, code=2).stderr

@@ -32,7 +32,7 @@ from yomikomi.cli.recipe_options import (
     outlet_named,
 )
 from yomikomi.cli.root import File, Json, answer, open_record
-from yomikomi.cli.set_copies import copy_set_of, planned, predict_set_of
+from yomikomi.cli.set_copies import check_set_alone, copy_set_of, planned, predict_set_of
 from yomikomi.cli.treatments import Suggested, TreatmentOption
 from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.errors import UnfinishedError
@@ -80,6 +80,8 @@ def predict(
     from yomikomi.cli.main_job import predict_file, read_file
 
     if copy_set is not None:
+        of_a_recipe = (recipe, codec, quality, cap, average, passes, target_size, constant, speed, container, sound, audio_kbps, outlet)
+        check_set_alone(*of_a_recipe, channels, key_seconds, lossless or None, untouched or None)
         reading = read_file(file, quiet=as_json)
         treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
         predict_set_of(file, reading, planned(copy_set, reading, treatment), as_json=as_json)
@@ -132,6 +134,8 @@ def copy(
     from yomikomi.cli.main_job import copy_file, predict_file, read_file
 
     if copy_set is not None:
+        of_a_recipe = (recipe, codec, quality, cap, average, passes, target_size, constant, speed, container, sound, audio_kbps, outlet)
+        check_set_alone(*of_a_recipe, channels, key_seconds, lossless or None, untouched or None)
         reading = read_file(file, quiet=as_json)
         treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
         copy_set_of(file, output, reading, planned(copy_set, reading, treatment), as_json=as_json, fill_gaps=fill_gaps)

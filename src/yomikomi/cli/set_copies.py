@@ -35,6 +35,12 @@ def sets(as_json: Json = False) -> None:
     answer(SetsDocument(sets=found), as_json, "\n".join(lines))
 
 
+def check_set_alone(*of_a_recipe: object) -> None:
+    """A set has recipes of its own. Raises WrongUseError where one was named besides."""
+    if any(value is not None for value in of_a_recipe):
+        raise WrongUseError("With --set, recipes come from the set.", remedy="Leave the options of a recipe out, or change the set.")
+
+
 def planned(name: str, reading: Reading, treatment: Treatment) -> list[PlannedCopy]:
     """The copies of a set, made to fit. Raises WrongUseError for an unknown set, and where none of it can be made."""
     from yomikomi.core.sets.model import named_set

@@ -46,7 +46,9 @@ class Eyes:
 
     def begin(self, view: CarrierView | None, trials: TrialSet | None, codec: str) -> None:
         """Of a codec that was tried."""
-        if view is None or view.take is None or view.judged is None or view.treatment is None or trials is None or self.job is not None:
+        if view is None or view.take is None or view.judged is None or view.treatment is None or trials is None:
+            return
+        if self.job is not None or self.box is not None:
             return
         recipes = levels_between(trials, codec)
         if len(recipes) < _FEWEST_COPIES:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox, QDialog, QHeaderView, QProgressBar, QTa
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.sentences import seen_words
+from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.sets.model import CopySet, all_sets
 from yomikomi.core.sets.planning import PlannedCopy, SetProgress, SetRequest, plan_set, predict_set
@@ -127,7 +128,10 @@ class SetBox(QDialog):
 
     def _add(self) -> None:
         self._stop()
-        keep(_SUBJECT, {"last": self.choice.currentData()})
+        try:
+            keep(_SUBJECT, {"last": self.choice.currentData()})
+        except YomikomiError as error:
+            self._state.tell_error(error)
         self._ask(self.planned, self.predicted)
         self.accept()
 
