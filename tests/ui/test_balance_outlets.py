@@ -90,3 +90,24 @@ def test_four_copies_at_once(window: MainWindow, qtbot: QtBot, tmp_path: Path) -
     assert [copy.path.stem.rpartition("-")[2] for copy in copies] == ["archive", "viewing", "phone", "upload"]
     assert all(copy.predicted is not None for copy in copies)
     assert SetBox(window.state, view_of(window), lambda *_: None, station).choice.currentData() == "everywhere", "kept for the next time"
+
+
+def test_streams_that_an_outlet_plays_only_in_another_container_come_into_that(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    """H.264 with AAC in Matroska for a web page, which wants MP4 with its index in front: nothing is encoded, the copy is proven to fit."""
+    plain = write_clip(tmp_path / "plain.mp4", programme_frames(40, width=192, height=144, seed=5), sound_seconds=1.6, rate=25)
+    clip = tmp_path / "page.mkv"
+    with av.open(str(plain)) as source, av.open(str(clip), "w") as sink:
+        streams = {one.index: sink.add_stream_from_template(one) for one in source.streams}
+        for packet in source.demux():
+            if packet.dts is not None:
+                packet.stream = streams[packet.stream.index]
+                sink.mux(packet)
+    station = in_balance(window, qtbot, clip, outlets=["web"])
+    qtbot.waitUntil(lambda: [card.choice.key for card in station.cards] == ["untouched"], timeout=LONG)
+    assert station.job is None
+    QTest.mouseClick(station.send_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: [copy.state for copy in view_of(window).copies] == ["verified"], timeout=LONG)
+    copy = view_of(window).copies[0]
+    assert copy.path.suffix == ".mp4"
+    assert copy.result is not None
+    assert copy.result.checks[-1].name == "plays at: Own web page"

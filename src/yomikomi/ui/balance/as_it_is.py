@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.leaving import as_it_is
@@ -12,7 +13,9 @@ from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.outlets.conforming import Violation, judge
 from yomikomi.core.outlets.facts import Facts, facts_of
-from yomikomi.core.outlets.model import Outlet
+from yomikomi.core.outlets.model import Outlet, outlets
+from yomikomi.core.recipes.codecs import CODECS
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.ui.state import AppState
 
 
@@ -32,7 +35,10 @@ class AsItIs:
         found = as_it_is(view.take.path, view.judged, view.treatment, viewing)
         if found is None or not of_several:
             return found
-        return found if outlet is not None and self._known(view) and not self.wrong(view, outlet) else None
+        if outlet is None or not self._known(view) or self.wrong(view, outlet):
+            return None
+        recipe = found.prediction.recipe
+        return PlanePoint(found.prediction.model_copy(update={"recipe": recipe.model_copy(update={"container": _kind(recipe, outlet)})}))
 
     def wrong(self, view: CarrierView | None, outlet: Outlet) -> tuple[Violation, ...]:
         """What of the take an outlet does not take; empty as long as nobody knows, and where the take wants an encode anyhow."""
@@ -43,7 +49,9 @@ class AsItIs:
         key = (view.take.id, view.judged.content, outlet.model_dump_json())
         facts = self._facts[view.take.id, view.judged.content]
         if key not in self._found and facts is not None:
-            self._found[key] = tuple(judge(facts, outlet).violations)
+            # The copy of it comes into another container where it has to, with its index in front.
+            mended = {"index"} | ({"container"} if set(outlet.containers) & set(CODECS["source"].containers) else set())
+            self._found[key] = tuple(one for one in judge(facts, outlet).violations if one.limit not in mended)
         return self._found.get(key, ())
 
     def asks(self, view: CarrierView | None) -> bool:
@@ -60,15 +68,28 @@ class AsItIs:
         if key not in self._facts:
             self._facts[key] = None
             self._state.calls.call(
-                "plays as it is", lambda: facts_of(path), partial(self._learn, key), partial(self._forget, key), stale_allowed=True
+                "plays as it is", lambda: _facts_with_peaks(path), partial(self._learn, key), partial(self._forget, key), stale_allowed=True
             )
         return self._facts[key] is not None
 
     def _learn(self, key: tuple[int, str | None], facts: Facts) -> None:
-        facts.peak_kbps(1.0)
         self._facts[key] = facts
         self._changed()
 
     def _forget(self, key: tuple[int, str | None], _error: YomikomiError) -> None:
         """Of a file that cannot be read more is said elsewhere; it is asked again when it is looked at again."""
         self._facts.pop(key, None)
+
+
+def _kind(recipe: Recipe, outlet: Outlet) -> str:
+    """The container that the streams come into: their own where the outlet takes it."""
+    wished = (recipe.container, *outlet.containers)
+    return next((kind for kind in wished if kind in outlet.containers and kind in recipe.row.containers), "mkv")
+
+
+def _facts_with_peaks(path: Path) -> Facts:
+    """With its peaks over every outlet's buffer, which take a moment in a long take."""
+    facts = facts_of(path)
+    for seconds in {one.buffer_seconds for one in outlets().values()}:
+        facts.peak_kbps(seconds)
+    return facts

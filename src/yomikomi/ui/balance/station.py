@@ -177,12 +177,15 @@ class BalanceStation(Station):
         # Never beside a recording, nor before it is known whether any are needed.
         idle = self.job is None and not self.state.records and not self.as_it_is.asks(view)
         wanted = offer.can_try and not offer.served.plane and offer.own is None and offer.reshaped is None
-        if view is None or view.take is None or view.treatment is None or not (idle and wanted and self.state.starts_by_itself):
-            return
-        once = (view.take.id, view.treatment.digest, offer.outlet.key if offer.outlet is not None else "")
-        if once not in self.trying.begun:
-            self.trying.begun.add(once)
+        if idle and wanted and self.state.starts_by_itself and self._once not in self.trying.begun:
             self.try_recipes()
+
+    @property
+    def _once(self) -> tuple[int, str, str]:
+        """What trials are begun for by themselves once: a take as it is treated, for outlets."""
+        view, outlet = self._view, self.offer.outlet
+        take, treatment = (view.take, view.treatment) if view is not None else (None, None)
+        return take.id if take else 0, treatment.digest if treatment else "", outlet.key if outlet else ""
 
     def act(self, key: str) -> None:
         if key == "try":
@@ -193,6 +196,7 @@ class BalanceStation(Station):
         view, footage = self._view, self.offer.footage
         if view is None or view.take is None or footage is None or self.job is not None:
             return
+        self.trying.begun.add(self._once)
         recipes = footage.recipes(self.effort.currentData(), self.offer.outlet)
         if recipes and self.trying.begin(view, recipes):
             self._make_offer()
@@ -230,6 +234,8 @@ class BalanceStation(Station):
 
     def _on_end(self) -> None:
         self.show_carrier(self.state.current)
+        if self.isVisible():  # another outlet may have been chosen meanwhile
+            self.entered()
 
     def _ask_left(self) -> None:
         view = self._view
