@@ -83,7 +83,7 @@ def headline(trials: TrialSet, picked: PlanePoint, *, running: bool, taught: int
     fidelity = told.fidelity
     head = f"{name}, {told.recipe.rate.words}: {size_text(size.expected)}, {difference_words(fidelity)}."
     parts = len(trials.segments)
-    tried = f"measured on {parts} segments of this take, size estimated from {max(trials.sized_on, parts)}"
+    tried = f"measured on {parts} segments, size estimated from {max(trials.sized_on, parts)}"
     tried = "measured on the whole take" if trials.whole else tried
     still = "" if trials.complete else " · trials running" if running else " · trials stopped early"
     if was_disturbed(trials) and trials.complete:
