@@ -61,7 +61,7 @@ def test_the_demo_fills_itself_while_the_window_is_used(
     open_window: Opener, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(demo, "usual_recipes", lambda **how: [r for r in _all_recipes(**how) if r.codec == "h264"][:4])
-    monkeypatch.setattr(demo.scenario, "LENGTHS", demo.scenario.Lengths(1.4, 1.4, 1.6, 1.8, 1.8, 1.4, 1))  # as much as a verdict needs
+    monkeypatch.setattr(demo.scenario, "LENGTHS", demo.scenario.Lengths(1.4, 1.4, 1.6, 1.8, 1.8, 2.0, 1))  # as much as a verdict needs
     window = open_window(tmp_path / "Kamome Bay")
     made = fill(window.state)
     assert made is not None
