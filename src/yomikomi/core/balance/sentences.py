@@ -92,7 +92,7 @@ def headline(trials: TrialSet, picked: PlanePoint, *, running: bool, taught: int
         tried += f", corrected by {counted(taught, 'earlier copy', 'earlier copies')}"
     interval = f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"
     kept = f"{detail_words(fidelity)} · " if fidelity else ""
-    return head, f"{kept}{interval} · {tried} · encode time about {spoken(told.encode_seconds.expected)} here{still}"
+    return head, f"{kept}{interval} · {tried} · encode time about {spoken(told.encode_seconds.expected)}{still}"
 
 
 def detail_words(fidelity: Fidelity) -> str:
