@@ -6,8 +6,8 @@ from typing import Annotated
 
 import typer
 
+from yomikomi.cli.recipe_options import outlets_named
 from yomikomi.cli.root import File, Json, answer
-from yomikomi.core.errors import WrongUseError
 
 
 def outlets(as_json: Json = False) -> None:
@@ -33,12 +33,9 @@ def conforms(
     from yomikomi.core.outlets.facts import facts_of
     from yomikomi.core.outlets.model import outlets as known
 
-    wanted = outlet or list(known())
-    unknown = [key for key in wanted if key not in known()]
-    if unknown:
-        raise WrongUseError(f"There is no outlet {unknown[0]!r}.", remedy=f"Use one of: {', '.join(known())}.")
+    wanted = outlets_named(outlet or known())
     facts = facts_of(file)
-    answers = [judge(facts, known()[key], file.name) for key in wanted]
+    answers = [judge(facts, one, file.name) for one in wanted]
     lines = []
     for one in answers:
         place = known()[one.outlet].words

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
 from yomikomi.core.errors import WrongUseError
+from yomikomi.core.work.text import what_is_wrong
 
 if TYPE_CHECKING:
     from yomikomi.core.outlets.model import Outlet
@@ -108,17 +110,24 @@ def named_recipe(
         raise WrongUseError(f"{name} {first['input']:g} is not possible.", remedy=f"{first['msg']}.") from error
 
 
+def outlets_named(keys: Iterable[str]) -> list[Outlet]:
+    """Outlets by their keys. Raises WrongUseError for unknown ones."""
+    from yomikomi.core.outlets.model import outlets
+
+    known, wanted = outlets(), list(keys)
+    unknown = [key for key in wanted if key not in known]
+    if unknown:
+        raise WrongUseError(f"There is no outlet {unknown[0]!r}.", remedy=f"Use one of: {', '.join(known)}.")
+    return [known[key] for key in wanted]
+
+
 def outlet_named(keys: list[str] | None) -> Outlet | None:
     """All outlets that were named in one; None where none was. Raises WrongUseError for unknown ones and those with nothing in common."""
     from yomikomi.core.outlets.fitting import together
-    from yomikomi.core.outlets.model import outlets
 
-    unknown = [key for key in keys or () if key not in outlets()]
-    if unknown:
-        raise WrongUseError(f"There is no outlet {unknown[0]!r}.", remedy=f"Use one of: {', '.join(outlets())}.")
     if not keys:
         return None
-    found = together([outlets()[key] for key in keys])
+    found = together(outlets_named(keys))
     if found.outlet is None:
         from yomikomi.core.balance.sentences import nothing_in_common
 
@@ -205,8 +214,6 @@ def _from_file(path: Path) -> Recipe:
     except OSError as error:
         raise WrongUseError(f"{path.name} cannot be read: {error.strerror}.", remedy="Name a file with a recipe.") from error
     except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "the whole of it"
-        raise WrongUseError(f"{path.name} is no recipe: {where}: {first['msg']}.", remedy="yomikomi predict --json prints one.") from error
+        raise WrongUseError(f"{path.name} is no recipe: {what_is_wrong(error)}.", remedy="yomikomi predict --json prints one.") from error
     found.check()
     return found

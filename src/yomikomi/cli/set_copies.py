@@ -5,8 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from platformdirs import user_config_path
-
 from yomikomi.cli.root import Json, answer
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 
@@ -16,16 +14,11 @@ if TYPE_CHECKING:
     from yomikomi.core.treatment.model import Treatment
 
 
-def sets_folder() -> Path:
-    """Where a person's own sets lie."""
-    return user_config_path("yomikomi") / "sets"
-
-
 def sets(as_json: Json = False) -> None:
     """List the sets of copies. Own ones are files of the same form (--json shows it) in the folder for settings, named to --set by key or
     as a file."""
     from yomikomi.cli.set_documents import SetsDocument
-    from yomikomi.core.sets.model import all_sets
+    from yomikomi.core.sets.model import all_sets, sets_folder
 
     found = list(all_sets(sets_folder()).values())
     lines = []
@@ -43,7 +36,7 @@ def check_set_alone(*of_a_recipe: object) -> None:
 
 def planned(name: str, reading: Reading, treatment: Treatment) -> list[PlannedCopy]:
     """The copies of a set, made to fit. Raises WrongUseError for an unknown set, and where none of it can be made."""
-    from yomikomi.core.sets.model import named_set
+    from yomikomi.core.sets.model import named_set, sets_folder
     from yomikomi.core.sets.planning import plan_set
 
     found = plan_set(named_set(name, sets_folder()), reading, treatment)

@@ -19,7 +19,7 @@ from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.recipes.plan import pixel_format_for
+from yomikomi.core.recipes.plan import pixel_format_of
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.video.planes import bits, luma
@@ -77,7 +77,7 @@ class LoopsProgress:
 
 def hardest_segment(trials: TrialSet, reading: Reading) -> Segment:
     """The middle of the hardest part that was tried, as long as a loop."""
-    hard = next((one for one in trials.segments if one.role in {"hardest", "whole"}), trials.segments[0])
+    hard = trials.hardest
     wanted = max(2, min(hard.frames, round(LOOP_SECONDS * reading.rate.by_stamps)))
     return Segment(hard.first_frame + (hard.frames - wanted) // 2, wanted, 1, certain=True, inclusion=1.0, role="hardest")
 
@@ -96,8 +96,7 @@ def render_loops(request: LoopsRequest, reporter: Reporter) -> Loops:
     """Raises CancelledError, UnfinishedError where the take is not the one that was read, UnreadableError; OSError of the drive."""
     check_current(request.path, request.reading, reporter.check)
     tame_encoders()
-    first = request.recipes[0]
-    kind = pixel_format_for(first, bit_depth=request.reading.bit_depth, source=request.reading.pixel_format)
+    kind = pixel_format_of(request.recipes[0], request.reading)
     span = TreatedSpan(request.path, request.reading, request.treatment, request.segment, kind, reporter)
     judge = judge_for(span)
     place: tuple[int, int] | None = None

@@ -122,6 +122,11 @@ class TrialSet(Document):
     complete: bool = True
     disturbed: float = Field(default=0.0, description="part of the time that trials waited for other programs, 0 to 1")
 
+    @property
+    def hardest(self) -> TriedSegment:
+        """The part that costs most, or all of a short take."""
+        return next((one for one in self.segments if one.role in {"hardest", "whole"}), self.segments[0])
+
     def beside(self, earlier: Sequence[tuple[TrialSet, str]]) -> TrialSet:
         """With points of codecs that only earlier sets of the same treatment tried, each set with the name of its folder beside this
         one's."""

@@ -14,7 +14,7 @@ from yomikomi.core.outlets.fitting import Together, fits, together
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.codecs import TRIED, Effort
-from yomikomi.core.recipes.plan import pixel_format_for
+from yomikomi.core.recipes.plan import pixel_format_of
 from yomikomi.core.recipes.rates import CappedQuality
 from yomikomi.core.recipes.recipe import Recipe, usual_recipes
 from yomikomi.core.treatment.chain import chain_for
@@ -66,8 +66,7 @@ class Footage:
 
     def made_with(self, recipe: Recipe) -> PictureFormat:
         """The pictures that a recipe's encoder gets."""
-        kind = pixel_format_for(recipe, bit_depth=self.reading.bit_depth, source=self.reading.pixel_format)
-        return chain_for(self.reading, self.treatment, pixel_format=kind).format
+        return chain_for(self.reading, self.treatment, pixel_format=pixel_format_of(recipe, self.reading)).format
 
     def recipes(self, effort: Effort, outlet: Outlet | None) -> tuple[Recipe, ...]:
         """Those tried at an effort: of all codecs of the plane, or of those that an outlet plays."""

@@ -18,7 +18,7 @@ from yomikomi.core.balance.spans import TreatedSpan, cuts_of
 from yomikomi.core.balance.trial import Trial, busiest_place, judge_for, run_trial, save_crop
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Complexity, Reading
-from yomikomi.core.recipes.plan import check_depth, pixel_format_for
+from yomikomi.core.recipes.plan import check_depth, pixel_format_of
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
@@ -118,7 +118,7 @@ class _Bench:
         spans: dict[str, tuple[TreatedSpan, DetailJudge]] = {}
         shown = segment.role in {"hardest", "whole"} and self.request.folder is not None
         for recipe in _middle_first(self.request.recipes) if first else self.request.recipes:
-            kind = pixel_format_for(recipe, bit_depth=self.reading.bit_depth, source=self.reading.pixel_format)
+            kind = pixel_format_of(recipe, self.reading)
             if kind not in spans:
                 spans = {kind: self._span(segment, kind)}
             span, judge = spans[kind]
@@ -144,7 +144,7 @@ class _Bench:
             if self._is_narrow(recipe):
                 self.done += 1
                 continue
-            kind = pixel_format_for(recipe, bit_depth=self.reading.bit_depth, source=self.reading.pixel_format)
+            kind = pixel_format_of(recipe, self.reading)
             if kind not in spans:
                 spans = {kind: self._span(segment, kind)}
             self._say(f"{recipe.words} on {number} of {len(self.plan.more)} more parts, to size the take")

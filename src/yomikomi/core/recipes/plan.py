@@ -15,6 +15,7 @@ from yomikomi.core.recipes.recipe import WIDE_RANGE, Recipe
 if TYPE_CHECKING:  # the window's first picture needs the tables, and nothing that decodes
     import av
 
+    from yomikomi.core.reading.models import Reading
     from yomikomi.core.treatment.format import PictureFormat
 
 # Profiles of VC-3's form for any size, by the library's names.
@@ -73,6 +74,11 @@ def pixel_format_for(recipe: Recipe, *, bit_depth: int, source: str = "") -> str
     if recipe.codec == "rdd36" and recipe.speed == "4444":
         return "yuv444p10le"
     return recipe.row.pixel_formats[1 if bit_depth > 8 else 0]
+
+
+def pixel_format_of(recipe: Recipe, reading: Reading) -> str:
+    """Of a take's pictures for a recipe's encoder."""
+    return pixel_format_for(recipe, bit_depth=reading.bit_depth, source=reading.pixel_format)
 
 
 def plan_for(recipe: Recipe, treated: PictureFormat, *, kbps: int | None = None, quality: float | None = None) -> EncoderPlan:

@@ -16,7 +16,7 @@ import av.container
 from yomikomi.core.balance.besides import other_bytes
 from yomikomi.core.balance.prediction import PredictRequest, nearest_quality
 from yomikomi.core.errors import UnfinishedError, UnreadableError
-from yomikomi.core.recipes.plan import EncoderPlan, check_depth, pixel_format_for, set_up
+from yomikomi.core.recipes.plan import EncoderPlan, check_depth, pixel_format_of, set_up
 from yomikomi.core.recipes.rates import TargetSize
 from yomikomi.core.recipes.sound import sound_layout
 from yomikomi.core.run.aiming import Aim
@@ -81,7 +81,7 @@ def chain_of(request: CopyRequest) -> Chain:
     """The treatment that a copy's pictures go through."""
     return chain_for(
         request.reading, request.treatment,
-        pixel_format=pixel_format_for(request.recipe, bit_depth=request.reading.bit_depth, source=request.reading.pixel_format),
+        pixel_format=pixel_format_of(request.recipe, request.reading),
         most_filled_s=None if request.fill_gaps else MOST_FILLED_S, path=request.path,
     )  # fmt: skip
 

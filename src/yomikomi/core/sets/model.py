@@ -8,12 +8,14 @@ from importlib import resources
 from pathlib import Path
 from typing import Literal
 
+from platformdirs import user_config_path
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.outlets.model import Outlet, outlets
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.steps import AnyStep
+from yomikomi.core.work.text import what_is_wrong
 
 # A file that is larger is no set.
 _LARGEST = 1_000_000
@@ -77,6 +79,11 @@ def shipped_sets() -> dict[str, CopySet]:
     return {one.key: one for one in found}
 
 
+def sets_folder() -> Path:
+    """Where a person's own sets lie."""
+    return user_config_path("yomikomi") / "sets"
+
+
 def read_set(path: Path) -> CopySet:
     """A set from a file; raises WrongUseError for what is none."""
     try:
@@ -86,9 +93,7 @@ def read_set(path: Path) -> CopySet:
     except OSError as error:
         raise WrongUseError(f"{path.name} cannot be read: {error.strerror}.", remedy="Name a file with a set.") from error
     except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "the whole of it"
-        raise WrongUseError(f"{path.name} is no set: {where}: {first['msg']}.", remedy="See: yomikomi sets --json") from error
+        raise WrongUseError(f"{path.name} is no set: {what_is_wrong(error)}.", remedy="See: yomikomi sets --json") from error
     for one in found.copies:
         one.recipe.check()
     return found

@@ -10,14 +10,13 @@ from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.balance.serving import Footage
 from yomikomi.core.balance.trials import TrialProgress
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.outlets.conforming import Violation
 from yomikomi.core.outlets.fitting import together
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.sets.model import CopySet, SetCopy
 from yomikomi.core.treatment.model import Treatment
-from yomikomi.core.treatment.steps import Deinterlace, Fields, Film
+from yomikomi.core.treatment.steps import Deinterlace, Fields
 from yomikomi.core.work import Reporter
 
 
@@ -49,21 +48,15 @@ def _planned(wanted: SetCopy, reading: Reading, treatment: Treatment) -> Planned
     added = tuple(Footage(reading, meant).added_by(reshaped)) if reshaped is not None else ()
     footage = Footage(reading, reshaped or meant)
     recipe, wrong = footage.fitting(wanted.recipe, common.outlet)
-    return PlannedCopy(wanted.name, recipe, footage.treatment, common.outlet, _words(wrong), added)
+    return PlannedCopy(wanted.name, recipe, footage.treatment, common.outlet, tuple(one.words for one in wrong), added)
 
 
 def _treated(wanted: SetCopy, treatment: Treatment) -> Treatment:
     if wanted.fields == "kept" and treatment.field_order is not None:
-        film = treatment.get(Film)
-        plain = treatment.lacking(film) if film is not None else treatment
-        treatment = plain.having(Fields(mode=Deinterlace.LEAVE, order=treatment.field_order))
+        treatment = treatment.having(Fields(mode=Deinterlace.LEAVE, order=treatment.field_order))
     for step in wanted.steps:
         treatment = treatment.having(step)
     return treatment
-
-
-def _words(wrong: tuple[Violation, ...]) -> tuple[str, ...]:
-    return tuple(one.words for one in wrong)
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from pydantic import ValidationError
 
 # Control characters, which a terminal would obey; those that change the direction of writing; stand-ins for bytes that are no text;
 # what is assigned to nothing; separators of lines and paragraphs.
@@ -39,3 +43,10 @@ def capital(words: str) -> str:
 def shortened(words: str, most: int = 60) -> str:
     """The beginning of what somebody typed, for a message about it."""
     return words if len(words) <= most else f"{words[:most]}…"
+
+
+def what_is_wrong(error: ValidationError) -> str:
+    """The first thing that a document was refused for: where it stands, and why."""
+    first = error.errors()[0]
+    where = ".".join(str(part) for part in first["loc"]) or "the whole of it"
+    return f"{where}: {first['msg']}"

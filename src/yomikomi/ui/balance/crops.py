@@ -67,7 +67,7 @@ class Crops(QWidget):
         other = min(
             others, key=lambda p: (p.recipe.codec == recipe.codec, abs(p.size_bytes.expected - near.size_bytes.expected)), default=near
         )
-        hard = next((s for s in trials.segments if s.role in {"hardest", "whole"}), trials.segments[0])
+        hard = trials.hardest
         self.head.setText(f"Hardest moment, {frame_clock(hard.first_frame + hard.frames // 2, rate)} · same place, 1:1 pixels")
         self.all[0].put(folder / (trials.source_crop or ""), "treated take", "")
         for crop, point in ((self.all[1], near), (self.all[2], other)):

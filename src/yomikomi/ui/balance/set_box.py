@@ -5,14 +5,13 @@ from __future__ import annotations
 import shutil
 from collections.abc import Callable
 
-from platformdirs import user_config_path
 from PySide6.QtWidgets import QComboBox, QDialog, QHeaderView, QProgressBar, QTableWidget, QTableWidgetItem, QWidget
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.sentences import seen_words
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.sets.model import CopySet, all_sets
+from yomikomi.core.sets.model import CopySet, all_sets, sets_folder
 from yomikomi.core.sets.planning import PlannedCopy, SetProgress, SetRequest, plan_set, predict_set
 from yomikomi.core.sets.sentences import SET_HEADINGS, set_headline, set_row
 from yomikomi.core.work import Job
@@ -32,7 +31,7 @@ class SetBox(QDialog):
     ) -> None:
         super().__init__(parent)
         self._state, self._view, self._ask = state, view, ask
-        self._sets: list[CopySet] = list(all_sets(user_config_path("yomikomi") / _SUBJECT).values())
+        self._sets: list[CopySet] = list(all_sets(sets_folder()).values())
         self.planned: list[PlannedCopy] = []
         self.predicted: list[Prediction | None] = []
         self.job: Job | None = None
