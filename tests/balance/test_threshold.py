@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from scipy.stats import norm
+from scipy.special import ndtr
 
 from yomikomi.core.balance.threshold import FEWEST_ROUNDS, MOST_ROUNDS, BlindTest, Round
 
@@ -17,7 +17,7 @@ def _sit(place: float, breadth: float, seed: int, *, lapses: float = 0.02) -> Bl
     test = BlindTest(LEVELS)
     while not test.over:
         level = LEVELS[test.next_level()]
-        sees = rng.random() < norm.cdf((place - level) / breadth)
+        sees = rng.random() < ndtr((place - level) / breadth)
         right = (sees or rng.random() < 0.5) != (rng.random() < lapses)
         test = test.after(Round(level, bool(right)))
     return test

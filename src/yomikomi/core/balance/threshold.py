@@ -10,10 +10,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import ndtr
 from scipy.stats import binom, norm
 
 # Thresholds looked at, dB of detail kept; where most people are expected, and how surely.
@@ -22,6 +23,9 @@ _EXPECTED, _SPREAD = 41.0, 7.0
 # Breadths of the fall, dB; answers that are wrong by accident.
 _BREADTHS = np.array([1.0, 2.0, 3.5])
 _LAPSES = 0.03
+# What is believed before the first answer of each threshold and breadth, shape=(places, breadths), sums to 1.
+_PRIOR = np.repeat(norm.pdf(_PLACES, _EXPECTED, _SPREAD)[:, None], len(_BREADTHS), axis=1)
+_PRIOR /= _PRIOR.sum()
 # Rounds: not before, not after; and how sure is sure enough, dB to either side.
 FEWEST_ROUNDS, MOST_ROUNDS = 16, 48
 _SURE_DB = 1.5
@@ -64,14 +68,20 @@ class Threshold:
 class BlindTest:
     """``levels``: detail kept of the copies that can be shown, dB, any order; at least two."""
 
-    def __init__(self, levels: Sequence[float], rounds: Sequence[Round] = ()) -> None:
+    def __init__(self, levels: Sequence[float]) -> None:
         if len(levels) < 2:
             raise ValueError("a threshold lies between copies")
         self.levels = tuple(levels)
-        self.rounds = tuple(rounds)
+        self.rounds: tuple[Round, ...] = ()
+        self._belief = _PRIOR
 
     def after(self, answer: Round) -> BlindTest:
-        return BlindTest(self.levels, (*self.rounds, answer))
+        test = BlindTest(self.levels)
+        test.rounds = (*self.rounds, answer)
+        right = _right(answer.detail_db)
+        belief = self._belief * (right if answer.right else 1 - right)
+        test._belief = belief / belief.sum()
+        return test
 
     @property
     def over(self) -> bool:
@@ -79,16 +89,6 @@ class BlindTest:
             return False
         found = self.threshold
         return len(self.rounds) >= MOST_ROUNDS or found.high - found.low <= 2 * _SURE_DB
-
-    @cached_property
-    def _belief(self) -> NDArray[np.float64]:
-        """Of each threshold and breadth, shape=(places, breadths), sums to 1."""
-        belief = np.repeat(norm.pdf(_PLACES, _EXPECTED, _SPREAD)[:, None], len(_BREADTHS), axis=1)
-        for one in self.rounds:
-            right = _right(one.detail_db)
-            belief = belief * (right if one.right else 1 - right)
-            belief /= belief.sum()
-        return np.asarray(belief / belief.sum())
 
     def next_level(self) -> int:
         """Which of the levels to show: that whose answer leaves least in doubt."""
@@ -101,7 +101,7 @@ class BlindTest:
 
         return int(np.argmin([doubt(level) for level in self.levels]))
 
-    @property
+    @cached_property
     def threshold(self) -> Threshold:
         places = self._belief.sum(axis=1)
         sums = np.cumsum(places)
@@ -111,9 +111,10 @@ class BlindTest:
         return Threshold(middle, low, high, len(below), sum(below), chance)
 
 
+@lru_cache(maxsize=64)
 def _right(level: float) -> NDArray[np.float64]:
     """How often a person of each threshold and breadth is right, shape=(places, breadths), 0…1."""
-    seen = norm.cdf((_PLACES[:, None] - level) / _BREADTHS[None, :])
+    seen = ndtr((_PLACES[:, None] - level) / _BREADTHS[None, :])
     return np.asarray(_LAPSES / 2 + (1 - _LAPSES) * (0.5 + 0.5 * seen))
 
 
