@@ -105,7 +105,7 @@ def noisy(frames: Iterable[Luma], sigma: float, seed: int = 7) -> list[Luma]:
 
 @lru_cache(maxsize=2)
 def _noise_store(seed: int) -> NDArray[np.float32]:
-    return np.random.default_rng([seed, 1]).standard_normal(1 << 23, dtype=np.float32)
+    return np.random.default_rng([seed, 1]).standard_normal(1 << 22, dtype=np.float32)
 
 
 def write_clip(

@@ -52,7 +52,7 @@ def test_injected_repeats_are_found_in_a_noisy_tape() -> None:
 def test_a_faultless_source_gets_no_mark() -> None:
     """A disc with a cut at frame 144 after a scene that stands nearly still: what ends there repeats nothing. (Ten minutes of every
     simulated source: python -m bench marks.)"""
-    assert _judged(replace(DISC, seconds=7.0), 200).repeats == []
+    assert _judged(replace(DISC, seconds=5.4), 150).repeats == []
     swallowed = Faults.scattered("swallowed", frames=60, count=3, seed=9)  # no number tells of them, and nothing else does
     assert _judged(FaultySpec(_TAPE, swallowed), 50).repeats == []
 
@@ -149,7 +149,7 @@ def test_clocks_that_part_are_measured(ppm: float) -> None:
 
 
 def test_a_fast_sound_clock_is_seen_through_the_whole_pass(tmp_path: Path) -> None:
-    spec = FaultySpec(replace(SMALL, seconds=16), Faults(sound_ppm=400))
+    spec = FaultySpec(replace(SMALL, seconds=12), Faults(sound_ppm=400))
     captured(spec, tmp_path / "take.mkv", record_as=RecordAs(codec="uncompressed"))
     _, end = read_health(tmp_path / "take.mkv")
     assert end is not None

@@ -59,7 +59,7 @@ def test_flash_and_beep_through_a_tape_bottom_field_first(tmp_path: Path) -> Non
     assert _sync(spec, tmp_path).offset_ms == pytest.approx(-150, abs=2.0)
 
 
-@pytest.mark.parametrize("offset", [-400.0, -55.0, 130.0, 400.0])
+@pytest.mark.parametrize("offset", [-400.0, 130.0])
 def test_claps_within_ten_milliseconds(offset: float, tmp_path: Path) -> None:
     result = _sync(SyncTestSpec("clap", offset, seconds=9, seed=int(abs(offset)) + 1), tmp_path)
     assert result.kind == "clap"

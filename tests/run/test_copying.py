@@ -55,8 +55,7 @@ def _read(path: Path) -> Reading:
     ("codec", "quality", "speed", "container", "sound", "deinterlace"),
     [
         ("h264", 22, "ultrafast", "mp4", "aac", Deinterlace.DOUBLE), ("h264", 22, "ultrafast", "mkv", "opus", Deinterlace.LEAVE),
-        ("hevc", 26, "ultrafast", "mp4", "aac", Deinterlace.SINGLE), ("av1", 40, "12", "mkv", "opus", Deinterlace.DOUBLE),
-        ("av1", 40, "12", "mp4", "aac", Deinterlace.SINGLE), ("hevc", 26, "ultrafast", "mkv", "aac", Deinterlace.DOUBLE),
+        ("hevc", 26, "ultrafast", "mp4", "aac", Deinterlace.SINGLE), ("av1", 40, "12", "mkv", "opus", Deinterlace.SINGLE),
     ],
 )  # fmt: skip
 def test_every_kind_of_copy_is_made_and_proven(
@@ -95,7 +94,7 @@ def test_the_copy_looks_like_the_treated_take(tmp_path: Path) -> None:
     assert np.mean([psnr(a, b) for a, b in list(zip(found, pictures, strict=True))[4:46]]) > 34
 
 
-@pytest.mark.parametrize("each", [2, 3, 4, 7])
+@pytest.mark.parametrize("each", [2, 7])
 def test_a_copy_has_as_many_frames_as_the_preview_and_the_trials_count(
     tmp_path: Path, short_tape: Path, short_reading: Reading, each: int
 ) -> None:

@@ -80,7 +80,7 @@ def test_every_packet_comes_over(tmp_path: Path, ending: str, video: str, audio:
     assert again.duration_seconds == pytest.approx(reading.duration_seconds, abs=0.05)
 
 
-@pytest.mark.parametrize(("container", "turned"), [("mp4", 90), ("mp4", 180), ("mp4", 270), ("mkv", 90), ("mov", 270)])
+@pytest.mark.parametrize(("container", "turned"), [("mp4", 90), ("mp4", 180), ("mov", 270)])
 def test_an_upright_telephone_stays_upright(tmp_path: Path, container: str, turned: int) -> None:
     source = _file(tmp_path / "source.mp4", turned=turned)
     reading = read(ReadRequest(source, complexity=False), SilentReporter())

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 
 from yomikomi.core.reading.sight import Field, Sight
 
@@ -98,21 +99,21 @@ def _echoes(picture: Field, flow: Field) -> list[_Row]:
     flow : ndarray [shape=(lines, columns, 2), float32, samples a frame: to the right, down]
     """
     found: list[tuple[Field, Field, float]] = []
-    step = _SIDE // 2
-    for y in range(0, picture.shape[0] - _SIDE + 1, step):
-        for x in range(0, picture.shape[1] - _SIDE + 1, step):
-            move = flow[y : y + _SIDE : 4, x : x + _SIDE : 4].reshape(-1, 2)
-            middle = np.median(move, axis=0)
-            pace = float(np.hypot(*middle))
-            if not _LEAST_MOVE <= pace <= _MOST_MOVE:
-                continue
-            if np.mean(np.hypot(*(move - middle).T) < _STRAY_PART * pace + _STRAY) < 0.7:
-                continue
-            block = picture[y : y + _SIDE, x : x + _SIDE]
-            along = np.diff(block, axis=int(abs(middle[0]) > abs(middle[1])))
-            if float((along * along).mean()) > _LEAST_DETAIL:
-                rolls = abs(middle[0]) < _ROLL and abs(middle[1] / 2 - round(middle[1] / 2)) < _ROLL
-                found.append((block, middle, float(rolls)))
+    step, thin = _SIDE // 2, 4
+    # Of every block the motion at one sample in sixteen, all of them at once: shape=(blocks down, blocks across, 2, samples).
+    windows = sliding_window_view(flow[::thin, ::thin], (_SIDE // thin, _SIDE // thin), axis=(0, 1))[:: step // thin, :: step // thin]
+    windows = windows[: (picture.shape[0] - _SIDE) // step + 1, : (picture.shape[1] - _SIDE) // step + 1]
+    moves = windows.reshape(*windows.shape[:3], -1)
+    middles = np.median(moves, axis=3)
+    paces = np.hypot(middles[..., 0], middles[..., 1])
+    strays = np.hypot(*np.moveaxis(moves - middles[..., None], 2, 0)) >= _STRAY_PART * paces[..., None] + _STRAY
+    steady = (_LEAST_MOVE <= paces) & (paces <= _MOST_MOVE) & (strays.mean(axis=2) <= 0.3)
+    for row, column in np.argwhere(steady):
+        block, middle = picture[row * step :, column * step :][:_SIDE, :_SIDE], middles[row, column]
+        along = np.diff(block, axis=int(abs(middle[0]) > abs(middle[1])))
+        if float((along * along).mean()) > _LEAST_DETAIL:
+            rolls = abs(middle[0]) < _ROLL and abs(middle[1] / 2 - round(middle[1] / 2)) < _ROLL
+            found.append((block, middle, float(rolls)))
     some = found[:: max(1, -(-len(found) // _MOST_BLOCKS_A_LOOK))]
     return [(*_echo(block, middle), rolls) for block, middle, rolls in some]
 
