@@ -107,7 +107,7 @@ def _echoes(picture: Field, flow: Field) -> list[_Row]:
     middles = np.median(moves, axis=3)
     paces = np.hypot(middles[..., 0], middles[..., 1])
     strays = np.hypot(*np.moveaxis(moves - middles[..., None], 2, 0)) >= _STRAY_PART * paces[..., None] + _STRAY
-    steady = (_LEAST_MOVE <= paces) & (paces <= _MOST_MOVE) & (strays.mean(axis=2) <= 0.3)
+    steady = (paces >= _LEAST_MOVE) & (paces <= _MOST_MOVE) & (strays.mean(axis=2) <= 0.3)
     for row, column in np.argwhere(steady):
         block, middle = picture[row * step :, column * step :][:_SIDE, :_SIDE], middles[row, column]
         along = np.diff(block, axis=int(abs(middle[0]) > abs(middle[1])))
