@@ -14,7 +14,7 @@ from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.recipe import recipe_for
 
 
-def _point(codec: str, quality: int, size: float, db: float, seconds: float = 60.0) -> TrialPoint:
+def tried_point(codec: str, quality: int, size: float, db: float, seconds: float = 60.0) -> TrialPoint:
     return TrialPoint(
         recipe=recipe_for(codec, quality), size_bytes=Estimate(expected=size, low=size * 0.9, high=size * 1.1), ssim_db=db / 2,
         psnr_db=db + 20, detail=Detail(television=db, desk=db - 2, phone=db + 1, noise_kept=0.5),
@@ -22,7 +22,7 @@ def _point(codec: str, quality: int, size: float, db: float, seconds: float = 60
     )  # fmt: skip
 
 
-def _trials(points: list[TrialPoint]) -> TrialSet:
+def tried_set(points: list[TrialPoint]) -> TrialSet:
     return TrialSet(
         deinterlace="double", field_order="tff", rate="60000/1001", frames=6000, duration_seconds=100, sound_bytes=0,
         segments=[TriedSegment(first_frame=0, frames=30, role="hardest")], whole=False, points=points, trial_seconds=9,
@@ -30,10 +30,10 @@ def _trials(points: list[TrialPoint]) -> TrialSet:
 
 
 PLANE = plane_points(
-    _trials(
-        [_point("h264", q, 8e7 * 0.86 ** (q - 17), 50 - 0.75 * (q - 17), 50 - q / 4) for q in (17, 20, 24, 29)]
-        + [_point("hevc", q, 5e7 * 0.86 ** (q - 19), 49 - 0.75 * (q - 19), 140) for q in (19, 22, 26, 32)]
-        + [_point("av1", q, 4e7 * 0.93 ** (q - 16), 48.8 - 0.36 * (q - 16), 200) for q in (16, 28, 36, 48)]
+    tried_set(
+        [tried_point("h264", q, 8e7 * 0.86 ** (q - 17), 50 - 0.75 * (q - 17), 50 - q / 4) for q in (17, 20, 24, 29)]
+        + [tried_point("hevc", q, 5e7 * 0.86 ** (q - 19), 49 - 0.75 * (q - 19), 140) for q in (19, 22, 26, 32)]
+        + [tried_point("av1", q, 4e7 * 0.93 ** (q - 16), 48.8 - 0.36 * (q - 16), 200) for q in (16, 28, 36, 48)]
     )
 )
 
@@ -56,11 +56,11 @@ def test_curves_pass_through_what_was_measured_and_nothing_lies_outside() -> Non
 
 
 def test_one_and_two_probes_do() -> None:
-    one = plane_points(_trials([_point("h264", 20, 1e7, 15)]))["h264"]
+    one = plane_points(tried_set([tried_point("h264", 20, 1e7, 15)]))["h264"]
     assert [p.size for p in one] == [1e7]
-    two = plane_points(_trials([_point("h264", 20, 1e7, 15), _point("h264", 24, 5e6, 13)]))["h264"]
+    two = plane_points(tried_set([tried_point("h264", 20, 1e7, 15), tried_point("h264", 24, 5e6, 13)]))["h264"]
     assert [round(p.fidelity, 2) for p in two] == [15, 14.5, 14, 13.5, 13]
-    assert plane_points(_trials([])) == {}
+    assert plane_points(tried_set([])) == {}
 
 
 def test_the_best_under_a_limit_is_the_best_and_stays_under_it() -> None:
@@ -92,7 +92,7 @@ def test_the_smallest_at_the_fidelity_that_is_wanted() -> None:
 
 
 def test_where_nothing_reaches_what_is_wanted_the_nearest_is_offered() -> None:
-    poor = plane_points(_trials([_point("h264", q, 8e6 * 0.8 ** (q - 29), 39 - (q - 29)) for q in (29, 33)]))
+    poor = plane_points(tried_set([tried_point("h264", q, 8e6 * 0.8 ** (q - 29), 39 - (q - 29)) for q in (29, 33)]))
     found = choices(poor, limit_bytes=None)
     assert [(c.key, c.point.fidelity) for c in found] == [("best", 39)]
     assert "None of the tried recipes reaches “no visible difference”" in found[0].why
@@ -109,11 +109,11 @@ def test_what_is_no_smaller_than_the_take_itself_is_not_offered() -> None:
 
 
 def test_the_way_of_watching_decides() -> None:
-    trials = _trials([_point("h264", q, 8e6 * 0.8 ** (q - 20), 45 - (q - 20)) for q in (20, 26)])
+    trials = tried_set([tried_point("h264", q, 8e6 * 0.8 ** (q - 20), 45 - (q - 20)) for q in (20, 26)])
     seen = {viewing: plane_points(trials, viewing)["h264"][0].prediction.fidelity for viewing in VIEWINGS}
     assert {viewing: one.step for viewing, one in seen.items() if one} == {"television": "none", "desk": "barely", "phone": "none"}
     unjudged = trials.points[0].model_copy(update={"detail": None})
-    assert plane_points(_trials([unjudged])) == {}  # of older sets nothing is shown as if it were measured
+    assert plane_points(tried_set([unjudged])) == {}  # of older sets nothing is shown as if it were measured
 
 
 def test_no_plane_no_choice() -> None:

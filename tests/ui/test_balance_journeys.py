@@ -40,8 +40,10 @@ def in_balance(window: MainWindow, qtbot: QtBot, clip: Path, *, outlets: Sequenc
     """A file brought to the shelf, read, treated as its fields want it, for chosen outlets; ``trials``: they begin by themselves."""
     shelf = window.station("shelf")
     assert isinstance(shelf, ShelfStation)
+    known = {view.id for view in window.state.carriers}
     shelf.bringing.bring([clip])
-    qtbot.waitUntil(lambda: bool(window.state.carriers) and view_of(window).judged is not None, timeout=LONG)
+    qtbot.waitUntil(lambda: bool(window.state.carriers) and view_of(window).id not in known, timeout=LONG)
+    qtbot.waitUntil(lambda: view_of(window).judged is not None, timeout=LONG)
     reading, take = view_of(window).judged, view_of(window).take
     assert reading is not None
     assert take is not None

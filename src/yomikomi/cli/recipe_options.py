@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, Annotated, Literal
 import typer
 
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.work.text import what_is_wrong
 
 if TYPE_CHECKING:
     from yomikomi.core.outlets.model import Outlet
@@ -78,12 +77,13 @@ def named_recipe(
     from pydantic import ValidationError
 
     from yomikomi.core.outlets.adapting import codecs_for
+    from yomikomi.core.recipes.documents import read_recipe
     from yomikomi.core.recipes.rates import Untouched
     from yomikomi.core.recipes.recipe import codec_named, recipe_with
     from yomikomi.core.recipes.sound import SOUND_CODECS
 
     if recipe is not None:
-        return _from_file(recipe)
+        return read_recipe(recipe)
     if untouched:
         if codec is not None or any(value is not None for value in (quality, average, target_size, constant)) or lossless:
             raise WrongUseError("Untouched, nothing is encoded.", remedy="Leave --codec and what rules the rate out.")
@@ -202,18 +202,3 @@ def _bytes(words: str) -> int:
     if found is None or found < 10_000:
         raise WrongUseError(f"{words!r} is no size.", remedy="Write it as 700MB or 4GB.")
     return round(found)
-
-
-def _from_file(path: Path) -> Recipe:
-    from pydantic import ValidationError
-
-    from yomikomi.core.recipes.recipe import Recipe
-
-    try:
-        found = Recipe.model_validate_json(path.read_bytes())
-    except OSError as error:
-        raise WrongUseError(f"{path.name} cannot be read: {error.strerror}.", remedy="Name a file with a recipe.") from error
-    except ValidationError as error:
-        raise WrongUseError(f"{path.name} is no recipe: {what_is_wrong(error)}.", remedy="yomikomi predict --json prints one.") from error
-    found.check()
-    return found

@@ -18,7 +18,7 @@ _TELLING_DB, _WORTH_DB = 0.05, 0.15
 @dataclass(frozen=True)
 class Choice:
     """``key``: untouched, best (under the limit, or of all where none reaches what is wanted), fills (the limit), smallest (that reaches
-    what is wanted) or soonest."""
+    what is wanted), soonest, by hand or last."""
 
     key: str
     title: str

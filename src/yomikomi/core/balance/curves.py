@@ -6,7 +6,7 @@ keep the noise. Shape-preserving cubics through the points follow that bend with
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,6 +15,8 @@ from scipy.interpolate import PchipInterpolator
 from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, Quality, TrialPoint, TrialSet
 from yomikomi.core.balance.viewing import Viewing
 
+# Curves that share less say nothing of each other, decibels.
+_SHARED_DB = 2.0
 # Nine of ten sizes between four probes lie this near to the curve (measured on tape, disc and clean material).
 _BETWEEN = 0.05
 
@@ -79,6 +81,28 @@ def _curve(points: list[TrialPoint], trials: TrialSet, viewing: Viewing) -> list
             trial_seconds=trials.trial_seconds,
         )
         found.append(PlanePoint(prediction))
+    return found
+
+
+def bytes_against(curve: Sequence[PlanePoint], other: Sequence[PlanePoint]) -> float | None:
+    """How many more bytes a curve takes than another for the same detail, as a part, on the mean of the logarithms over the detail that
+    both reach; None where they share less than :data:`_SHARED_DB`. (The mean of Bjontegaard, ITU-T VCEG-M33, with shape-preserving
+    cubics.)"""
+    rising = [_rising(one) for one in (curve, other)]
+    low, high = max(one[0].fidelity for one in rising), min(one[-1].fidelity for one in rising)
+    if high - low < _SHARED_DB:
+        return None
+    through = [PchipInterpolator([p.fidelity for p in one], np.log([p.size for p in one])) for one in rising]
+    means = [float(one.integrate(low, high)) / (high - low) for one in through]
+    return float(np.exp(means[0] - means[1]) - 1)
+
+
+def _rising(curve: Sequence[PlanePoint]) -> list[PlanePoint]:
+    """From the smallest on, those that keep more than every smaller one: trials scatter a little."""
+    found: list[PlanePoint] = []
+    for point in sorted(curve, key=lambda p: p.size):
+        if not found or point.fidelity > found[-1].fidelity + 1e-6:
+            found.append(point)
     return found
 
 

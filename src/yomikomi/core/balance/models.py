@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Literal
 
@@ -27,6 +28,20 @@ class Estimate(Document):
     expected: float
     low: float
     high: float
+
+    def plus(self, other: Estimate) -> Estimate:
+        """Of two things that err apart, together."""
+        expected = self.expected + other.expected
+        down = math.hypot(self.expected - self.low, other.expected - other.low)
+        up = math.hypot(self.high - self.expected, other.high - other.expected)
+        return Estimate(expected=expected, low=expected - down, high=expected + up)
+
+    def less(self, other: Estimate) -> Estimate:
+        """What is left of the whole without one of its parts."""
+        expected = self.expected - other.expected
+        down = (self.expected - self.low) ** 2 - (other.expected - other.low) ** 2
+        up = (self.high - self.expected) ** 2 - (other.high - other.expected) ** 2
+        return Estimate(expected=expected, low=expected - math.sqrt(max(0.0, down)), high=expected + math.sqrt(max(0.0, up)))
 
     def moved(self, factor: float, width: float) -> Estimate:
         """All of it times a factor, and so many times as wide to both sides, as logarithms."""

@@ -8,7 +8,7 @@ from functools import cached_property
 
 from yomikomi.core.balance import sentences
 from yomikomi.core.balance.choice import Choice, choices, smallest_possible
-from yomikomi.core.balance.curves import PlanePoint, plane_points
+from yomikomi.core.balance.curves import PlanePoint, bytes_against, plane_points
 from yomikomi.core.balance.learning import Lesson
 from yomikomi.core.balance.leaving import WATCHED
 from yomikomi.core.balance.models import TrialSet
@@ -40,6 +40,7 @@ class Offer:
     trials : the newest, None where there are none. ``lessons``: of earlier copies, by codec.
     own : the take's own streams as a copy, None where they are none for this.
     take_bytes : size of the take's file.
+    by_hand : settings that a person made, with what they come to. ``last``: those of the last copy, on this footage.
     """
 
     wanted: Wanted
@@ -49,6 +50,8 @@ class Offer:
     take_bytes: int | None = None
     read: bool = False
     lessons: Mapping[str, Lesson] = field(default_factory=dict)
+    by_hand: PlanePoint | None = None
+    last: PlanePoint | None = None
 
     @property
     def outlet(self) -> Outlet | None:
@@ -110,18 +113,33 @@ class Offer:
 
     @cached_property
     def choices(self) -> list[Choice]:
-        return choices(
+        found = choices(
             self.served.plane, limit_bytes=self.limit_bytes, wanted=self.wanted.fidelity, own_bytes=self.own_bytes, as_it_is=self.own,
             codec=self.codec_words,
         )  # fmt: skip
+        if self.by_hand is not None:
+            found.append(Choice("by hand", sentences.BY_HAND, self.by_hand, sentences.WHY_BY_HAND))
+        if self.last is not None and all(one.point.prediction.recipe != self.last.prediction.recipe for one in found):
+            found.append(Choice("last", sentences.AS_LAST, self.last, sentences.WHY_AS_LAST))
+        return found
+
+    @cached_property
+    def curve_names(self) -> dict[str, str]:
+        """Of the codecs on the plane, with what they need at the same fidelity as the one that plays nearly everywhere."""
+        plane = self.served.plane
+        base = plane.get("h264")
+        shares = {codec: bytes_against(curve, base) if base and codec != "h264" else None for codec, curve in plane.items()}
+        return {codec: sentences.curve_name(codec, share) for codec, share in shares.items()}
 
     def same(self, picked: PlanePoint | None) -> PlanePoint | None:
         """The point of another offer in this one; None where it is not offered any more."""
         offered = [*(point for curve in self.served.plane.values() for point in curve), *(choice.point for choice in self.choices)]
         if picked is None:
             return None
-        wanted = _known_by(picked)
-        return next((point for point in offered if _known_by(point) == wanted), None)
+        wanted, recipe = _known_by(picked), picked.prediction.recipe
+        # What a person set by hand may differ from a point of the plane in its sound alone.
+        exact = (point for point in reversed(offered) if point.prediction.recipe == recipe)
+        return next(exact, None) or next((point for point in offered if _known_by(point) == wanted), None)
 
     def words(self, picked: PlanePoint | None, *, running: bool) -> tuple[str, str]:
         """The sentence at the head, and its basis. ``running``: trials are."""
@@ -130,6 +148,8 @@ class Offer:
             return sentences.nothing_in_common(served.together.conflicts, served.together.alone)
         if picked is not None and picked.prediction.recipe.untouched and not running:
             return sentences.untouched_headline(self.codec_words, picked.size, tried=trials is not None)
+        if picked is not None and self.by_hand is not None and picked.prediction.recipe == self.by_hand.prediction.recipe:
+            return sentences.by_hand_headline(picked.prediction, named=True)
         if self.footage is not None and outlet is not None and self.reshaped is not None:
             return sentences.pictures_do_not_fit(self.footage.shape_violations(outlet), self.footage.added_by(self.reshaped))
         if self.footage is None or trials is None:

@@ -51,12 +51,12 @@ def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
     recipe = request.recipe
     if recipe.untouched:
         return untouched_prediction(request.reading, request.treatment, recipe, request.viewing)
-    meant = _meant_bytes(request)
+    meant = meant_bytes(request.reading, request.treatment, recipe)
     if meant is None or not recipe.row.probes:
         tried = _trials(request, (recipe,), request.segments, request.more, reporter)
         found = tried.points[0].prediction(tried, viewing=request.viewing)
         return found if meant is None else found.model_copy(update={"size_bytes": _hit(meant, recipe)})
-    return _aimed(nearest_quality(request, meant, reporter), recipe, meant)
+    return aimed(nearest_quality(request, meant, reporter), recipe, meant)
 
 
 def nearest_quality(request: PredictRequest, size_bytes: float, reporter: Reporter) -> Prediction:
@@ -68,10 +68,11 @@ def nearest_quality(request: PredictRequest, size_bytes: float, reporter: Report
 
 def sized_prediction(near: Prediction, rate: TargetSize) -> Prediction:
     """Of the same codec at a size: ``near`` is what constant quality comes nearest to it."""
-    return _aimed(near, near.recipe.model_copy(update={"rate": rate}), SIZE_AIM * rate.size_bytes)
+    return aimed(near, near.recipe.model_copy(update={"rate": rate}), SIZE_AIM * rate.size_bytes)
 
 
-def _aimed(near: Prediction, recipe: Recipe, meant: float) -> Prediction:
+def aimed(near: Prediction, recipe: Recipe, meant: float) -> Prediction:
+    """Of a recipe that hits ``meant`` bytes: it looks like constant quality of that size."""
     time = near.encode_seconds
     # What a codec without two passes is encoded again for: twice at the least.
     factor = 1.0 if isinstance(recipe.rate, ConstantRate) or getattr(recipe.rate, "passes", 2) == 1 else _TWO_PASSES
@@ -98,10 +99,10 @@ def _trials(request: PredictRequest, recipes: tuple[Recipe, ...], segments: int,
     return run_trials(TrialRequest(request.path, request.reading, request.treatment, recipes, segments, more), reporter)
 
 
-def _meant_bytes(request: PredictRequest) -> float | None:
-    """Of the whole file, where the recipe says it."""
-    rate = request.recipe.rate
-    other = other_bytes(request.reading, request.treatment, request.recipe)
+def meant_bytes(reading: Reading, treatment: Treatment, recipe: Recipe) -> float | None:
+    """Of the whole file, where the recipe says it; raises WrongUseError for a size that the sound alone exceeds."""
+    rate = recipe.rate
+    other = other_bytes(reading, treatment, recipe)
     if isinstance(rate, TargetSize):
         if rate.size_bytes <= other:
             raise WrongUseError(
@@ -110,7 +111,7 @@ def _meant_bytes(request: PredictRequest) -> float | None:
             )
         return SIZE_AIM * rate.size_bytes
     if isinstance(rate, AverageRate | ConstantRate):
-        return rate.kbps * 125 * length_of(request.reading, request.treatment) + other
+        return rate.kbps * 125 * length_of(reading, treatment) + other
     return None
 
 

@@ -6,15 +6,16 @@ from collections.abc import Mapping, Sequence
 
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.machine import was_disturbed
-from yomikomi.core.balance.models import Fidelity, TrialSet
+from yomikomi.core.balance.models import Fidelity, Prediction, TrialSet
 from yomikomi.core.balance.threshold import Threshold
 from yomikomi.core.balance.viewing import WORDS as VIEWING_WORDS
 from yomikomi.core.balance.viewing import FidelityStep, step_of
 from yomikomi.core.outlets.conforming import Violation
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.codecs import CODECS
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.video.timecode import spoken
-from yomikomi.core.video.units import counted, size_text
+from yomikomi.core.video.units import bit_rate_text, counted, size_text
 from yomikomi.core.work.text import capital
 
 TRIALS_STOPPED = "Trials stopped; what was measured so far is kept."
@@ -147,6 +148,11 @@ UNTOUCHED = "As it is, without recompression"
 SMALLEST, FASTEST, BEST_TRIED = "Smallest at this fidelity", "Fastest at this fidelity", "Highest fidelity tried"
 
 
+BY_HAND, AS_LAST = "Set by hand", "As last time"
+WHY_BY_HAND = "The settings that you made."
+WHY_AS_LAST = "The settings of the last copy that was put into the run."
+
+
 def best_under(limit_bytes: float) -> str:
     return f"Best under {size_text(limit_bytes)}"
 
@@ -193,3 +199,82 @@ def why_smallest(wanted: FidelityStep, other: tuple[str, float] | None) -> str:
 
 def why_fastest(wanted: FidelityStep) -> str:
     return f"The fastest to encode of all that keep at least {wanted.least:.0f} dB of detail."
+
+
+# Settings by hand.
+
+NOT_READ = "Read the take and choose its treatment first."
+USUAL_SD = "Usual for standard definition"
+COMFORTABLE_SD = "Comfortable for standard definition"
+LEAST_SD = "The least for detailed pictures"
+TELEVISION_HD = "Accepted by many for high definition on television"
+
+
+def does_not_fit(outlet: Outlet, violation: Violation) -> str:
+    return f"Does not play at {outlet.words}: {violation.words}."
+
+
+def above_the_source(kbps: float, source_kbps: float) -> str:
+    rates = f"{bit_rate_text(1000 * kbps)} asked for, {bit_rate_text(1000 * source_kbps)} in the take"
+    return f"A rate above the take's own gains nothing: {rates}."
+
+
+def larger_than_the_source(size: float) -> str:
+    return f"{size_text(size)} is larger than the take itself, and can only look worse."
+
+
+def one_pass(*, short: bool) -> str:
+    missed = ", on a take as short as this by up to a third" if short else ""
+    return f"One pass may miss its average{missed}; two hold it within 2 %."
+
+
+def codec_not_tried(recipe: Recipe) -> str:
+    return f"{recipe.row.words} was not tried on this take."
+
+
+def effort_not_tried(recipe: Recipe, tried: Recipe) -> str:
+    return f"{recipe.row.words} was tried with {tried.speed_words or 'one effort'}, not with {recipe.speed_words}."
+
+
+def keys_not_tried(tried: Recipe) -> str:
+    return f"Trials had key pictures at most {tried.key_seconds:g} s apart."
+
+
+def quality_not_tried(recipe: Recipe, tried: Sequence[Recipe]) -> str:
+    known = sorted(one.level for one in tried if one.quality is not None)
+    if not known or recipe.quality is None or not recipe.row.highest_quality_number:
+        return f"{recipe.words} was not tried on this take."
+    return f"Quality {known[0]} to {known[-1]} was tried, not {recipe.quality}."
+
+
+def size_not_tried(size: float, least: float, most: float) -> str:
+    return f"{size_text(size)} is asked for; what was tried takes {size_text(least)} to {size_text(most)}."
+
+
+def by_hand_headline(told: Prediction | None, *, reason: str = "", wrong: str = "", named: bool = False) -> tuple[str, str]:
+    """Of a recipe that is set by hand. ``reason``: why nothing is told; ``wrong``: what does not go together; ``named``: with its name."""
+    if wrong:
+        return "These settings do not go together.", wrong
+    if told is None:
+        return "What this comes to is not known yet.", f"{reason} A trial of it tells"
+    size, fidelity = told.size_bytes, told.fidelity
+    interval = f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"
+    kept = f"{detail_words(fidelity)} · " if fidelity else ""
+    how = "measured" if told.measured else "from what was tried"
+    time = f"encode time about {spoken(told.encode_seconds.expected)}"
+    name = f"{told.recipe.row.words}, {told.recipe.rate.words}: " if named else ""
+    return f"{name}{size_text(size.expected)}, {difference_words(fidelity)}.", f"{kept}{interval} · {how} · {time}"
+
+
+def notch_words(words: str, recipe: Recipe, told: Prediction | None) -> tuple[str, str]:
+    """A setting that people know by heart, and what it means here."""
+    if told is None:
+        return f"{capital(recipe.rate.words)}", f"{words}; not tried on this take"
+    return f"{capital(recipe.rate.words)}", f"{words}; here {size_text(told.size_bytes.expected)}, {difference_words(told.fidelity)}"
+
+
+def curve_name(codec: str, share: float | None) -> str:
+    """``share``: of its bytes over those of H.264 at the same fidelity, less one; None where that is not known."""
+    if share is None:
+        return CODECS[codec].words
+    return f"{CODECS[codec].words}, {'−' if share < 0 else '+'}{abs(100 * share):.0f} % bytes"

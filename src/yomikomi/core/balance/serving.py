@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from yomikomi.core.balance.besides import other_bytes
+from yomikomi.core.balance.besides import other_estimate
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.models import Estimate
 from yomikomi.core.outlets.adapting import adapted, codecs_for, fitting_treatment, limit_of, shape_fits, shape_violations
@@ -79,9 +79,9 @@ class Footage:
             )
         )  # fmt: skip
 
-    def other_bytes(self, recipe: Recipe) -> int:
+    def other_bytes(self, recipe: Recipe) -> Estimate:
         """Of sound and container."""
-        return other_bytes(self.reading, self.treatment, recipe)
+        return other_estimate(self.reading, self.treatment, recipe)
 
     def fitting(self, recipe: Recipe, outlet: Outlet) -> tuple[Recipe, tuple[Violation, ...]]:
         """A recipe made to fit as far as that goes, and what of it then does not."""
@@ -124,8 +124,7 @@ def serve(plane: Plane, footage: Footage, outlets: Sequence[Outlet], *, containe
             if wrong:
                 outside[codec] = wrong
                 continue
-        more = footage.other_bytes(fitted) - footage.other_bytes(tried) if fitted != tried else 0
-        left[codec] = [_as(point, fitted, more) for point in curve]
+        left[codec] = [carried_over(point, fitted, footage) for point in curve]
     limit = _limit(footage, outlet, left) if outlet is not None else None
     return Served(left, outside, limit, outlet, common)
 
@@ -136,17 +135,17 @@ def _in(recipe: Recipe, container: str, sound: str) -> Recipe:
     return recipe.model_copy(update={"container": container, "sound_codec": sound})
 
 
-def _as(point: PlanePoint, fitted: Recipe, more: int) -> PlanePoint:
-    """A point with all that was fitted but its quality; ``more``: bytes that sound and container then take."""
+def carried_over(point: PlanePoint, fitted: Recipe, footage: Footage) -> PlanePoint:
+    """A point with all that was fitted but its quality, and with what sound and container then take."""
     told, rate = point.prediction, point.prediction.recipe.rate
     if isinstance(fitted.rate, CappedQuality):
         rate = fitted.rate.model_copy(update={"quality": told.recipe.quality})
-    size = told.size_bytes
-    moved = Estimate(expected=size.expected + more, low=size.low + more, high=size.high + more)
-    return PlanePoint(told.model_copy(update={"recipe": fitted.model_copy(update={"rate": rate}), "size_bytes": moved}))
+    was, now = footage.other_bytes(told.recipe), footage.other_bytes(fitted)
+    size = told.size_bytes if was == now else told.size_bytes.less(was).plus(now)
+    return PlanePoint(told.model_copy(update={"recipe": fitted.model_copy(update={"rate": rate}), "size_bytes": size}))
 
 
 def _limit(footage: Footage, outlet: Outlet, plane: Plane) -> float | None:
     some = next((curve[0].prediction.recipe for curve in plane.values() if curve), None)
-    other = footage.other_bytes(some) if some is not None else 0
+    other = footage.other_bytes(some).expected if some is not None else 0
     return limit_of(outlet, seconds=length_of(footage.reading, footage.treatment), other_bytes=other)

@@ -9,7 +9,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from yomikomi.core.balance import estimate
-from yomikomi.core.balance.besides import other_bytes, sound_bytes
+from yomikomi.core.balance.besides import other_estimate, sound_estimate
 from yomikomi.core.balance.judging import DetailJudge
 from yomikomi.core.balance.models import Estimate, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.segments import USUAL_SEGMENTS, Segment, plan_segments
@@ -185,7 +185,7 @@ class _Bench:
             rate=f"{self.rate.numerator}/{self.rate.denominator}",
             frames=self.frames,
             duration_seconds=self._seconds,
-            sound_bytes=sound_bytes(self.reading, treatment, recipes[0]),
+            sound_bytes=round(sound_estimate(self.reading, treatment, recipes[0]).expected),
             segments=[TriedSegment(first_frame=s.first, frames=s.frames, role=s.role) for s in self.plan.segments],
             sized_on=len(self.plan.segments) + min((len(pairs) for pairs in self.sizing.values()), default=0),
             whole=self.plan.whole,
@@ -207,7 +207,7 @@ class _Bench:
         ssim, psnr = estimate.sample_fidelity(pairs, self.plan, anchor)
         return TrialPoint(
             recipe=recipe,
-            size_bytes=_with_other(picture, other_bytes(self.reading, self.request.treatment, recipe)),
+            size_bytes=_whole(picture.plus(other_estimate(self.reading, self.request.treatment, recipe))),
             ssim_db=round(ssim, 3),
             psnr_db=round(psnr, 3),
             detail=estimate.detail(pairs, self.plan, anchor),
@@ -235,8 +235,9 @@ class _Bench:
         return Anchor(self.found[known], self.sizing[recipe.codec])
 
 
-def _with_other(picture: Estimate, more: float) -> Estimate:
-    return Estimate(expected=round(picture.expected + more), low=round(picture.low + more), high=round(picture.high + more))
+def _whole(size: Estimate) -> Estimate:
+    """In whole bytes."""
+    return Estimate(expected=round(size.expected), low=round(size.low), high=round(size.high))
 
 
 def _middle_first(recipes: tuple[Recipe, ...]) -> list[Recipe]:

@@ -36,6 +36,7 @@ class Codec:
         yet. (Measured on six programmes: 1.3 to 1.5 times for H.264, 1.1 to 1.3 for HEVC; in some of them the pictures behind it pay the
         half back, so half of it is used; docs/science.md.)
     size_floor : relative half-width that no interval of a predicted size goes below, for what trials cannot see.
+    header_bytes : what its encoder writes of itself once, beside the pictures.
     least, most : samples of a side that the encoder takes; outside of these it fails, or never comes back (measured: AV1 at 16 x 4000).
     """
 
@@ -58,6 +59,7 @@ class Codec:
     least: int = 16
     most: int = 8192
     worth_trying: tuple[str, ...] = ()
+    header_bytes: int = 0
 
     def speed_at(self, effort: Effort) -> str:
         """The preset for a key of ``EFFORTS``."""
@@ -81,6 +83,7 @@ CODECS: dict[str, Codec] = {
         Codec(
             "hevc", "HEVC", "libx265", "hevc", (*_VIEWING, "lossless"), ("mp4", "mkv", "mov"), (19, 22, 26, 32), _X26X,
             ("medium", "veryfast", "superfast"), highest_quality_number=51, two_passes=True, first_key=1.1,
+            header_bytes=2400,
         ),
         Codec(
             "av1", "AV1", "libsvtav1", "libdav1d", ("quality", "size"), ("mp4", "mkv"), (16, 28, 36, 48),

@@ -212,7 +212,8 @@ def effort_of(recipe: Recipe) -> Effort | None:
     return list(EFFORTS)[presets.index(recipe.speed)] if recipe.speed in presets else None
 
 
-def overhead_bytes(*, frames: int, sound_packets: int, container: str) -> int:
-    """Container overhead: an index entry and framing for each packet (MP4: sizes, offsets, sample tables; measured)."""
-    each = 9 if container == "mkv" else 12
-    return 1500 + each * (frames + sound_packets)
+def overhead_bytes(recipe: Recipe, *, frames: int, sound_packets: int) -> int:
+    """What a file holds besides its streams: headers, and an index entry and framing for each packet (MP4: sizes, offsets, sample
+    tables). Measured on files of 25 to 1500 frames."""
+    once, each = (700, 7) if recipe.container == "mkv" else (1700, 9)
+    return once + recipe.row.header_bytes + each * (frames + sound_packets)

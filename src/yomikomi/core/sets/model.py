@@ -9,16 +9,13 @@ from pathlib import Path
 from typing import Literal
 
 from platformdirs import user_config_path
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.outlets.model import Outlet, outlets
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.steps import AnyStep
-from yomikomi.core.work.text import what_is_wrong
-
-# A file that is larger is no set.
-_LARGEST = 1_000_000
+from yomikomi.core.work.document_file import read_document
 
 
 class SetCopy(BaseModel):
@@ -86,14 +83,7 @@ def sets_folder() -> Path:
 
 def read_set(path: Path) -> CopySet:
     """A set from a file; raises WrongUseError for what is none."""
-    try:
-        if path.stat().st_size > _LARGEST:
-            raise WrongUseError(f"{path.name} is too large to be a set.", remedy="Name a file that the program wrote.")
-        found = CopySet.model_validate_json(path.read_bytes())
-    except OSError as error:
-        raise WrongUseError(f"{path.name} cannot be read: {error.strerror}.", remedy="Name a file with a set.") from error
-    except ValidationError as error:
-        raise WrongUseError(f"{path.name} is no set: {what_is_wrong(error)}.", remedy="See: yomikomi sets --json") from error
+    found = read_document(path, CopySet, words="set", remedy="See: yomikomi sets --json")
     for one in found.copies:
         one.recipe.check()
     return found

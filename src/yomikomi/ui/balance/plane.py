@@ -59,6 +59,7 @@ class BalancePlane(Well):
         self._voice = Voice(self, pause_s=0)
         self._plane: dict[str, list[PlanePoint]] = {}
         self._outside: dict[str, list[PlanePoint]] = {}
+        self._names: dict[str, str] = {}
         self._points: list[PlanePoint] = []
         self._hovered: PlanePoint | None = None
         self._chosen: PlanePoint | None = None
@@ -69,9 +70,11 @@ class BalancePlane(Well):
         self._dragging = False
         self._sizes, self._fidelity = Span(0, 1), Span(0, 1)
 
-    def show_plane(self, plane: dict[str, list[PlanePoint]], outside: dict[str, list[PlanePoint]] | None = None) -> None:
-        """``outside``: curves that are drawn, and cannot be chosen: no chosen outlet plays them."""
-        self._plane, self._outside = plane, outside or {}
+    def show_plane(
+        self, plane: dict[str, list[PlanePoint]], outside: dict[str, list[PlanePoint]] | None = None, names: dict[str, str] | None = None
+    ) -> None:
+        """``outside``: curves that are drawn, and cannot be chosen: no chosen outlet plays them. ``names``: of curves."""
+        self._plane, self._outside, self._names = plane, outside or {}, names or {}
         self._points = [point for curve in plane.values() for point in curve]
         self._hovered = None
         shown = [*self._points, *(point for curve in self._outside.values() for point in curve)]
@@ -316,7 +319,7 @@ class BalancePlane(Well):
         painter.setFont(theme.sans(theme.BODY_PX, medium=True))
         metrics, field = painter.fontMetrics(), self._field
         for codec, curve in [*self._plane.items(), *self._outside.items()]:
-            words = CODECS[codec].words + (", not for the outlet" if codec in self._outside else "")
+            words = f"{CODECS[codec].words}, not for the outlet" if codec in self._outside else self._names.get(codec, CODECS[codec].words)
             wide, tall = metrics.horizontalAdvance(words), metrics.height()
             shifts = ((-wide - 12, -tall - 8), (-wide / 2, -tall - 14), (12, 10), (-wide / 2, 14), (16, -tall / 2), (-wide - 16, -tall / 2))
             ends = [self.place_of(curve[at]) for at in (0, -1, len(curve) // 2)]

@@ -24,6 +24,7 @@ from yomikomi.core.recipes.recipe import effort_of
 from yomikomi.core.work import Job
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.balance.as_it_is import AsItIs
+from yomikomi.ui.balance.by_hand import SettingsByHand
 from yomikomi.ui.balance.cards import ChoiceCard
 from yomikomi.ui.balance.crops import Crops
 from yomikomi.ui.balance.eyes import Eyes
@@ -50,6 +51,7 @@ class BalanceStation(Station):
         self.picked: PlanePoint | None = None
         self._picked_by_hand = False
         self.as_it_is = AsItIs(state, self._on_known)
+        self.by_hand = SettingsByHand(state, self, self._on_by_hand)
 
     def build(self) -> Iterator[None]:
         left = QVBoxLayout()
@@ -95,7 +97,8 @@ class BalanceStation(Station):
         right.addWidget(self.left_out)
         right.addSpacing(4)
         self.set_button = button("Several copies…", self.ask_set, link=True, tip="A set of copies, predicted and made together")
-        right.addLayout(row(self.set_button, 1))
+        self.settings_button = button("All settings…", self.ask_settings, link=True, tip="The complete recipe, and what it comes to")
+        right.addLayout(row(self.settings_button, self.set_button, 1))
         right.addLayout(row(self.try_button, 1, self.send_button))
 
     @property
@@ -148,6 +151,7 @@ class BalanceStation(Station):
                 self.trying.stop()
             recipe = picked.prediction.recipe
             self.queue.ask(view, recipe, picked.prediction, self.offer.served.outlet)
+            self.by_hand.remember(recipe)
             self.state.tell(Weight.FINE, f"{recipe.words} of {view.label} is in the run.")
             self.state.go.emit("run")
 
@@ -156,6 +160,14 @@ class BalanceStation(Station):
         view = self._view
         if view is not None and view.take is not None and view.judged is not None and view.treatment is not None:
             SetBox(self.state, view, partial(self.queue.ask_set, view), self).open()
+
+    def ask_settings(self) -> None:
+        """The complete recipe, to be changed by hand."""
+        self.by_hand.open(self._view, self.offer, self.picked)
+
+    def _on_by_hand(self, point: PlanePoint) -> None:
+        self._make_offer()
+        self.pick(point)
 
     def _reshape(self) -> None:
         """Pictures that an outlet does not take are made to fit: another treatment, which is tried next."""
@@ -250,7 +262,8 @@ class BalanceStation(Station):
         footage = Footage(view.judged, view.treatment) if view and view.take and view.judged and view.treatment else None
         offer = Offer(wanted, footage, trials, read=view is not None and view.reading is not None)
         own = self.as_it_is.point(view, wanted.viewing, offer.outlet, of_several=bool(wanted.outlets))
-        self.offer = replace(offer, own=own, take_bytes=view.take.size_bytes if view and view.take else None, lessons=self._lessons)
+        offer = replace(offer, own=own, take_bytes=view.take.size_bytes if view and view.take else None, lessons=self._lessons)
+        self.offer = self.by_hand.beside(view, offer)
         if trials is not None and self.job is None and trials.points and (effort := effort_of(trials.points[0].recipe)):
             self.effort.setCurrentIndex(list(EFFORTS).index(effort))
         self._fill()
@@ -258,7 +271,7 @@ class BalanceStation(Station):
     def _fill(self) -> None:
         """The plane, the cards, and which of the points is picked."""
         offer = self.offer
-        self.plane.show_plane(offer.served.plane, {codec: offer.raw[codec] for codec in offer.served.outside})
+        self.plane.show_plane(offer.served.plane, {codec: offer.raw[codec] for codec in offer.served.outside}, offer.curve_names)
         self.plane.show_limit(offer.limit_bytes)
         self.plane.show_threshold(self.needs.own.least if self.needs.own is not None else None)
         self.plane.show_own(offer.own_bytes if offer.served.plane else None)
@@ -269,7 +282,7 @@ class BalanceStation(Station):
             self.cards_box.addWidget(card)
         self.plane.show_best(next((c.point for c in offer.choices if c.key == "best"), None))
         kept = offer.same(self.picked) if self._picked_by_hand else None
-        self.picked = kept or (offer.choices[0].point if offer.choices else None)
+        self.picked = kept or next((choice.point for choice in offer.choices if choice.key != "by hand"), None)
         self._show_choice()
 
     def _show_choice(self) -> None:
@@ -294,6 +307,7 @@ class BalanceStation(Station):
         shows = bool(offer.served.plane or offer.served.outside)
         self.try_button.setEnabled(offer.can_try and idle)
         self.set_button.setEnabled(ready)
+        self.settings_button.setEnabled(ready)
         self.needs.eyes_button.setEnabled(picked and idle and offer.trials is not None)
         self.try_button.setText("Run trials again" if offer.trials and idle else "Run trials")
         self.plane.setVisible(shows)

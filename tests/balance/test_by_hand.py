@@ -1,0 +1,122 @@
+"""What settings by hand come to: from what was tried where that tells, and only there."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from tests.balance.test_curves_and_choices import tried_point, tried_set
+from yomikomi.core.balance.besides import other_estimate
+from yomikomi.core.balance.by_hand import notches, told_by_hand
+from yomikomi.core.balance.offer import Offer, Wanted
+from yomikomi.core.balance.serving import Footage
+from yomikomi.core.errors import WrongUseError
+from yomikomi.core.outlets.model import outlets
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.codecs import CODECS
+from yomikomi.core.recipes.documents import read_recipe, write_recipe
+from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, ConstantRate, Lossless, Rate, TargetSize
+from yomikomi.core.recipes.recipe import Recipe, recipe_for
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Deinterlace
+from yomikomi.core.video.standards import FieldOrder
+
+TREATMENT = Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.BFF)
+
+
+@pytest.fixture
+def offer(short_reading: Reading) -> Offer:
+    """H.264 and HEVC were tried on a take of less than a second."""
+    points = [tried_point("h264", q, 8e5 * 0.86 ** (q - 17), 50 - 0.75 * (q - 17)) for q in (17, 20, 24, 29)]
+    points += [tried_point("hevc", q, 5e5 * 0.86 ** (q - 19), 49 - 0.75 * (q - 19)) for q in (19, 22, 26, 32)]
+    return Offer(Wanted(), Footage(short_reading, TREATMENT), tried_set(points), take_bytes=50_000_000)
+
+
+_RATES: st.SearchStrategy[Rate] = st.one_of(
+    st.integers(0, 63).map(lambda q: ConstantQuality(quality=q)), st.just(Lossless()),
+    st.builds(CappedQuality, quality=st.integers(0, 51), cap_kbps=st.integers(50, 20_000)),
+    st.builds(AverageRate, kbps=st.integers(50, 20_000), passes=st.sampled_from([1, 2])),
+    st.builds(ConstantRate, kbps=st.integers(50, 20_000)), st.builds(TargetSize, size_bytes=st.integers(10_000, 2_000_000)),
+)  # fmt: skip
+
+
+@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    codec=st.sampled_from([key for key in CODECS if key != "source"]), rate=_RATES, speed=st.sampled_from(["medium", "faster", "usual"]),
+    sound=st.sampled_from(["aac", "opus", "pcm"]), container=st.sampled_from(["mp4", "mkv", "mov"]), kbps=st.integers(32, 512),
+)  # fmt: skip
+def test_any_settings_are_told_or_refused_with_a_reason(
+    offer: Offer, codec: str, rate: Rate, speed: str, sound: str, container: str, kbps: int
+) -> None:
+    """Never an error, never a figure beyond what was tried, and what is known before an encode is exact."""
+    recipe = Recipe.model_validate(
+        {"codec": codec, "rate": rate, "speed": speed, "sound_codec": sound, "container": container, "sound_kbps": kbps}
+    )
+    told = told_by_hand(offer, recipe)
+    assert [told.prediction is not None, bool(told.reason), bool(told.wrong)].count(True) == 1
+    if told.prediction is None:
+        return
+    assert told.prediction.recipe == recipe
+    assert offer.footage is not None
+    other = other_estimate(offer.footage.reading, TREATMENT, recipe)
+    size, curve = told.prediction.size_bytes, offer.raw[codec]
+    assert size.low <= size.expected <= size.high
+    fidelity = told.prediction.fidelity
+    assert fidelity is not None
+    assert curve[-1].fidelity <= fidelity.value <= curve[0].fidelity
+    if isinstance(rate, ConstantQuality):
+        point = next(one for one in curve if one.prediction.recipe.quality == rate.quality)
+        was = other_estimate(offer.footage.reading, TREATMENT, point.prediction.recipe)
+        assert size.expected == pytest.approx(point.size - was.expected + other.expected)
+    if isinstance(rate, CappedQuality):
+        assert size.high <= rate.cap_kbps * 125 * offer.footage.reading.duration_seconds + other.high + 1
+    if isinstance(rate, TargetSize):
+        assert size.high <= rate.size_bytes
+
+
+def test_what_a_person_should_know_is_said(offer: Offer) -> None:
+    seconds = offer.footage.reading.duration_seconds if offer.footage else 0.0
+    poor = replace(offer, take_bytes=round(2_000_000 / 8 * seconds))  # a take of 2 Mb/s
+    base = recipe_for("h264", 20)
+    fast = told_by_hand(poor, base.model_copy(update={"rate": AverageRate(kbps=6000, passes=1)}))
+    assert any("above the take's own gains nothing: 6.0 Mb/s asked for, 2.0 Mb/s in the take" in one for one in fast.remarks)
+    assert any("One pass may miss" in one for one in fast.remarks)
+    assert any("larger than the take itself" in one for one in told_by_hand(poor, base).remarks)
+    assert told_by_hand(offer, base).remarks == ()
+    boxed = replace(offer, wanted=Wanted(outlets=(outlets()["media-box"],)))
+    assert any("Does not play at" in one and "codec" in one for one in told_by_hand(boxed, recipe_for("hevc", 22)).remarks)
+    other = told_by_hand(offer, recipe_for("h264", 20, speed="slow"))
+    assert other.prediction is None
+    assert "not with slow" in other.reason
+
+
+def test_habits_of_the_trade_are_told_on_this_footage(offer: Offer) -> None:
+    """Constant quality 19 to 20 for standard definition; 2000 kb/s comfortable, 1500 the least (common practice, no source)."""
+    found = notches(offer, recipe_for("h264", 24))
+    assert [one.recipe.rate for one in found] == [ConstantQuality(quality=20), AverageRate(kbps=2000), AverageRate(kbps=1500)]
+    assert found[0].told is not None
+    # Of less than a second at 2000 kb/s: fewer bytes than the smallest that was tried.
+    assert [one.told is None for one in found] == [False, *[one.told is None for one in found[1:]]]
+    assert notches(offer, recipe_for("av1", 30)) == []
+
+
+def test_recipes_come_back_from_their_files(tmp_path: Path) -> None:
+    path = tmp_path / "own.json"
+    for recipe in (recipe_for("hevc", 22), Recipe(codec="h264", rate=TargetSize(size_bytes=700_000_000), speed="slow", sound_kbps=96)):
+        write_recipe(path, recipe)
+        assert read_recipe(path) == recipe
+    for text, why in (
+        ('{"codec": "h264", "quality": 20, "speed": "medium", "sound_kpbs": 96}', "sound_kpbs"), ("[]", "no recipe"), ("", "no recipe"),
+        ('{"codec": "h264", "quality": 60, "speed": "medium"}', "0 to 51"), ('{"codec": "h266", "quality": 20, "speed": "x"}', "codec"),
+        ('{"codec": "h264", "quality": 20, "speed": "medium"' + " " * 1_000_000 + "}", "too large"),
+    ):  # fmt: skip
+        path.write_text(text)
+        with pytest.raises(WrongUseError, match=why):
+            read_recipe(path)
+    for odd in (tmp_path, tmp_path / "missing.json"):
+        with pytest.raises(WrongUseError):
+            read_recipe(odd)
