@@ -22,6 +22,7 @@ import pytest
 from hypothesis import settings
 
 from tests.making import interlace, programme_frames, write_clip
+from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.video.standards import FieldOrder
@@ -30,6 +31,8 @@ from yomikomi.core.work.warm import keep_warm
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
 from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.workers import LOADED
+
+PLAIN = RecordAs(codec="uncompressed")
 
 # What other programs take of the processors is no fault of what is tried.
 settings.register_profile("tests", deadline=None)
@@ -153,8 +156,8 @@ def tape_spec() -> TapePlayerSpec:
 
 @pytest.fixture(scope="session")
 def tape(shared: Shared, tape_spec: TapePlayerSpec) -> Path:
-    """3 s of simulated VHS, 525 lines, bottom field first, as the recorder writes it."""
-    return shared.file("tape.mkv", lambda part: simulate_to(SimulateRequest(tape_spec, part), SilentReporter()))
+    """3 s of simulated VHS, 525 lines, bottom field first, in plain samples: whoever reads it need not decode."""
+    return shared.file("tape.mkv", lambda part: simulate_to(SimulateRequest(tape_spec, part, record_as=PLAIN), SilentReporter()))
 
 
 @pytest.fixture(scope="session")
@@ -168,7 +171,7 @@ def short_tape(shared: Shared) -> Path:
     spec = TapePlayerSpec(
         standard="625i", field_order=FieldOrder.BFF, seed=5, tape="laserdisc", mixture="lively", seconds=1, real_time=False
     )
-    return shared.file("short.mkv", lambda part: simulate_to(SimulateRequest(spec, part), SilentReporter()))
+    return shared.file("short.mkv", lambda part: simulate_to(SimulateRequest(spec, part, record_as=PLAIN), SilentReporter()))
 
 
 @pytest.fixture(scope="session")

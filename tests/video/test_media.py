@@ -89,7 +89,7 @@ def test_probe_tells_what_the_file_says(clip: Path, tape: Path) -> None:
     assert (info.geometry, info.bit_depth, len(info.sound)) == (Geometry(160, 120), 8, 1)
     assert float(info.seconds or 0) == pytest.approx(1.6, abs=0.05)
     recorded = probe(tape)
-    assert (recorded.codec, recorded.flagged_field_order) == ("ffv1", "bff")
+    assert (recorded.codec, recorded.flagged_field_order) == ("rawvideo", "bff")
     assert recorded.geometry == Geometry(720, 480, Fraction(10, 11))
     assert recorded.colour == BT601_525
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from yomikomi.core.capture.recorder import Recorder
@@ -16,11 +16,12 @@ from yomikomi.core.work.new_file import new_file
 
 @dataclass(frozen=True)
 class SimulateRequest:
-    """``seconds``: how much is expected, for telling how far it is."""
+    """``seconds``: how much is expected, for telling how far it is; ``record_as``: how the file is coded."""
 
     spec: SourceSpec
     path: Path
     seconds: float | None = None
+    record_as: RecordAs = field(default_factory=RecordAs)
 
 
 @dataclass(frozen=True)
@@ -35,7 +36,7 @@ def simulate_to(request: SimulateRequest, reporter: Reporter) -> int:
     expected = (request.seconds or 0.0) * float(source.format.standard.rate)
     try:
         with new_file(request.path) as made:
-            recorder = Recorder(made.part, source.format, RecordAs(), claimed=True)
+            recorder = Recorder(made.part, source.format, request.record_as, claimed=True)
             try:
                 while True:
                     reporter.check()

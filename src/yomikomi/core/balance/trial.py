@@ -10,6 +10,7 @@ from pathlib import Path
 import av
 import cv2
 import numpy as np
+from av.codec.context import Flags
 from numpy.typing import NDArray
 
 from yomikomi.core.balance.judging import BEFORE, DetailJudge, Judged, to_plane
@@ -115,6 +116,7 @@ def encode_span(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[
     encoder = av.CodecContext.create(plan.encoder, "w")
     assert isinstance(encoder, av.VideoCodecContext)
     set_up(encoder, recipe, span.format, plan, plan.in_pass(1, None))
+    encoder.flags |= Flags.global_header  # as in a file: what the stream says of itself is no part of its pictures
     encoder.open()
     lower_all_threads()
     packets: list[av.Packet] = []
