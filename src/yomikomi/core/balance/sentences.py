@@ -273,6 +273,12 @@ def notch_words(words: str, recipe: Recipe, told: Prediction | None) -> tuple[st
     return f"{capital(recipe.rate.words)}", f"{words}; here {size_text(told.size_bytes.expected)}, {difference_words(told.fidelity)}"
 
 
+def compared_copy(point: PlanePoint) -> str:
+    """Under a moving picture of it."""
+    recipe = point.prediction.recipe
+    return f"{recipe.row.words}, {recipe.rate.words}: {size_text(point.size)} in all"
+
+
 def curve_name(codec: str, share: float | None) -> str:
     """``share``: of its bytes over those of H.264 at the same fidelity, less one; None where that is not known."""
     if share is None:

@@ -20,6 +20,7 @@ from yomikomi.core.treatment.pieces import Kept, Pieces
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.treatment.treated_sound import TreatedSound
+from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.media import heard_streams, open_media, video_stream
 from yomikomi.core.video.packets import BARE_STREAMS, frames_of
 from yomikomi.core.video.picture_at import frames_from
@@ -33,7 +34,7 @@ class PlaySource(Protocol):
     ----------
     rate : frames a second.
     seconds : its length.
-    shape : display aspect ratio.
+    shape : display aspect ratio. ``lines``: of a picture as it is stored.
     sounds : how many sound tracks there are.
     """
 
@@ -45,6 +46,9 @@ class PlaySource(Protocol):
 
     @property
     def shape(self) -> Fraction: ...
+
+    @property
+    def lines(self) -> int: ...
 
     @property
     def sounds(self) -> int: ...
@@ -63,8 +67,8 @@ class FileSource:
     path: Path
 
     @cached_property
-    def _head(self) -> tuple[Fraction, Fraction, Fraction, int, Fraction]:
-        """Rate, length, shape, sound tracks, stamp of the first picture."""
+    def _head(self) -> tuple[Fraction, Fraction, Fraction, int, Fraction, int]:
+        """Rate, length, shape, sound tracks, stamp of the first picture, lines."""
         with open_media(self.path) as container:
             stream = video_stream(container, self.path)
             frame = next(frames_of(container, stream, self.path))
@@ -74,7 +78,7 @@ class FileSource:
             length = Fraction(container.duration or 0, av.time_base)
             shape = Fraction(frame.width, frame.height) * aspect
             turned = int(frame.rotation or 0) % 180
-            return rate, length, 1 / shape if turned else shape, len(heard_streams(container)), first
+            return rate, length, 1 / shape if turned else shape, len(heard_streams(container)), first, frame.height
 
     @property
     def rate(self) -> Fraction:
@@ -87,6 +91,10 @@ class FileSource:
     @property
     def shape(self) -> Fraction:
         return self._head[2]
+
+    @property
+    def lines(self) -> int:
+        return self._head[5]
 
     @property
     def sounds(self) -> int:
@@ -132,8 +140,16 @@ class TreatedSource:
         return float(self._timing.seconds)
 
     @cached_property
+    def _geometry(self) -> Geometry:
+        return TreatedFrames(self.path, self.reading, self.treatment).format.geometry
+
+    @property
     def shape(self) -> Fraction:
-        return TreatedFrames(self.path, self.reading, self.treatment).format.geometry.display_aspect
+        return self._geometry.display_aspect
+
+    @property
+    def lines(self) -> int:
+        return self._geometry.height
 
     @property
     def sounds(self) -> int:

@@ -23,10 +23,12 @@ _SUBJECT = "last-recipe"
 
 
 class SettingsByHand:
-    """``on_chosen`` is called with the point of settings that a person wants."""
+    """``on_made`` is called when there are other settings by hand, then ``pick`` with their point."""
 
-    def __init__(self, state: AppState, parent: QWidget, on_chosen: Callable[[PlanePoint], None]) -> None:
-        self._state, self._parent, self._on_chosen = state, parent, on_chosen
+    def __init__(
+        self, state: AppState, parent: QWidget, on_made: Callable[[], None], pick: Callable[[PlanePoint], None]
+    ) -> None:
+        self._state, self._parent, self._on_made, self._pick = state, parent, on_made, pick
         self._made: tuple[int, str, Prediction] | None = None  # of a take as it is treated
         self._last = _kept_recipe()
         self.box: SettingsBox | None = None
@@ -45,7 +47,8 @@ class SettingsByHand:
 
     def _take(self, key: tuple[int, str], prediction: Prediction) -> None:
         self._made = (*key, prediction)
-        self._on_chosen(PlanePoint(prediction))
+        self._on_made()
+        self._pick(PlanePoint(prediction))
 
     def beside(self, view: CarrierView | None, offer: Offer) -> Offer:
         """An offer with the settings made by hand for this take, and those of the last copy where they suit it."""

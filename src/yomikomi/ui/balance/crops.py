@@ -40,15 +40,15 @@ class Crop(Well):
 
 
 class Crops(QWidget):
-    """Three of the same place, with a line above that says which."""
+    """Three of the same place, with a line above that says which; ``more`` stands at its right."""
 
-    def __init__(self) -> None:
+    def __init__(self, more: QWidget) -> None:
         super().__init__()
         self.head = label(quiet=True)
         self.all = [Crop() for _ in range(3)]
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self.head)
+        layout.addLayout(row(self.head, 1, more))
         layout.addLayout(row(*self.all, spacing=10))
 
     def show_of(

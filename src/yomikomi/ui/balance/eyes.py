@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import secrets
 import shutil
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -18,10 +17,10 @@ from yomikomi.core.balance.viewing import FidelityStep, own_step
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.work import Job
-from yomikomi.core.work.drive import drive_error
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.balance.blind_box import BlindBox
+from yomikomi.ui.balance.scratch import scratch_folder
 from yomikomi.ui.kept import keep, read_kept
 from yomikomi.ui.state import AppState
 
@@ -54,19 +53,8 @@ class Eyes:
         if len(recipes) < _FEWEST_COPIES:
             self._state.tell(Weight.LOOK, "There are no copies to compare yet.", "Run the trials first.")
             return
-        beside = self._state.workspace.folder / "trials"
-        for old in beside.glob("blind-*"):  # of a program that was ended meanwhile
-            if not old.is_symlink():
-                shutil.rmtree(old, ignore_errors=True)
-        folder = beside / f"blind-{secrets.token_hex(4)}"
-        try:
-            self._state.workspace.check_writable()
-            folder.mkdir()
-        except YomikomiError as error:
-            self._state.tell_error(error)
-            return
-        except OSError as error:
-            self._state.tell_error(drive_error(error, folder))
+        folder = scratch_folder(self._state, "blind")
+        if folder is None:
             return
         request = LoopsRequest(view.take.path, view.judged, view.treatment, hardest_segment(trials, view.judged), recipes, folder)
         self.job = self._state.jobs.start(

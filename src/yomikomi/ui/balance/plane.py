@@ -46,16 +46,17 @@ def tell(point: PlanePoint) -> str:
 
 
 class BalancePlane(Well):
-    """Signals: ``picked`` with a PlanePoint, ``limit_dragged`` with bytes."""
+    """Signals: ``picked`` with a PlanePoint, ``marked`` with one that is to be compared, ``limit_dragged`` with bytes."""
 
     picked = Signal(object)
+    marked = Signal(object)
     limit_dragged = Signal(float)
 
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Size against fidelity; left and right move along the curves, Enter selects")
+        self.setAccessibleName("Size against fidelity; left and right move along the curves, Enter selects, C marks to compare")
         self._voice = Voice(self, pause_s=0)
         self._plane: dict[str, list[PlanePoint]] = {}
         self._outside: dict[str, list[PlanePoint]] = {}
@@ -64,6 +65,7 @@ class BalancePlane(Well):
         self._hovered: PlanePoint | None = None
         self._chosen: PlanePoint | None = None
         self._best: PlanePoint | None = None
+        self._marked: list[PlanePoint] = []
         self._limit: float | None = None  # logarithm of bytes
         self._own: float | None = None  # as the limit
         self._threshold: float | None = None  # dB
@@ -101,8 +103,9 @@ class BalancePlane(Well):
         self._threshold = detail_db
         self.update()
 
-    def show_chosen(self, point: PlanePoint | None) -> None:
-        self._chosen = point
+    def show_chosen(self, point: PlanePoint | None, beside: list[PlanePoint] | None = None) -> None:
+        """``beside``: points that are compared with it."""
+        self._chosen, self._marked = point, beside or []
         self.update()
 
     def show_best(self, point: PlanePoint | None) -> None:
@@ -141,6 +144,8 @@ class BalancePlane(Well):
             self._hover(ordered[(at + (1 if key == Qt.Key.Key_Right else -1)) % len(ordered)])
         elif key in {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space} and self._hovered is not None:
             self.picked.emit(self._hovered)
+        elif key == Qt.Key.Key_C and self._hovered is not None:
+            self.marked.emit(self._hovered)
         else:
             super().keyPressEvent(event)
 
@@ -149,7 +154,8 @@ class BalancePlane(Well):
             return
         point = self._nearest(event.position())
         if point is not None:
-            self.picked.emit(point)
+            marks = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+            (self.marked if marks else self.picked).emit(point)
         elif self._on_limit(event.position()):
             self._dragging = True
             self.update()
@@ -232,6 +238,11 @@ class BalancePlane(Well):
             painter.setPen(QPen(QColor("white"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(self.place_of(self._chosen), 11, 11)
+        for point in self._marked:  # corners around it, where the chosen one has a ring
+            painter.setPen(QPen(QColor("white"), 1.5, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            at = self.place_of(point)
+            painter.drawRect(QRectF(at.x() - 10, at.y() - 10, 20, 20))
         painter.restore()
         self._draw_rules(painter)
         self._draw_limit(painter)

@@ -26,6 +26,7 @@ from yomikomi.core.work.notices import Weight
 from yomikomi.ui.balance.as_it_is import AsItIs
 from yomikomi.ui.balance.by_hand import SettingsByHand
 from yomikomi.ui.balance.cards import ChoiceCard
+from yomikomi.ui.balance.comparing import Comparing
 from yomikomi.ui.balance.crops import Crops
 from yomikomi.ui.balance.eyes import Eyes
 from yomikomi.ui.balance.left_out import LeftOut
@@ -51,7 +52,7 @@ class BalanceStation(Station):
         self.picked: PlanePoint | None = None
         self._picked_by_hand = False
         self.as_it_is = AsItIs(state, self._on_known)
-        self.by_hand = SettingsByHand(state, self, self._on_by_hand)
+        self.by_hand = SettingsByHand(state, self, self._make_offer, self.pick)
 
     def build(self) -> Iterator[None]:
         left = QVBoxLayout()
@@ -70,7 +71,9 @@ class BalanceStation(Station):
         bar.setRange(0, 1000)
         bar.hide()
         self.trying = Trying(self.state, bar, on_news=self._on_news, on_end=self._on_end)
-        self.crops = Crops()
+        self.comparing = Comparing(self.state, self, bar, lambda: (self._view, self.offer, self.picked), on_changed=self._show_choice)
+        self.crops = Crops(self.comparing.button)
+        self.plane.marked.connect(self.comparing.mark)
         left.addWidget(bar)
         left.addWidget(self.crops)
         yield
@@ -164,10 +167,6 @@ class BalanceStation(Station):
     def ask_settings(self) -> None:
         """The complete recipe, to be changed by hand."""
         self.by_hand.open(self._view, self.offer, self.picked)
-
-    def _on_by_hand(self, point: PlanePoint) -> None:
-        self._make_offer()
-        self.pick(point)
 
     def _reshape(self) -> None:
         """Pictures that an outlet does not take are made to fit: another treatment, which is tried next."""
@@ -286,7 +285,7 @@ class BalanceStation(Station):
         self._show_choice()
 
     def _show_choice(self) -> None:
-        self.plane.show_chosen(self.picked)
+        self.plane.show_chosen(self.picked, beside=self.comparing.marked_in(self.offer))
         chosen = None
         for card in self.cards:
             fits = self.picked is not None and card.choice.point.prediction.recipe == self.picked.prediction.recipe
@@ -307,6 +306,7 @@ class BalanceStation(Station):
         shows = bool(offer.served.plane or offer.served.outside)
         self.try_button.setEnabled(offer.can_try and idle)
         self.set_button.setEnabled(ready)
+        self.comparing.button.setEnabled(ready and bool(self.comparing.points(offer, self.picked)))
         self.settings_button.setEnabled(ready)
         self.needs.eyes_button.setEnabled(picked and idle and offer.trials is not None)
         self.try_button.setText("Run trials again" if offer.trials and idle else "Run trials")

@@ -1,25 +1,23 @@
-"""The player: pictures with their sound, one alone or two side by side."""
+"""The player: pictures with their sound, one alone or several side by side, in one place by turns, or divided by a line."""
 
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
-from fractions import Fraction
+from collections.abc import Callable, Iterable
 from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QHideEvent, QImage, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QHideEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.playing.player import Shown
 from yomikomi.core.video.rates import rate_text
 from yomikomi.core.video.timecode import frame_clock
 from yomikomi.ui.background import Calls
 from yomikomi.ui.playing.deck import Deck, Named
-from yomikomi.ui.widgets.basics import ElidedLabel, Well, button, label, row
+from yomikomi.ui.playing.pane import Pane
+from yomikomi.ui.widgets.basics import button, label, row
 from yomikomi.ui.widgets.meters import LevelMeter
-from yomikomi.ui.widgets.pictures import PictureView
 
 # Pictures are looked for often; time, buttons and levels are shown at a rate that eyes can follow.
 _TICK_MS, _STATE_TICKS = 8, 7
@@ -35,42 +33,16 @@ KEYS = (
     ("Ctrl+Left", "jump_back", "5 s back"), ("Ctrl+Right", "jump_on", "5 s on"), ("Home", "begin", "to the beginning"),
     ("[", "mark_in", "loop from here"), ("]", "mark_out", "loop to here"), ("Backspace", "no_loop", "no loop"),
     (",", "slower", "slower"), (".", "faster", "faster"), ("M", "mute", "sound off or on"), ("A", "other", "sound of the other one"),
-    ("B", "flip", "one picture in place of the other"), ("Shift+B", "both", "both pictures"),
+    ("B", "flip", "one picture in place of the other"), ("Shift+B", "both", "all pictures"),
+    ("W", "wipe", "two pictures in one place, divided at the mouse"), ("P", "pixels", "1:1 pixels, or as large as fits"),
     ("F", "full", "full window"), ("Escape", "leave", "leave"),
 )  # fmt: skip
-
-
-class _Pane(Well):
-    def __init__(self, words: str) -> None:
-        super().__init__()
-        self.view = PictureView(empty="…")
-        self.shape: Fraction | None = None
-        self._shown: Shown | None = None
-        self.words = ElidedLabel(words)
-        self.rate = label(quiet=True, figure=True)
-        self.heard = label("", quiet=True)
-        self.foot = QWidget()
-        foot = QHBoxLayout(self.foot)
-        foot.setContentsMargins(0, 0, 0, 0)
-        foot.addWidget(self.words, 1)
-        foot.addWidget(self.heard)
-        foot.addWidget(self.rate)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(8, 8, 8, 8)
-        layout.addWidget(self.view, 1)
-        layout.addWidget(self.foot)
-
-    def put(self, shown: Shown) -> None:
-        height, width = shown.samples.shape[:2]
-        image = QImage(shown.samples.data, width, height, 4 * width, QImage.Format.Format_RGB32)
-        self.view.show_image(image, self.shape)
-        self._shown = shown  # the image lies in its samples
 
 
 class PlayerWindow(QWidget):
     """Parameters
     ----------
-    played : one source, or two to be compared.
+    played : one source, or several to be compared.
     bottom_first : order of the fields, for steps by field.
     begins : second that is shown first.
     make : for tests: how the players are made.
@@ -87,8 +59,11 @@ class PlayerWindow(QWidget):
         self.setMinimumSize(480, 360)
         self._bottom_first, self._begins, self._mark = bottom_first, begins, 0.0
         self.deck: Deck | None = None
+        self._named = [one.words for one in played]
         self._calls = Calls(self)
-        self.panes = [_Pane(one.words) for one in played]
+        self.panes = [Pane(one.words) for one in played]
+        self._wiped = 0  # the pane that shares the place of the first, 0: none does
+        self._exact = False
         self._make_controls(played)
         self._lay_out()
         for key, name, _words in KEYS:
@@ -134,8 +109,10 @@ class PlayerWindow(QWidget):
         self.track.activated.connect(self._set_track)
         self.track.hide()
         self.other_button = button("Sound of the other", lambda: self.act("other"), tip="A")
-        self.flip_button = button("One place", lambda: self.act("flip"), tip="B: one in place of the other, and back · Shift+B: both")
-        for one_of_two in (self.other_button, self.flip_button):
+        self.flip_button = button("One place", lambda: self.act("flip"), tip="B: one in place of the other · Shift+B: all side by side")
+        self.wipe_button = button("Divided", lambda: self.act("wipe"), tip="W: two in one place, divided where the mouse is")
+        self.pixels_button = button("1:1", lambda: self.act("pixels"), tip="P: one sample to one screen pixel, or as large as fits")
+        for one_of_two in (self.other_button, self.flip_button, self.wipe_button):
             one_of_two.setVisible(len(played) > 1)
         self.loop_words = label("", quiet=True)
         self.late = label("", quiet=True, figure=True)
@@ -166,8 +143,8 @@ class PlayerWindow(QWidget):
         inner.addLayout(meters)
         inner.addLayout(
             row(
-                self.back_button, self.on_button, self.speed, self.track, self.loop_words, self.late, 1, self.flip_button,
-                self.other_button, label("Volume", quiet=True), self.volume, self.play_button,
+                self.back_button, self.on_button, self.speed, self.track, self.loop_words, self.late, 1, self.pixels_button,
+                self.flip_button, self.wipe_button, self.other_button, label("Volume", quiet=True), self.volume, self.play_button,
             )
         )  # fmt: skip
         inner.addWidget(self.note)
@@ -213,9 +190,11 @@ class PlayerWindow(QWidget):
         deck = self.deck
         if deck is None:
             return
-        for pane, shown in zip(self.panes, deck.due(), strict=True):
+        for number, (pane, shown) in enumerate(zip(self.panes, deck.due(), strict=True)):
             if shown is not None:
                 pane.put(shown)
+                if number and number == self._wiped:
+                    self.panes[0].put_other(shown)
         self._ticks += 1
         if self._ticks % _STATE_TICKS == 0:
             self._show_state(deck)
@@ -283,17 +262,47 @@ class PlayerWindow(QWidget):
             self._say_heard()
         elif name in {"flip", "both"}:
             self._flip(both=name == "both")
+        elif name == "wipe":
+            self._wipe()
+        elif name == "pixels":
+            self._exact = not self._exact
+            for pane in self.panes:
+                pane.view.show_exact(exact=self._exact)
+            self._size()
         elif name in {"mark_in", "mark_out", "no_loop"}:
             self._loop(deck, name)
 
     def _flip(self, *, both: bool) -> None:
         """One picture where the other was, as large: differences show as movement. They run on in step all the while."""
+        seen = [pane.isVisibleTo(self) for pane in self.panes]
+        after = 0 if all(seen) else (seen.index(True) + 1) % len(seen)
+        self._end_wipe()
+        self._show_panes(range(len(self.panes)) if both else [after])
+
+    def _wipe(self) -> None:
+        """The first picture at the left, another at the right of a line; the next one at each call, then side by side again."""
         if len(self.panes) < 2:
             return
-        seen = [pane.isVisibleTo(self) for pane in self.panes]
-        wanted = [True, True] if both else [True, False] if all(seen) else [not one for one in seen]
-        for pane, shown in zip(self.panes, wanted, strict=True):
-            pane.setVisible(shown)
+        wiped = self._wiped + 1
+        self._end_wipe()
+        if wiped >= len(self.panes):
+            self._show_panes(range(len(self.panes)))
+            return
+        self._wiped = wiped
+        self._show_panes([0])
+        self.panes[0].words.setText(f"{self._named[0]} | {self._named[wiped]}")
+        if (shown := self.panes[wiped].shown) is not None:
+            self.panes[0].put_other(shown)
+
+    def _end_wipe(self) -> None:
+        self._wiped = 0
+        self.panes[0].end_wipe()
+        self.panes[0].words.setText(self._named[0])
+
+    def _show_panes(self, wanted: Iterable[int]) -> None:
+        kept = set(wanted)
+        for number, pane in enumerate(self.panes):
+            pane.setVisible(number in kept)
         self._size()
 
     def _loop(self, deck: Deck, name: str) -> None:
@@ -353,7 +362,9 @@ class PlayerWindow(QWidget):
             layout.activate()
         seen = next(pane for pane in self.panes if pane.isVisibleTo(self)).view  # one that is hidden takes its place
         for player in self.deck.players:
-            player.size = (max(160, round(seen.width() * ratio)), max(120, round(seen.height() * ratio)))
+            lines, shape = player.source.lines, player.source.shape
+            fitting = (max(160, round(seen.width() * ratio)), max(120, round(seen.height() * ratio)))
+            player.size = (round(lines * shape), lines) if self._exact else fitting
 
     def resizeEvent(self, event: object) -> None:
         super().resizeEvent(event)  # type: ignore[arg-type]

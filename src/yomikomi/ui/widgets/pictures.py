@@ -7,7 +7,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from yomikomi.ui import theme
@@ -42,6 +42,8 @@ class PictureView(QWidget):
         self._image: QImage | None = None
         self._outline: QRectF | None = None
         self._enlarged = enlarged
+        self._wiped: QImage | None = None
+        self._wipe_at = 0.5
         self._shape = Fraction(4, 3)
         self._surround, self._exact, self.empty = surround, exact, empty
         self.caption = ""
@@ -62,6 +64,24 @@ class PictureView(QWidget):
         if self._voice.due:
             self._voice.say(f"{self.caption} {image.width()} × {image.height()}".strip() if image is not None else self.empty)
         self.update()
+
+    def show_wiped(self, image: QImage | None) -> None:
+        """Another picture right of a line that follows the mouse; None: none."""
+        self._wiped = image
+        self.setMouseTracking(image is not None)
+        self.update()
+
+    def show_exact(self, *, exact: bool) -> None:
+        """One picture sample to one screen pixel, or as large as fits."""
+        self._exact = exact
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._wiped is not None:
+            area = self.picture_area()
+            self._wipe_at = min(1.0, max(0.0, (event.position().x() - area.left()) / max(1.0, area.width())))
+            self.update()
+        super().mouseMoveEvent(event)
 
     def show_outline(self, outline: QRectF | None) -> None:
         """A frame around a part; left, top, width and height as parts of the picture."""
@@ -94,6 +114,13 @@ class PictureView(QWidget):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         area = self.picture_area()
         painter.drawImage(area, self._image)
+        if self._wiped is not None:
+            line = area.left() + self._wipe_at * area.width()
+            painter.save()
+            painter.setClipRect(QRectF(line, area.top(), area.right() - line, area.height()))
+            painter.drawImage(area, self._wiped)
+            painter.restore()
+            painter.fillRect(QRectF(line - 0.5, area.top(), 1, area.height()), QColor("white"))
         if self._outline is not None:
             part = self._outline
             place = QRectF(
