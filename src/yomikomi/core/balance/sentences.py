@@ -283,4 +283,4 @@ def curve_name(codec: str, share: float | None) -> str:
     """``share``: of its bytes over those of H.264 at the same fidelity, less one; None where that is not known."""
     if share is None:
         return CODECS[codec].words
-    return f"{CODECS[codec].words}, {'−' if share < 0 else '+'}{abs(100 * share):.0f} % bytes"
+    return f"{CODECS[codec].words}, {abs(100 * share):.0f} % {'less' if share < 0 else 'more'} than {CODECS['h264'].words}"

@@ -15,6 +15,7 @@ from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQual
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.recipes.sound import SOUND_CODECS
 from yomikomi.core.video.units import parse_size, size_text
+from yomikomi.ui.theme import inset
 from yomikomi.ui.widgets.basics import label, row
 
 _RATES: dict[RateKind, str] = {
@@ -23,6 +24,8 @@ _RATES: dict[RateKind, str] = {
 }  # fmt: skip
 # A disc of one sort, and less than any copy takes.
 _USUAL_SIZE, _LEAST_SIZE = 700_000_000, 10_000
+# Where a rate begins that nobody has typed yet: comfortable for standard definition (common practice, no source).
+_USUAL_KBPS = 2000
 _PASSES = (("Two passes", 2), ("One pass", 1))
 _CHANNELS = (("As the source", None), ("Two", 2), ("One", 1))
 
@@ -60,12 +63,16 @@ class RecipeForm(QWidget):
         self.sound = _box("Sound codec", [])
         self.sound_kbps = _spin("Sound rate", 32, 512, 16, " kb/s")
         self.channels = _box("Sound channels", _CHANNELS)
+        self.kbps.setValue(_USUAL_KBPS)
+        self.cap.setValue(2 * _USUAL_KBPS)
         self._lay_out()
         for box in (self.codec, self.rate, self.passes, self.speed, self.container, self.level, self.sound, self.channels):
             box.currentIndexChanged.connect(self._on_changed)
         for spin in (self.quality, self.kbps, self.cap, self.sound_kbps):
             spin.valueChanged.connect(self._on_changed)
         self.keys.valueChanged.connect(self._on_changed)
+        for spin in (self.quality, self.kbps, self.cap, self.sound_kbps, self.keys):
+            inset(spin)
         self.slider.valueChanged.connect(self.quality.setValue)
         self.target_size.editingFinished.connect(self._on_changed)
         self._recipe = recipe
@@ -88,6 +95,8 @@ class RecipeForm(QWidget):
 
     def _lay_out(self) -> None:
         self._pictures, self._file = QFormLayout(), QFormLayout()
+        for form in (self._pictures, self._file):
+            form.setVerticalSpacing(8)
         for words, field in (
             ("Codec", self.codec), ("Rate", self.rate), ("Quality", _beside(self.quality, self.slider)), ("Average", self.kbps),
             ("Cap", self.cap), ("Size", self.target_size), ("Passes", self.passes), ("Preset", self.speed), ("Key pictures", self.keys),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QProgressBar, QWidget
 
 from yomikomi.core.balance import sentences
@@ -113,7 +113,8 @@ class SettingsBox(QDialog):
                 old.deleteLater()
         for line, notch in enumerate(notches(self._offer, recipe)):
             head, means = sentences.notch_words(notch.words, notch.recipe, notch.told)
-            self.notches.addWidget(button(head, self._setter(notch.recipe), link=True, tip="Take this setting"), line, 0)
+            take = button(head, self._setter(notch.recipe), link=True, tip="Take this setting")
+            self.notches.addWidget(take, line, 0, Qt.AlignmentFlag.AlignLeft)
             self.notches.addWidget(label(means, quiet=True), line, 1)
         self.notches.setColumnStretch(1, 1)
 
