@@ -10,7 +10,11 @@ import numpy as np
 import pytest
 
 from tests.making import decode_luma, write_clip
+from yomikomi.core.balance.by_hand import told_by_hand
+from yomikomi.core.balance.offer import Offer, Wanted
 from yomikomi.core.balance.prediction import PredictRequest, predict
+from yomikomi.core.balance.serving import Footage
+from yomikomi.core.balance.trials import TrialRequest, run_trials
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
@@ -161,3 +165,19 @@ def test_a_size_that_the_sound_alone_takes_is_refused(tmp_path: Path, progressiv
         with pytest.raises(WrongUseError, match="cannot hold"):
             work()
     assert not list(tmp_path.iterdir())
+
+
+@pytest.mark.parametrize("codec", ["h264", "hevc"])
+def test_other_distances_of_key_pictures_are_told(uneven: tuple[Path, Reading], tmp_path: Path, codec: str) -> None:
+    """By hand, after trials with key pictures five seconds apart: what half a second costs lies in its interval, which is no wider than it
+    must be."""
+    path, reading = uneven
+    speed = {"h264": "veryfast", "hevc": "ultrafast"}[codec]
+    tried = recipe_with(CODECS[codec], ConstantQuality(quality=24), speed=speed)
+    trials = run_trials(TrialRequest(path, reading, Treatment(), (tried,), more=4), SilentReporter())
+    often = tried.model_copy(update={"key_seconds": 0.5})
+    told = told_by_hand(Offer(Wanted(), Footage(reading, Treatment()), trials), often).prediction
+    assert told is not None
+    made = make_copy(CopyRequest(path, tmp_path / "often.mp4", reading, Treatment(), often), SilentReporter())
+    assert told.size_bytes.low <= made.size_bytes <= told.size_bytes.high
+    assert told.size_bytes.high < 2.2 * told.size_bytes.low

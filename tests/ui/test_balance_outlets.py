@@ -69,6 +69,33 @@ def test_pictures_that_do_not_fit_are_made_to(window: MainWindow, qtbot: QtBot, 
     assert station.send_button.text() == "Add to the run"
 
 
+def test_a_tape_goes_to_a_video_disc(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    """MPEG-2 with AC-3 is tried where nothing else plays; what breaks the disc's peak in the hardest second is not offered; the copy keeps
+    the disc's limits and lies in its interval."""
+    pictures = programme_frames(50, width=176, height=144, seed=7)
+    clip = write_clip(tmp_path / "tape.mkv", pictures, codec="ffv1", rate=25, sound_seconds=2.0, sound_channels=2)
+    station = in_balance(window, qtbot, clip, outlets=["video-disc"])
+    qtbot.waitUntil(lambda: station.job is None and station.offer.trials is not None, timeout=LONG)
+    assert set(station.plane_data) == {"mpeg2"}
+    assert station.picked is not None
+    worst = [point.prediction.worst for point in station.plane_data["mpeg2"]]
+    assert all(one is not None and 0 < one.kbps <= 9800 for one in worst)
+    assert [one.kbps for one in worst if one is not None] == sorted((one.kbps for one in worst if one is not None), reverse=True)
+    told = station.picked.prediction
+    assert (told.recipe.sound_codec, told.recipe.container, told.recipe.key_seconds) == ("ac3", "mkv", 0.6)
+    QTest.mouseClick(station.send_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: [copy.state for copy in view_of(window).copies] == ["verified"], timeout=LONG)
+    copy = view_of(window).copies[0]
+    assert copy.result is not None
+    assert told.size_bytes.low <= copy.result.size_bytes <= told.size_bytes.high
+    assert ("plays at: Video disc", True) in [(one.name, one.passed) for one in copy.result.checks]
+    with av.open(str(copy.path)) as made:
+        sizes = [packet.size for packet in made.demux(video=0) if packet.size]
+    seconds = [sum(sizes[first : first + 25]) * 8 / 1000 for first in range(len(sizes) - 24)]
+    assert told.worst is not None
+    assert told.worst.kbps == pytest.approx(max(seconds), rel=0.05)
+
+
 def test_four_copies_at_once(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     """A tape for archive, television, phone and upload: predicted together, added together, made one after another, each proven for its
     place; asked for again, names differ."""

@@ -76,6 +76,7 @@ OKABE_ITO = {
 CODEC_LOOK = {
     "h264": (OKABE_ITO["orange"], "s"), "hevc": (OKABE_ITO["sky"], "o"), "av1": (OKABE_ITO["green"], "t"),
     "ffv1": (OKABE_ITO["purple"], "o"), "rdd36": (OKABE_ITO["vermilion"], "s"), "vc3": (OKABE_ITO["yellow"], "t"),
+    "mpeg2": (OKABE_ITO["blue"], "o"),
 }  # fmt: skip
 
 SANS, MONO = "IBM Plex Sans", "IBM Plex Mono"

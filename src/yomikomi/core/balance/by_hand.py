@@ -91,7 +91,7 @@ def _predicted(offer: Offer, recipe: Recipe) -> tuple[Prediction | None, str]:
     by_preset = not recipe.row.highest_quality_number
     if not by_preset and recipe.speed != tried.speed:
         return None, sentences.effort_not_tried(recipe, tried)
-    if recipe.key_seconds != tried.key_seconds:
+    if recipe.key_seconds != tried.key_seconds and curve[0].prediction.key_excess is None:
         return None, sentences.keys_not_tried(tried)
     try:
         meant = meant_bytes(footage.reading, footage.treatment, recipe)

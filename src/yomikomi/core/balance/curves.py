@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
-from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, Quality, TrialPoint, TrialSet
+from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, Quality, TrialPoint, TrialSet, Worst
 from yomikomi.core.balance.viewing import Viewing
 
 # Curves that share less say nothing of each other, decibels.
@@ -60,6 +60,9 @@ def _curve(points: list[TrialPoint], trials: TrialSet, viewing: Viewing) -> list
     kept = [one.noise_kept for one in details if one.noise_kept is not None]
     detail, noise = _through(at, [one.at(viewing) for one in details]), _through(at, kept) if len(kept) == len(points) else None
     measured = {p.recipe.level: p for p in points}
+    worst = _worst_between(points, at, viewing)
+    excesses = [p.key_excess for p in points if p.key_excess is not None]
+    excess = _through(at, excesses) if len(excesses) == len(points) else None
     found = []
     for quality in range(at[0], at[-1] + 1):
         tried = measured.get(quality)
@@ -79,9 +82,25 @@ def _curve(points: list[TrialPoint], trials: TrialSet, viewing: Viewing) -> list
             encode_seconds=Estimate(**{part: float(np.exp(curve(quality))) for part, curve in time.items()}),
             measured=False,
             trial_seconds=trials.trial_seconds,
+            length_seconds=trials.duration_seconds,
+            worst=worst(quality) if worst is not None else None,
+            key_excess=round(excess(quality), 1) if excess is not None else None,
         )
         found.append(PlanePoint(prediction))
     return found
+
+
+def _worst_between(points: list[TrialPoint], at: list[int], viewing: Viewing) -> Callable[[float], Worst] | None:
+    """What recipes between make of the hardest part; None where it was not tried with all."""
+    known = [one for p in points if (one := p.worst(viewing)) is not None and one.kbps > 0]
+    if len(known) < len(points):
+        return None
+    kbps = _through(at, [float(np.log(one.kbps)) for one in known])
+    details = [one.detail_db for one in known if one.detail_db is not None]
+    detail = _through(at, details) if len(details) == len(known) else None
+    return lambda quality: Worst(
+        at_seconds=known[0].at_seconds, kbps=round(float(np.exp(kbps(quality))), 1), detail_db=round(detail(quality), 3) if detail else None
+    )
 
 
 def bytes_against(curve: Sequence[PlanePoint], other: Sequence[PlanePoint]) -> float | None:

@@ -87,6 +87,22 @@ class Fidelity(Document):
         return f"{step_of(self.value).words} ({self.value:.1f} dB)"
 
 
+class HardestPart(Document):
+    """What a recipe makes of the part that costs most."""
+
+    at_seconds: float = Field(description="its middle, seconds of the take")
+    kbps: float = Field(description="of the pictures, in the second that takes most")
+    detail: Detail | None = None
+
+
+class Worst(Document):
+    """The same as a person watches it."""
+
+    at_seconds: float
+    kbps: float = Field(description="of the pictures, in the second of this part that takes most")
+    detail_db: float | None = Field(default=None, description="detail kept of this part")
+
+
 class TrialPoint(Document):
     """One recipe as measured on the segments, raised to the whole take."""
 
@@ -98,11 +114,19 @@ class TrialPoint(Document):
     encode_seconds: Estimate
     tried_frames: int
     crop: str | None = Field(default=None, description="picture of the hardest moment, relative to the trials folder")
+    hardest: HardestPart | None = Field(default=None, description="null in sets of older programs")
+    key_excess: float | None = Field(default=None, description="bytes that a key picture takes more than others do; null: not known")
 
     def fidelity(self, viewing: Viewing) -> Fidelity | None:
         if self.detail is None:
             return None
         return Fidelity.of(self.detail.at(viewing), viewing=viewing, noise_kept=self.detail.noise_kept)
+
+    def worst(self, viewing: Viewing) -> Worst | None:
+        hard = self.hardest
+        if hard is None:
+            return None
+        return Worst(at_seconds=hard.at_seconds, kbps=hard.kbps, detail_db=hard.detail.at(viewing) if hard.detail else None)
 
     def prediction(self, trials: TrialSet, *, viewing: Viewing = "television") -> Prediction:
         """What was measured, as a prediction for a copy."""
@@ -116,6 +140,9 @@ class TrialPoint(Document):
             encode_seconds=self.encode_seconds,
             measured=True,
             trial_seconds=trials.trial_seconds,
+            length_seconds=trials.duration_seconds,
+            worst=self.worst(viewing),
+            key_excess=self.key_excess,
         )
 
 
@@ -190,6 +217,14 @@ class Prediction(Document):
     measured: bool = Field(description="tried at this very quality, not interpolated")
     learned: Learned | None = Field(default=None, description="what earlier copies put on what trials told; null: nothing")
     trial_seconds: float = 0.0
+    length_seconds: float | None = Field(default=None, description="of the copy; null in older predictions")
+    worst: Worst | None = Field(default=None, description="the part that costs most; null where it was not tried")
+    key_excess: float | None = Field(default=None, description="bytes that a key picture takes more than others do; null: not known")
+
+    @property
+    def kbps(self) -> float | None:
+        """On average, with sound."""
+        return self.size_bytes.expected / 125 / self.length_seconds if self.length_seconds else None
 
     def with_lessons(self, learned: Learned) -> Prediction:
         """With what earlier copies teach; of what is aimed at the size stays."""

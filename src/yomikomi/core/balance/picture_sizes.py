@@ -10,6 +10,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 
 import av
 import numpy as np
@@ -39,6 +40,16 @@ class PictureSizes:
     def key_sizes(self) -> NDArray[np.float64]:
         """Sizes of the key pictures alone, shape=(key pictures,), bytes."""
         return self.keys[self.keys > 0]
+
+
+def worst_second(sizes: PictureSizes, inside: slice, rate: Fraction) -> float:
+    """Kilobits in the second that takes most of a stretch of pictures, of all of it where it is shorter; 0 of none."""
+    each = (sizes.between + sizes.keys + sizes.cuts)[inside]
+    count = min(len(each), max(1, round(rate)))
+    if not count:
+        return 0.0
+    sums = np.convolve(each, np.ones(count), "valid")
+    return float(sums.max()) * 8 / 1000 * float(rate) / count
 
 
 def picture_sizes(packets: Sequence[av.Packet], *, codec: str, cuts: Sequence[int] = ()) -> PictureSizes:

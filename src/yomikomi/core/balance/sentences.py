@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.machine import was_disturbed
-from yomikomi.core.balance.models import Fidelity, Prediction, TrialSet
+from yomikomi.core.balance.models import Fidelity, Prediction, TrialSet, Worst
 from yomikomi.core.balance.threshold import Threshold
 from yomikomi.core.balance.viewing import WORDS as VIEWING_WORDS
 from yomikomi.core.balance.viewing import FidelityStep, step_of
@@ -14,7 +14,7 @@ from yomikomi.core.outlets.conforming import Violation
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.video.timecode import spoken
+from yomikomi.core.video.timecode import clock, spoken
 from yomikomi.core.video.units import bit_rate_text, counted, size_text
 from yomikomi.core.work.text import capital
 
@@ -64,7 +64,7 @@ def no_tried_codec_fits(outlet: Outlet, outside: Mapping[str, Sequence[Violation
     """``outside``: codecs tried, with what stands in the way. ``can_try``: trials know others that it plays."""
     basis = " · ".join(f"{CODECS[codec].words}: {_all_of(wrong)}" for codec, wrong in outside.items())
     if not can_try:
-        basis = f"Trials know no codec that it plays; make the copy by: yomikomi copy --outlet {outlet.key} --codec mpeg2 --average 6000k"
+        basis = "Trials know no codec that it plays; choose another outlet, or make the copy by hand"
     return f"None of the codecs tried plays at: {outlet.words}.", basis
 
 
@@ -271,6 +271,12 @@ def notch_words(words: str, recipe: Recipe, told: Prediction | None) -> tuple[st
     if told is None:
         return f"{capital(recipe.rate.words)}", f"{words}; not tried on this take"
     return f"{capital(recipe.rate.words)}", f"{words}; here {size_text(told.size_bytes.expected)}, {difference_words(told.fidelity)}"
+
+
+def hardest_words(hard: Worst) -> str:
+    """When it is, its worst second, and what is seen there."""
+    seen = f", {step_of(hard.detail_db).words} ({hard.detail_db:.1f} dB)" if hard.detail_db is not None else ""
+    return f"{clock(hard.at_seconds)}: up to {bit_rate_text(1000 * hard.kbps)} in a second{seen}"
 
 
 def compared_copy(point: PlanePoint) -> str:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from yomikomi.core.balance.besides import other_estimate
 from yomikomi.core.balance.curves import PlanePoint
-from yomikomi.core.balance.models import Estimate
+from yomikomi.core.balance.models import Estimate, Prediction
 from yomikomi.core.outlets.adapting import adapted, codecs_for, fitting_treatment, limit_of, shape_fits, shape_violations
 from yomikomi.core.outlets.conforming import Violation
 from yomikomi.core.outlets.fitting import Together, fits, together
@@ -16,7 +16,7 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.codecs import TRIED, Effort
 from yomikomi.core.recipes.plan import pixel_format_of
 from yomikomi.core.recipes.rates import CappedQuality
-from yomikomi.core.recipes.recipe import Recipe, usual_recipes
+from yomikomi.core.recipes.recipe import KEY_SECONDS, Recipe, usual_recipes
 from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
@@ -72,12 +72,11 @@ class Footage:
         """Those tried at an effort: of all codecs of the plane, or of those that an outlet plays."""
         colour = _outcome(self.treatment, self.reading).colour
         codecs = codecs_for(outlet) if outlet is not None else list(TRIED.values())
-        return tuple(
-            usual_recipes(
-                fields=self.treatment.leaves_fields, effort=effort, transfer=colour.transfer, bit_depth=self.reading.bit_depth,
-                codecs=codecs,
-            )
-        )  # fmt: skip
+        found = usual_recipes(
+            fields=self.treatment.leaves_fields, effort=effort, transfer=colour.transfer, bit_depth=self.reading.bit_depth, codecs=codecs
+        )
+        apart = min(KEY_SECONDS, outlet.key_seconds or KEY_SECONDS) if outlet is not None else KEY_SECONDS
+        return tuple(one.model_copy(update={"key_seconds": apart}) if one.row.highest_quality_number else one for one in found)
 
     def other_bytes(self, recipe: Recipe) -> Estimate:
         """Of sound and container."""
@@ -124,9 +123,21 @@ def serve(plane: Plane, footage: Footage, outlets: Sequence[Outlet], *, containe
             if wrong:
                 outside[codec] = wrong
                 continue
-        left[codec] = [carried_over(point, fitted, footage) for point in curve]
+        kept = [point for one in curve if (point := carried_over(one, fitted, footage)) and (outlet is None or _keeps_peak(point, outlet))]
+        if kept:
+            left[codec] = kept
+        elif outlet is not None and outlet.peak_kbps is not None:
+            least = min(point.prediction.worst.kbps for point in curve if point.prediction.worst is not None)
+            outside[codec] = (Violation(limit="peak", allowed=f"{outlet.peak_kbps} kb/s", found=f"{least:.0f} kb/s"),)
     limit = _limit(footage, outlet, left) if outlet is not None else None
     return Served(left, outside, limit, outlet, common)
+
+
+def _keeps_peak(point: PlanePoint, outlet: Outlet) -> bool:
+    """False where the hardest second that was tried breaks an outlet's peak already, and nothing holds the encoder back."""
+    worst, recipe = point.prediction.worst, point.prediction.recipe
+    held = isinstance(recipe.rate, CappedQuality) or recipe.codec_level is not None
+    return held or outlet.peak_kbps is None or worst is None or worst.kbps <= outlet.peak_kbps
 
 
 def _in(recipe: Recipe, container: str, sound: str) -> Recipe:
@@ -142,7 +153,19 @@ def carried_over(point: PlanePoint, fitted: Recipe, footage: Footage) -> PlanePo
         rate = fitted.rate.model_copy(update={"quality": told.recipe.quality})
     was, now = footage.other_bytes(told.recipe), footage.other_bytes(fitted)
     size = told.size_bytes if was == now else told.size_bytes.less(was).plus(now)
+    size = size.plus(_keys(told, fitted.key_seconds))
     return PlanePoint(told.model_copy(update={"recipe": fitted.model_copy(update={"rate": rate}), "size_bytes": size}))
+
+
+def _keys(told: Prediction, key_seconds: float) -> Estimate:
+    """Bytes that other distances of key pictures cost, fewer where they are longer: a cut makes some of them in any case, so half of it is
+    unsure."""
+    length, excess, was = told.length_seconds, told.key_excess, told.recipe.key_seconds
+    if not length or excess is None or key_seconds == was:
+        return Estimate(expected=0.0, low=0.0, high=0.0)
+    more = max(1.0, length / key_seconds) - max(1.0, length / was)
+    cost = more * excess
+    return Estimate(expected=cost, low=cost - abs(cost) / 2, high=cost + abs(cost) / 2)
 
 
 def _limit(footage: Footage, outlet: Outlet, plane: Plane) -> float | None:

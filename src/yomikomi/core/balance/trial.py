@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from yomikomi.core.balance.judging import BEFORE, DetailJudge, Judged, to_plane
 from yomikomi.core.balance.metrics import Compared, SampleMeter
-from yomikomi.core.balance.picture_sizes import picture_sizes
+from yomikomi.core.balance.picture_sizes import picture_sizes, worst_second
 from yomikomi.core.balance.segments import Segment
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.errors import UnreadableError
@@ -45,6 +45,7 @@ class Trial:
     quiet_part : the part of the time that it would have taken had nobody else used the processors, 0…1.
     ssim, mse : means over the segment.
     judged : what an eye sees of it, by a few pictures.
+    worst_kbps : rate of the second that takes most.
     """
 
     between_bytes: float
@@ -57,6 +58,7 @@ class Trial:
     cut_excess: tuple[float, ...] = ()
     quiet_part: float = 1.0
     judged: Judged | None = None
+    worst_kbps: float = 0.0
 
     @property
     def counted_bytes(self) -> float:
@@ -102,6 +104,7 @@ def run_trial(span: TreatedSpan, recipe: Recipe, judge: DetailJudge, reporter: R
         mse=float(np.mean([one.mse for one in compared])) if compared else 0.0,
         quiet_part=quiet_part,
         judged=judged,
+        worst_kbps=worst_second(sizes, inside, span.format.rate),
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -11,7 +11,7 @@ from pathlib import Path
 from yomikomi.core.balance import estimate
 from yomikomi.core.balance.besides import other_estimate, sound_estimate
 from yomikomi.core.balance.judging import DetailJudge
-from yomikomi.core.balance.models import Estimate, TrialPoint, TrialSet, TriedSegment
+from yomikomi.core.balance.models import Estimate, HardestPart, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.segments import USUAL_SEGMENTS, Segment, plan_segments
 from yomikomi.core.balance.sizing import Anchor, Starts, half_width, picture_bytes
 from yomikomi.core.balance.spans import TreatedSpan, cuts_of
@@ -216,6 +216,18 @@ class _Bench:
             ),
             tried_frames=sum(trial.counted_frames for _, trial in pairs),
             crop=self.crops.get(recipe),
+            hardest=self._hardest(pairs),
+            key_excess=_key_excess([trial for _, trial in pairs]),
+        )
+
+    def _hardest(self, pairs: list[tuple[Segment, Trial]]) -> HardestPart | None:
+        found = next((pair for pair in pairs if pair[0].role in {"hardest", "whole"}), None)
+        if found is None:
+            return None
+        segment, trial = found
+        middle = (segment.first + segment.frames / 2) / float(self.reading.rate.by_stamps)
+        return HardestPart(
+            at_seconds=round(middle, 2), kbps=round(trial.worst_kbps, 1), detail=estimate.detail([found], self.plan)
         )
 
     def _picture_bytes(self, recipe: Recipe) -> Estimate:
@@ -238,6 +250,15 @@ class _Bench:
 def _whole(size: Estimate) -> Estimate:
     """In whole bytes."""
     return Estimate(expected=round(size.expected), low=round(size.low), high=round(size.high))
+
+
+def _key_excess(trials: Sequence[Trial]) -> float | None:
+    """What a key picture takes more than others do; None where none was seen."""
+    keys = [size for trial in trials for size in trial.key_sizes]
+    frames = sum(trial.counted_frames for trial in trials)
+    if not keys or not frames:
+        return None
+    return round(max(0.0, sum(keys) / len(keys) - sum(trial.between_bytes for trial in trials) / frames), 1)
 
 
 def _middle_first(recipes: tuple[Recipe, ...]) -> list[Recipe]:

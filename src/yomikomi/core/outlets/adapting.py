@@ -26,10 +26,10 @@ _LEAST_SOUND_KBPS = 32
 
 
 def codecs_for(outlet: Outlet) -> list[Codec]:
-    """Codecs that are tried for an outlet: those with curves that it plays; where it plays none of them, those whose presets rule the
-    size."""
-    with_curves = [codec for codec in TRIED.values() if _limit(codec.key, outlet) is not None]
-    return with_curves or [codec for codec in CODECS.values() if codec.worth_trying and _limit(codec.key, outlet) is not None]
+    """Codecs that are tried for an outlet: the usual ones that it plays; where it plays none of them, the others."""
+    usual = [codec for codec in TRIED.values() if _limit(codec.key, outlet) is not None]
+    others = (codec for codec in CODECS.values() if codec.worth_trying or codec.asked_only)
+    return usual or [codec for codec in others if _limit(codec.key, outlet) is not None]
 
 
 def adapted(recipe: Recipe, outlet: Outlet, *, channels: Sequence[int]) -> Recipe:

@@ -36,6 +36,7 @@ class Codec:
         yet. (Measured on six programmes: 1.3 to 1.5 times for H.264, 1.1 to 1.3 for HEVC; in some of them the pictures behind it pay the
         half back, so half of it is used; docs/science.md.)
     size_floor : relative half-width that no interval of a predicted size goes below, for what trials cannot see.
+    asked_only : tried only where an outlet plays none of the others.
     header_bytes : what its encoder writes of itself once, beside the pictures.
     least, most : samples of a side that the encoder takes; outside of these it fails, or never comes back (measured: AV1 at 16 x 4000).
     """
@@ -60,6 +61,7 @@ class Codec:
     most: int = 8192
     worth_trying: tuple[str, ...] = ()
     header_bytes: int = 0
+    asked_only: bool = False
 
     def speed_at(self, effort: Effort) -> str:
         """The preset for a key of ``EFFORTS``."""
@@ -91,8 +93,8 @@ CODECS: dict[str, Codec] = {
             least=64,
         ),
         Codec(
-            "mpeg2", "MPEG-2", "mpeg2video", "mpeg2video", ("quality", "average", "constant"), ("mkv", "mp4"),
-            pixel_formats=("yuv420p", "yuv420p"), highest_quality_number=31, carries_fields=True,
+            "mpeg2", "MPEG-2", "mpeg2video", "mpeg2video", ("quality", "average", "constant"), ("mkv", "mp4"), (2, 4, 7, 12),
+            pixel_formats=("yuv420p", "yuv420p"), highest_quality_number=31, carries_fields=True, asked_only=True,
         ),
         Codec("ffv1", "FFV1", "ffv1", "ffv1", ("lossless",), ("mkv",), worth_trying=("usual",), carries_fields=True),
         Codec(
@@ -108,5 +110,5 @@ CODECS: dict[str, Codec] = {
         Codec("source", "untouched", "", "", ("untouched",), ("mkv", "mp4", "mov"), carries_fields=True),
     )
 }  # fmt: skip
-# Those with a curve on the plane of size against fidelity.
-TRIED = {key: codec for key, codec in CODECS.items() if codec.probes}
+# Those that are tried wherever they play, each with a curve on the plane of size against fidelity.
+TRIED = {key: codec for key, codec in CODECS.items() if codec.probes and not codec.asked_only}

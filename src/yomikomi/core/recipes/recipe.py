@@ -208,7 +208,7 @@ def _by_preset(codec: Codec, preset: str) -> Recipe:
 
 def effort_of(recipe: Recipe) -> Effort | None:
     """The key of ``EFFORTS`` that a recipe's preset stands for, None for a preset chosen by name and where it rules the size."""
-    presets = recipe.row.presets if recipe.row.probes else ()
+    presets = recipe.row.presets if recipe.row.probes and len(recipe.row.speeds) > 1 else ()
     return list(EFFORTS)[presets.index(recipe.speed)] if recipe.speed in presets else None
 
 

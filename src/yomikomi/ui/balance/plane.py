@@ -9,11 +9,11 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from yomikomi.core.balance.curves import PlanePoint
-from yomikomi.core.balance.sentences import noise_words
+from yomikomi.core.balance.sentences import hardest_words, noise_words
 from yomikomi.core.balance.viewing import STEPS
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.video.timecode import spoken
-from yomikomi.core.video.units import size_text
+from yomikomi.core.video.units import bit_rate_text, size_text
 from yomikomi.ui import theme
 from yomikomi.ui.balance.axes import Span, draw_axes, log_size
 from yomikomi.ui.balance.marks import clear_spot, draw_symbol, draw_told, star
@@ -36,12 +36,16 @@ def tell(point: PlanePoint) -> str:
     fidelity = told.fidelity
     noise = noise_words(fidelity.noise_kept) if fidelity else ""
     kept = (fidelity.words if fidelity else "") + (f", {noise}" if noise else "")
+    rate, hard = told.kbps, told.worst
+    average = f" · {bit_rate_text(1000 * rate)}" if rate is not None else ""
+    worst = f"\nhardest part, {hardest_words(hard)}" if hard is not None else ""
     return (
         f"{told.recipe.words}  ({how})\n"
-        f"{size_text(size.expected)}  ({size_text(size.low)} – {size_text(size.high)})\n"
+        f"{size_text(size.expected)}  ({size_text(size.low)} – {size_text(size.high)}){average}\n"
         f"{spoken(seconds.expected)}  ({spoken(seconds.low)} – {spoken(seconds.high)})\n"
         f"{kept}\n"
         f"SSIM {told.quality.value:.1f} dB, PSNR {told.psnr_db:.1f} dB"
+        f"{worst}"
     )
 
 

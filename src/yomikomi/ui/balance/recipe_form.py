@@ -71,8 +71,8 @@ class RecipeForm(QWidget):
         for spin in (self.quality, self.kbps, self.cap, self.sound_kbps):
             spin.valueChanged.connect(self._on_changed)
         self.keys.valueChanged.connect(self._on_changed)
-        for spin in (self.quality, self.kbps, self.cap, self.sound_kbps, self.keys):
-            inset(spin)
+        for number in (self.quality, self.kbps, self.cap, self.sound_kbps, self.keys):
+            inset(number)
         self.slider.valueChanged.connect(self.quality.setValue)
         self.target_size.editingFinished.connect(self._on_changed)
         self._recipe = recipe
