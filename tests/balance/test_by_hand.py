@@ -13,6 +13,7 @@ from tests.balance.test_curves_and_choices import tried_point, tried_set
 from yomikomi.core.balance.besides import other_estimate
 from yomikomi.core.balance.by_hand import notches, told_by_hand
 from yomikomi.core.balance.offer import Offer, Wanted
+from yomikomi.core.balance.scales import Scale
 from yomikomi.core.balance.serving import Footage
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.outlets.model import outlets
@@ -120,3 +121,17 @@ def test_recipes_come_back_from_their_files(tmp_path: Path) -> None:
     for odd in (tmp_path, tmp_path / "missing.json"):
         with pytest.raises(WrongUseError):
             read_recipe(odd)
+
+
+@pytest.mark.parametrize(
+    ("scale", "size", "words"),
+    [
+        # 2160p to an upload service: 10 GB in 13 min 20 s are 100 Mb/s; 1 GB an hour is 2000 kb/s with sound and some (common practice,
+        # no source); a copy of 900 MB takes half an hour at 4 Mb/s.
+        (Scale("rate", seconds=800.0), 10e9, "100 Mb/s"), (Scale("upload", 4e6), 900e6, "30 min"), (Scale("share", 4.7e9), 2.35e9, "50 %"),
+        (Scale(), 2e6, "2 MB"),
+    ],
+)  # fmt: skip
+def test_sizes_are_said_as_rates_times_and_shares(scale: Scale, size: float, words: str) -> None:
+    assert min(scale.ticks, key=lambda tick: abs(tick[0] - size)) == (pytest.approx(size), words)
+    assert [at for at, _ in scale.ticks] == sorted(at for at, _ in scale.ticks)

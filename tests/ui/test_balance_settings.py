@@ -7,14 +7,16 @@ from pathlib import Path
 
 import av
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox
+from PySide6.QtWidgets import QComboBox, QInputDialog
 from pytestqt.qtbot import QtBot
 
 from tests.making import programme_frames, write_clip
 from tests.ui.test_balance_journeys import LONG, in_balance, view_of
 from yomikomi.core.recipes.rates import ConstantQuality
+from yomikomi.ui.balance.plane import BalancePlane
+from yomikomi.ui.balance.scale_menu import ScaleMenu
 from yomikomi.ui.balance.settings_box import SettingsBox
 from yomikomi.ui.balance.station import BalanceStation
 from yomikomi.ui.shell.window import MainWindow
@@ -139,3 +141,26 @@ def test_recipes_are_saved_and_opened_and_what_does_not_go_together_is_said(stat
     put(box.form.rate, "quality")
     assert isinstance(box.form.recipe.rate, ConstantQuality)
     box.reject()
+
+
+def test_sizes_are_said_as_what_a_person_counts_in(
+    station: BalanceStation, window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plane, menu = station.plane, station.scale.menu
+    asked: list[bool] = []
+    plane.scale_wanted.connect(lambda: asked.append(True))
+    QTest.mouseClick(plane, LEFT, pos=QPoint(plane.width() // 2, plane.height() - 8))
+    plane.setFocus()
+    QTest.keyClick(plane, Qt.Key.Key_X)
+    assert len(asked) == 2
+    menu.close()
+    for words, kind, of in (("10 Mb/s", "upload", 10e6), ("4.38 GiB", "share", 4.38 * 2**30), ("wide", "share", 4.38 * 2**30)):
+        monkeypatch.setattr(QInputDialog, "getText", lambda *_args, words=words: (words, True))
+        menu.actions()[2 if kind == "upload" else 3].trigger()
+        assert plane._scale.kind == kind
+        assert plane._scale.of == pytest.approx(of)
+    assert "cannot be read" in window.state.notices.history[-1].text
+    again = ScaleMenu(window.state, BalancePlane())
+    assert again._plane._scale.kind == "share", "it is kept for the next time"
+    menu.actions()[0].trigger()
+    assert plane._scale.kind == "size"

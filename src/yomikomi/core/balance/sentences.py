@@ -274,8 +274,8 @@ def notch_words(words: str, recipe: Recipe, told: Prediction | None) -> tuple[st
 
 
 def hardest_words(hard: Worst) -> str:
-    """When it is, its worst second, and what is seen there."""
-    seen = f", {step_of(hard.detail_db).words} ({hard.detail_db:.1f} dB)" if hard.detail_db is not None else ""
+    """When it is, its worst second, and what is seen there; two lines."""
+    seen = f"\n{step_of(hard.detail_db).words} there ({hard.detail_db:.1f} dB)" if hard.detail_db is not None else ""
     return f"{clock(hard.at_seconds)}: up to {bit_rate_text(1000 * hard.kbps)} in a second{seen}"
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from yomikomi.core.video.units import size_text
+from yomikomi.core.balance.scales import Scale
 from yomikomi.ui import theme
 
 # Pixels between two figures of the axis of sizes at least, and for one of the axis of fidelity.
@@ -33,13 +33,14 @@ def log_size(size: float) -> float:
 
 
 def draw_axes(
-    painter: QPainter, field: QRectF, *, foot: float, fidelity: Span, x: Callable[[float], float], y: Callable[[float], float]
+    painter: QPainter, field: QRectF, scale: Scale, *, foot: float, fidelity: Span, x: Callable[[float], float], y: Callable[[float], float]
 ) -> None:
-    """``field``: where points lie; ``foot``: bottom of the whole; ``x``, ``y``: places of a size's logarithm and of a fidelity."""
+    """``field``: where points lie; ``scale``: what sizes are said as; ``foot``: bottom of the whole; ``x``, ``y``: places of a size's
+    logarithm and of a fidelity."""
     grid, text = QPen(QColor(255, 255, 255, 34), 1), QColor(theme.WELL_TEXT)
     painter.setFont(theme.mono(_FIGURE_PX))
     last = -math.inf
-    for size in (m * 10.0**e for e in range(3, 14) for m in (1, 2, 5)):
+    for size, words in scale.ticks:
         at = x(log_size(size))
         if not field.left() <= at <= field.right() or at - last < _APART:
             continue
@@ -47,7 +48,6 @@ def draw_axes(
         painter.setPen(grid)
         painter.drawLine(QPointF(at, field.top()), QPointF(at, field.bottom()))
         painter.setPen(text)
-        words = size_text(size).replace(".00 ", " ").replace(".0 ", " ")
         painter.drawText(QRectF(at - 50, field.bottom() + 4, 100, 16), Qt.AlignmentFlag.AlignHCenter, words)
     step = _step((fidelity.high - fidelity.low) / max(1.0, field.height() / _TALL))
     value = math.ceil(fidelity.low / step) * step
@@ -61,7 +61,7 @@ def draw_axes(
         value = round(value + step, 9)
     painter.setPen(QColor(theme.WELL_MUTED))
     painter.setFont(theme.sans(theme.SMALL_PX))
-    painter.drawText(QRectF(field.left(), foot - 22, field.width(), 18), Qt.AlignmentFlag.AlignHCenter, "size of the whole copy")
+    painter.drawText(QRectF(field.left(), foot - 22, field.width(), 18), Qt.AlignmentFlag.AlignHCenter, f"{scale.title} ▾")
     painter.save()
     painter.translate(14, field.center().y())
     painter.rotate(-90)

@@ -36,8 +36,9 @@ def clear_spot(spots: Sequence[QRectF], taken: Sequence[QRectF], *, within: QRec
 def draw_told(painter: QPainter, words: str, place: QPointF, field: QRectF, size: QSize) -> None:
     """Lines of text beside a point, on the side where there is room. ``field``: of the axes; ``size``: of the widget."""
     painter.setFont(theme.mono(theme.SMALL_PX))
-    lines, metrics = words.split("\n"), painter.fontMetrics()
-    wide, tall = max(metrics.horizontalAdvance(line) for line in lines) + 20, metrics.lineSpacing() * len(lines) + 14
+    metrics = painter.fontMetrics()
+    needed = metrics.boundingRect(0, 0, 10_000, 10_000, Qt.AlignmentFlag.AlignLeft, words)
+    wide, tall = needed.width() + 20, needed.height() + 14
     left = place.x() - wide - 14 if place.x() > field.center().x() else place.x() + 14
     top = place.y() - tall - 10 if place.y() > field.center().y() else place.y() + 10
     left, top = (min(max(4.0, at), max(4.0, most - 4)) for at, most in ((left, size.width() - wide), (top, size.height() - tall)))

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from yomikomi.core.balance.curves import PlanePoint
+from yomikomi.core.balance.scales import Scale
 from yomikomi.core.balance.sentences import hardest_words, noise_words
 from yomikomi.core.balance.viewing import STEPS
 from yomikomi.core.recipes.codecs import CODECS
@@ -50,17 +52,20 @@ def tell(point: PlanePoint) -> str:
 
 
 class BalancePlane(Well):
-    """Signals: ``picked`` with a PlanePoint, ``marked`` with one that is to be compared, ``limit_dragged`` with bytes."""
+    """Signals: ``picked`` with a PlanePoint, ``marked`` with one that is to be compared, ``limit_dragged`` with bytes,
+    ``scale_wanted`` when the axis of sizes is to say something else."""
 
     picked = Signal(object)
     marked = Signal(object)
     limit_dragged = Signal(float)
+    scale_wanted = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Size against fidelity; left and right move along the curves, Enter selects, C marks to compare")
+        keys = "left and right move along the curves, Enter selects, C marks to compare, X says sizes otherwise"
+        self.setAccessibleName(f"Size against fidelity; {keys}")
         self._voice = Voice(self, pause_s=0)
         self._plane: dict[str, list[PlanePoint]] = {}
         self._outside: dict[str, list[PlanePoint]] = {}
@@ -74,6 +79,7 @@ class BalancePlane(Well):
         self._own: float | None = None  # as the limit
         self._threshold: float | None = None  # dB
         self._dragging = False
+        self._scale = Scale()
         self._sizes, self._fidelity = Span(0, 1), Span(0, 1)
 
     def show_plane(
@@ -93,18 +99,19 @@ class BalancePlane(Well):
             self._fidelity = Span(min(fidelity) - 0.08 * tall, max(fidelity) + 0.12 * tall)
         self.update()
 
+    def show_scale(self, scale: Scale) -> None:
+        """What the axis of sizes says; of copies as long as those that are shown."""
+        self._scale = scale
+        self.update()
+
     def show_limit(self, limit_bytes: float | None) -> None:
         self._limit = None if limit_bytes is None else log_size(limit_bytes)
         self.update()
 
-    def show_own(self, own_bytes: float | None) -> None:
-        """The size of the take itself: what is larger can only be worse."""
+    def show_rules(self, own_bytes: float | None, threshold_db: float | None) -> None:
+        """The size of the take itself: what is larger can only be worse; and from which detail on this person sees no difference."""
         self._own = None if own_bytes is None else log_size(own_bytes)
-        self.update()
-
-    def show_threshold(self, detail_db: float | None) -> None:
-        """From which on this person sees no difference."""
-        self._threshold = detail_db
+        self._threshold = threshold_db
         self.update()
 
     def show_chosen(self, point: PlanePoint | None, beside: list[PlanePoint] | None = None) -> None:
@@ -150,6 +157,8 @@ class BalancePlane(Well):
             self.picked.emit(self._hovered)
         elif key == Qt.Key.Key_C and self._hovered is not None:
             self.marked.emit(self._hovered)
+        elif key == Qt.Key.Key_X:
+            self.scale_wanted.emit()
         else:
             super().keyPressEvent(event)
 
@@ -163,6 +172,8 @@ class BalancePlane(Well):
         elif self._on_limit(event.position()):
             self._dragging = True
             self.update()
+        elif event.position().y() > self._field.bottom():
+            self.scale_wanted.emit()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._dragging:
@@ -222,7 +233,9 @@ class BalancePlane(Well):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        draw_axes(painter, self._field, foot=self.height(), fidelity=self._fidelity, x=self._x, y=self._y)
+        shown = next((one.prediction.length_seconds for one in self._points), None)
+        scale = replace(self._scale, seconds=shown)
+        draw_axes(painter, self._field, scale, foot=self.height(), fidelity=self._fidelity, x=self._x, y=self._y)
         painter.save()
         painter.setClipRect(self._field.adjusted(-8, -8, 8, 2))
         marks = [_mark(point, self.place_of(point), self._x) for point in self._points]

@@ -32,6 +32,7 @@ from yomikomi.ui.balance.eyes import Eyes
 from yomikomi.ui.balance.left_out import LeftOut
 from yomikomi.ui.balance.plane import BalancePlane
 from yomikomi.ui.balance.requirements import Requirements
+from yomikomi.ui.balance.scale_menu import ScaleMenu
 from yomikomi.ui.balance.set_box import SetBox
 from yomikomi.ui.balance.trying import Trying
 from yomikomi.ui.run.queue import CopyQueue
@@ -63,6 +64,7 @@ class BalanceStation(Station):
         self.plane.setMinimumHeight(300)
         self.plane.picked.connect(self.pick)
         self.plane.limit_dragged.connect(self.set_limit)
+        self.scale = ScaleMenu(self.state, self.plane)
         self.empty = EmptyNote("Size, fidelity and time of copies, measured on parts of this take before anything is encoded in full.")
         left.addWidget(self.empty, 1)
         left.addWidget(self.plane, 1)
@@ -272,8 +274,8 @@ class BalanceStation(Station):
         offer = self.offer
         self.plane.show_plane(offer.served.plane, {codec: offer.raw[codec] for codec in offer.served.outside}, offer.curve_names)
         self.plane.show_limit(offer.limit_bytes)
-        self.plane.show_threshold(self.needs.own.least if self.needs.own is not None else None)
-        self.plane.show_own(offer.own_bytes if offer.served.plane else None)
+        own = offer.own_bytes if offer.served.plane else None
+        self.plane.show_rules(own, self.needs.own.least if self.needs.own is not None else None)
         self.cards_box.clear()
         for choice in offer.choices:
             card = ChoiceCard(choice)
