@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
+import re
 import tomllib
+from collections.abc import Collection
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
@@ -16,6 +19,8 @@ from yomikomi.core.outlets.model import Outlet, outlets
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.steps import AnyStep
 from yomikomi.core.work.document_file import read_document
+from yomikomi.core.work.drive import drive_error
+from yomikomi.core.work.new_file import write_over
 
 
 class SetCopy(BaseModel):
@@ -87,6 +92,21 @@ def read_set(path: Path) -> CopySet:
     for one in found.copies:
         one.recipe.check()
     return found
+
+
+def key_for(words: str, taken: Collection[str]) -> str:
+    """A key for a set of that name, other than those taken."""
+    plain = re.sub(r"[^\w]+", "-", words.casefold()).strip("-_")[:34] or "set"
+    return next(key for number in itertools.count(1) if (key := plain if number == 1 else f"{plain}-{number}") not in taken)
+
+
+def keep_set(wanted: CopySet, path: Path) -> None:
+    """As a file, in the place of what was there: the person said so. Raises YomikomiError where the folder or drive does not take it."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_over(path, wanted.model_dump_json(indent=1, exclude_computed_fields=True).encode())
+    except OSError as error:
+        raise drive_error(error, path) from error
 
 
 def own_sets(folder: Path) -> dict[str, CopySet]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from yomikomi.core.balance.models import Prediction
+from yomikomi.core.sets.model import SetCopy
 from yomikomi.core.sets.planning import PlannedCopy
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import counted, size_text
@@ -26,6 +27,12 @@ def set_headline(planned: Sequence[PlannedCopy], predicted: Sequence[Prediction 
     head = f"{some}{counted(len(can), 'copy', 'copies')}: {size_text(low)} to {size_text(high)}, about {spoken(seconds)}."
     room = f"{size_text(free_bytes)} free on the drive" + ("" if high <= free_bytes else ": NOT enough")
     return head, f"90 % intervals added up · {room}{left}"
+
+
+def copy_line(one: SetCopy) -> str:
+    """A copy of a set in one line."""
+    where = ", ".join(place.words for place in one.places) or "any outlet"
+    return f"{one.name or '(no name)'} · {one.recipe.words} · {where}"
 
 
 def set_row(one: PlannedCopy, told: Prediction | None, seen: str) -> tuple[str, ...]:

@@ -4,23 +4,26 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable
+from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox, QDialog, QHeaderView, QProgressBar, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QFileDialog, QHeaderView, QProgressBar, QTableWidget, QTableWidgetItem, QWidget
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.sentences import seen_words
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.sets.model import CopySet, all_sets, sets_folder
+from yomikomi.core.sets.model import CopySet, all_sets, keep_set, key_for, read_set, sets_folder
 from yomikomi.core.sets.planning import PlannedCopy, SetProgress, SetRequest, plan_set, predict_set
 from yomikomi.core.sets.sentences import SET_HEADINGS, set_headline, set_row
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
+from yomikomi.ui.balance.set_editor import SetEditor
 from yomikomi.ui.kept import keep, read_kept
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import Sentence, button, form_body, label, row
 
 _SUBJECT = "sets"
+_FILES = "Sets of copies (*.json)"
 
 
 class SetBox(QDialog):
@@ -31,7 +34,9 @@ class SetBox(QDialog):
     ) -> None:
         super().__init__(parent)
         self._state, self._view, self._ask = state, view, ask
-        self._sets: list[CopySet] = list(all_sets(sets_folder()).values())
+        self._folder = sets_folder()
+        self._sets: list[CopySet] = list(all_sets(self._folder).values())
+        self.editor: SetEditor | None = None
         self.planned: list[PlannedCopy] = []
         self.predicted: list[Prediction | None] = []
         self.job: Job | None = None
@@ -39,9 +44,6 @@ class SetBox(QDialog):
         self.sentence = Sentence()
         self.choice = QComboBox()
         self.choice.setAccessibleName("Set of copies")
-        for one in self._sets:
-            self.choice.addItem(one.words, one.key)
-        self.choice.setCurrentIndex(max(0, self.choice.findData(read_kept(_SUBJECT).get("last"))))
         self.choice.currentIndexChanged.connect(self._plan)
         self.table = QTableWidget(0, len(SET_HEADINGS))
         self.table.setHorizontalHeaderLabels(list(SET_HEADINGS))
@@ -60,12 +62,62 @@ class SetBox(QDialog):
         self.predict_button = button("Predict all", self.predict)
         self.add_button = button("Add to the run", self._add, primary=True)
         body.addWidget(self.sentence)
+        self.edit_button = button("Edit this set…", self.edit, link=True, tip="Its copies, outlets and recipes; kept as one of your own")
+        open_button = button("Open a set…", self._open, link=True, tip="From a JSON file")
+        save_button = button("Save a copy of it…", self._save, link=True, tip="As a JSON file, for another machine or the command line")
         body.addLayout(row(label("Set"), self.choice, 1))
+        body.addLayout(row(self.edit_button, open_button, save_button, 1))
         body.addWidget(self.table)
         body.addWidget(self.bar)
         body.addLayout(row(button("Cancel", self.reject), 1, self.predict_button, self.add_button))
         self.finished.connect(lambda _how: self._stop())
+        self._take_sets(str(read_kept(_SUBJECT).get("last")))
+
+    def edit(self) -> None:
+        """The chosen set in a form."""
+        chosen = self._sets[self.choice.currentIndex()]
+        self.editor = SetEditor(self._state, chosen, self._folder, {one.key for one in self._sets}, self)
+        self.editor.kept.connect(lambda kept: self._take_sets(kept.key))
+        self.editor.open()
+
+    def _take_sets(self, key: str) -> None:
+        """There are others now; the one of that key is chosen."""
+        self._sets = list(all_sets(self._folder).values())
+        self.choice.blockSignals(True)
+        self.choice.clear()
+        for one in self._sets:
+            self.choice.addItem(one.words, one.key)
+        self.choice.setCurrentIndex(max(0, self.choice.findData(key)))
+        self.choice.blockSignals(False)
         self._plan()
+
+    def open_file(self, path: Path) -> None:
+        """A set out of a file becomes one of a person's own."""
+        try:
+            found = read_set(path)
+            if found.key in {one.key for one in self._sets}:
+                found = found.model_copy(update={"key": key_for(found.words, {one.key for one in self._sets})})
+            keep_set(found, self._folder / f"{found.key}.json")
+        except YomikomiError as error:
+            self._state.tell_error(error)
+            return
+        self._take_sets(found.key)
+
+    def save_file(self, path: Path) -> None:
+        try:
+            keep_set(self._sets[self.choice.currentIndex()], path)
+        except YomikomiError as error:
+            self._state.tell_error(error)
+
+    def _open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open a set", str(Path.home()), _FILES)
+        if name:
+            self.open_file(Path(name))
+
+    def _save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save a copy", str(Path.home() / f"{self.choice.currentData()}.json"), _FILES)
+        if name:
+            self.save_file(Path(name))
 
     def predict(self) -> None:
         """Trials of every copy, one after another."""
