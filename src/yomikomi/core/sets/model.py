@@ -22,6 +22,9 @@ from yomikomi.core.work.document_file import read_document
 from yomikomi.core.work.drive import drive_error
 from yomikomi.core.work.new_file import write_over
 
+# A part of a file's name on every file system.
+COPY_NAME = re.compile(r"^[\w][\w -]{0,39}$")
+
 
 class SetCopy(BaseModel):
     """One copy of a set.
@@ -36,7 +39,7 @@ class SetCopy(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    name: str = Field(pattern=r"^[\w][\w -]{0,39}$")
+    name: str = Field(pattern=COPY_NAME.pattern)
     outlets: tuple[str, ...] = ()
     recipe: Recipe
     fields: Literal["treated", "kept"] = "treated"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from yomikomi.core.balance.models import Prediction
-from yomikomi.core.sets.model import SetCopy
+from yomikomi.core.sets.model import COPY_NAME, SetCopy
 from yomikomi.core.sets.planning import PlannedCopy
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import counted, size_text
@@ -33,6 +33,20 @@ def copy_line(one: SetCopy) -> str:
     """A copy of a set in one line."""
     where = ", ".join(place.words for place in one.places) or "any outlet"
     return f"{one.name or '(no name)'} · {one.recipe.words} · {where}"
+
+
+def set_trouble(words: str, copies: Sequence[SetCopy]) -> str:
+    """What stands in the way of keeping a set, as far as a person types it; empty where nothing does."""
+    if not words.strip():
+        return "Give the set a name."
+    known: set[str] = set()
+    for one in copies:
+        if not COPY_NAME.fullmatch(one.name):
+            return f"“{one.name}” cannot be the name of a copy: letters, digits, spaces and hyphens, 40 at most."
+        if one.name.casefold() in known:
+            return f"Two copies have one name: {one.name}."
+        known.add(one.name.casefold())
+    return ""
 
 
 def set_row(one: PlannedCopy, told: Prediction | None, seen: str) -> tuple[str, ...]:

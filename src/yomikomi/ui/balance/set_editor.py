@@ -6,12 +6,12 @@ from pathlib import Path
 
 from pydantic import ValidationError
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.sets.model import CopySet, SetCopy, keep_set, key_for, shipped_sets
-from yomikomi.core.sets.sentences import copy_line
+from yomikomi.core.sets.sentences import copy_line, set_trouble
 from yomikomi.core.treatment.steps import Size
 from yomikomi.core.work.text import what_is_wrong
 from yomikomi.ui.balance.outlets_button import OutletsButton
@@ -39,8 +39,7 @@ class SetEditor(QDialog):
         self.words.setAccessibleName("Name of the set")
         self.list = QListWidget()
         self.list.setAccessibleName("Copies of the set")
-        self.list.setMinimumHeight(96)
-        self.list.setMaximumHeight(130)
+        self.list.setFixedHeight(84)
         self.list.currentRowChanged.connect(self._show_copy)
         self.name = QLineEdit()
         self.name.setMaxLength(40)
@@ -69,11 +68,15 @@ class SetEditor(QDialog):
         self._list(0)
 
     def _lay_out(self, body: QVBoxLayout) -> None:
-        pictures = QFormLayout()
-        pictures.setVerticalSpacing(8)
         body.addLayout(row(label("Set"), self.words))
-        body.addWidget(self.list)
-        body.addLayout(row(self.add_button, self.remove_button, 1))
+        beside = QVBoxLayout()
+        beside.addWidget(self.add_button)
+        beside.addWidget(self.remove_button)
+        beside.addStretch(1)
+        copies = QHBoxLayout()
+        copies.addWidget(self.list, 1)
+        copies.addLayout(beside)
+        body.addLayout(copies)
         body.addLayout(row(label("Copy"), self.name, label("Outlets"), self.outlets))
         body.addLayout(row(label("Fields"), self.fields, label("Size"), self.lines, 1))
         body.addWidget(self.form)
@@ -159,9 +162,9 @@ class SetEditor(QDialog):
 
     def _check(self) -> None:
         """What stands in the way of keeping it is said, and the button waits."""
-        wrong = ""
+        wrong = set_trouble(self.words.text(), self.copies)
         try:
-            for one in self.edited.copies:
+            for one in () if wrong else self.edited.copies:
                 one.recipe.check()
         except ValidationError as error:
             wrong = what_is_wrong(error)
