@@ -6,7 +6,7 @@ from pathlib import Path
 
 import av
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
@@ -138,3 +138,50 @@ def test_streams_that_an_outlet_plays_only_in_another_container_come_into_that(w
     assert copy.path.suffix == ".mp4"
     assert copy.result is not None
     assert copy.result.checks[-1].name == "plays at: Own web page"
+
+
+def test_an_outlet_of_ones_own_decides_like_any_other(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    """Made in a form from one that ships, chosen at once, changed, removed; the copy is held against it."""
+    clip = write_clip(tmp_path / "clip.mkv", programme_frames(40, width=192, height=144, seed=3), codec="ffv1", rate=25)
+    station = in_balance(window, qtbot, clip, outlets=["media-box"], trials=False)
+    needs = station.needs
+    needs.ask_own()
+    form = needs.form
+    form.words.clear()
+    assert not form.keep_button.isEnabled()
+    QTest.keyClicks(form.words, "Living room")
+    assert not form.remove_button.isVisibleTo(form)
+    for tick in (form.containers["mp4"], form.video["h264"]):
+        QTest.mouseClick(tick, Qt.MouseButton.LeftButton, pos=QPoint(8, tick.height() // 2))
+    assert "at least one kind" in form.wrong.text()
+    for tick in (form.containers["mkv"], form.video["hevc"], form.sound["opus"]):
+        QTest.mouseClick(tick, Qt.MouseButton.LeftButton, pos=QPoint(8, tick.height() // 2))
+    form.levels["hevc"].setCurrentIndex(form.levels["hevc"].findData("3.1"))
+    form.average.setValue(800)
+    form.peak.setValue(0)
+    QTest.keyClicks(form.file_size, "wide")
+    assert "is no size" in form.wrong.text()
+    form.file_size.clear()
+    QTest.keyClicks(form.file_size, "30 MB")
+    QTest.mouseClick(form.keep_button, Qt.MouseButton.LeftButton)
+    assert [one.words for one in needs.outlets] == ["Living room", "Old media box"]
+    assert station.sentence.text == "No single copy plays at all of these outlets."
+    window.state.starts_by_itself = True
+    needs.outlets_button.choose(["living-room"])
+    qtbot.waitUntil(lambda: station.job is None and station.offer.trials is not None, timeout=LONG)
+    assert set(station.plane_data) == {"hevc"}
+    recipe = station.plane_data["hevc"][0].prediction.recipe
+    assert (recipe.container, recipe.codec_level) == ("mkv", "3.1")
+    assert station.offer.limit_bytes is not None
+    assert station.offer.limit_bytes == pytest.approx(800 * 125 * 1.6, rel=0.05)
+    QTest.mouseClick(station.send_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: [copy.state for copy in view_of(window).copies] == ["verified"], timeout=LONG)
+    result = view_of(window).copies[0].result
+    assert result is not None
+    assert ("plays at: Living room", True) in [(one.name, one.passed) for one in result.checks]
+    needs.ask_own()
+    assert needs.form.words.text() == "Living room"
+    assert needs.form.average.value() == 800
+    QTest.mouseClick(needs.form.remove_button, Qt.MouseButton.LeftButton)
+    assert needs.outlets == []
+    assert view_of(window).copies[0].result == result, "what was made for it stays as it was"

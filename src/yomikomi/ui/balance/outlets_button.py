@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QPushButton, QSizePolicy
 
 from yomikomi.core.outlets.model import Outlet, outlets
@@ -14,21 +17,30 @@ _INDENT = "\u2002"
 
 
 class OutletsButton(QPushButton):
-    """``chosen`` when other outlets were. ``kept``: keys of those chosen last."""
+    """``chosen`` when other outlets were. ``kept``: keys of those chosen last. ``on_own``: asked for an outlet of a person's own; None:
+    that is not offered."""
 
     chosen = Signal()
 
-    def __init__(self, kept: object) -> None:
+    def __init__(self, kept: object, on_own: Callable[[], object] | None = None) -> None:
         super().__init__()
+        self._on_own = on_own
         self.setProperty("chooser", True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         menu = QMenu(self)
         menu.setToolTipsVisible(True)
-        self._any = menu.addAction("Any")
-        self._any.setToolTip("No limits of an outlet")
-        self._any.triggered.connect(lambda: self.choose([]))
+        self.setMenu(menu)
+        self._actions: dict[str, QAction] = {}
+        self.fill([key for key in kept if isinstance(key, str)] if isinstance(kept, list) else [])
+
+    def fill(self, wanted: list[str]) -> None:
+        """The menu anew, since there may be other outlets; ``wanted``: keys of those chosen."""
+        menu = self.menu()
+        menu.clear()
+        any_of_them = menu.addAction(_ANY)
+        any_of_them.setToolTip("No limits of an outlet")
+        any_of_them.triggered.connect(lambda: self.choose([]))
         menu.addSeparator()
-        wanted = kept if isinstance(kept, list) else []
         self._actions = {}
         for outlet in outlets().values():
             action = menu.addAction(outlet.words)
@@ -37,12 +49,15 @@ class OutletsButton(QPushButton):
             action.setToolTip(plain_tip(outlet.note))
             action.triggered.connect(self._on_chosen)
             self._actions[outlet.key] = action
-        self.setMenu(menu)
+        if self._on_own is not None:
+            menu.addSeparator()
+            menu.addAction("Outlet of your own…", self._on_own)
         self._say()
 
     @property
     def outlets(self) -> list[Outlet]:
-        return [outlets()[key] for key, action in self._actions.items() if action.isChecked()]
+        known = outlets()
+        return [known[key] for key, action in self._actions.items() if action.isChecked() and key in known]
 
     def choose(self, keys: list[str]) -> None:
         for key, action in self._actions.items():

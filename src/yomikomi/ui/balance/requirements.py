@@ -10,12 +10,13 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 from yomikomi.core.balance.offer import Wanted
 from yomikomi.core.balance.viewing import STEPS, VIEWINGS, FidelityStep, Viewing
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.outlets.model import Outlet
+from yomikomi.core.outlets.model import Outlet, outlets
 from yomikomi.core.recipes.codecs import EFFORTS
 from yomikomi.core.video.units import parse_size, size_text
 from yomikomi.core.work.notices import Weight
 from yomikomi.core.work.text import capital
 from yomikomi.ui.balance.eyes import own_threshold
+from yomikomi.ui.balance.outlet_form import OutletForm
 from yomikomi.ui.balance.outlets_button import OutletsButton
 from yomikomi.ui.kept import keep, read_kept
 from yomikomi.ui.state import AppState
@@ -43,7 +44,7 @@ class Requirements(QWidget):
         self.limit_line.setAccessibleName("Size limit")
         self.limit_line.editingFinished.connect(self._on_limit_typed)
         kept = read_kept("balance")
-        self.outlets_button = OutletsButton(kept.get("outlets"))
+        self.outlets_button = OutletsButton(kept.get("outlets"), self.ask_own)
         self.outlets_button.chosen.connect(self._on_outlets_chosen)
         steps = [(step.key, capital(step.words)) for step in _OFFERED]
         self.wanted_box = _choices(steps, "Difference that may be seen", kept.get("wanted"))
@@ -81,6 +82,18 @@ class Requirements(QWidget):
         key = self.wanted_box.currentData()
         fidelity = self._own if key == "own" and self._own is not None else next(step for step in _OFFERED if step.key == key)
         return Wanted(self.outlets, self._limit, fidelity, self.viewing, container, sound)
+
+    def ask_own(self) -> None:
+        """An outlet of a person's own: made, changed or removed; a new one is chosen at once."""
+        chosen = self.outlets
+        self.form = OutletForm(self._state, chosen[0] if chosen else next(iter(outlets().values())), self)
+        self.form.kept.connect(lambda made: self._take_outlets([*(one.key for one in chosen if one.key != made.key), made.key]))
+        self.form.forgotten.connect(lambda key: self._take_outlets([one.key for one in chosen if one.key != key]))
+        self.form.open()
+
+    def _take_outlets(self, wanted: list[str]) -> None:
+        self.outlets_button.fill(wanted)
+        self.outlets_button.choose(wanted)
 
     @property
     def own(self) -> FidelityStep | None:
