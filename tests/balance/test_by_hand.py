@@ -69,12 +69,15 @@ def test_any_settings_are_told_or_refused_with_a_reason(
     fidelity = told.prediction.fidelity
     assert fidelity is not None
     assert curve[-1].fidelity <= fidelity.value <= curve[0].fidelity
-    if isinstance(rate, ConstantQuality):
+    if isinstance(rate, ConstantQuality) and recipe.codec_level is None:
         point = next(one for one in curve if one.prediction.recipe.quality == rate.quality)
         was = other_estimate(offer.footage.reading, TREATMENT, point.prediction.recipe)
         assert size.expected == pytest.approx(point.size - was.expected + other.expected)
     if isinstance(rate, CappedQuality):
-        assert size.high <= rate.cap_kbps * 125 * offer.footage.reading.duration_seconds + other.high + 1
+        assert size.expected <= rate.cap_kbps * 125 * offer.footage.reading.duration_seconds + other.expected + 1
+        # What a cap takes from the bytes, it takes from the detail: no copy looks better than one of its size.
+        larger = [point.fidelity for point in curve if point.size >= size.expected / 1.05 + abs(other.high - other.low)]
+        assert fidelity.value <= (min(larger) if larger else curve[0].fidelity) + 0.8
     if isinstance(rate, TargetSize):
         assert size.high <= rate.size_bytes
 
@@ -90,6 +93,17 @@ def test_what_a_person_should_know_is_said(offer: Offer) -> None:
     assert told_by_hand(offer, base).remarks == ()
     boxed = replace(offer, wanted=Wanted(outlets=(outlets()["media-box"],)))
     assert any("Does not play at" in one and "codec" in one for one in told_by_hand(boxed, recipe_for("hevc", 22)).remarks)
+    best = told_by_hand(offer, recipe_for("h264", 17)).prediction
+    held = told_by_hand(offer, recipe_for("h264", 17).model_copy(update={"rate": CappedQuality(quality=17, cap_kbps=2400)})).prediction
+    assert best is not None
+    assert held is not None
+    assert best.fidelity is not None
+    assert held.fidelity is not None
+    assert held.fidelity.value < best.fidelity.value - 4, "a cap that bites is seen"
+    assert held.size_bytes.high < 0.5 * best.size_bytes.expected
+    low = told_by_hand(offer, recipe_for("h264", 20).model_copy(update={"codec_level": "1.2"}))
+    assert "Level 1.2 of H.264 cannot hold pictures of 720 × 576" in low.wrong
+    assert "Choose level 3.1 or higher" in low.wrong  # 1620 macroblocks at 50 a second: table A-1
     other = told_by_hand(offer, recipe_for("h264", 20, speed="slow"))
     assert other.prediction is None
     assert "not with slow" in other.reason

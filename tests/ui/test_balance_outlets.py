@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.making import interlace, programme_frames, write_clip
 from tests.ui.test_balance_journeys import LONG, in_balance, view_of
+from yomikomi.core.sets.model import CopySet, SetCopy, keep_set, sets_folder
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.ui.balance.requirements import Requirements
 from yomikomi.ui.balance.set_box import SetBox
@@ -182,6 +183,12 @@ def test_an_outlet_of_ones_own_decides_like_any_other(window: MainWindow, qtbot:
     needs.ask_own()
     assert needs.form.words.text() == "Living room"
     assert needs.form.average.value() == 800
+    needing = CopySet(key="evenings", words="Evenings", copies=(SetCopy(name="a", outlets=("living-room",), recipe=recipe),))
+    keep_set(needing, sets_folder() / "evenings.json")
+    QTest.mouseClick(needs.form.remove_button, Qt.MouseButton.LeftButton)
+    assert "a set of copies needs it (Evenings)" in window.state.notices.history[-1].text
+    assert [one.words for one in needs.outlets] == ["Living room"]
+    (sets_folder() / "evenings.json").unlink()
     QTest.mouseClick(needs.form.remove_button, Qt.MouseButton.LeftButton)
     assert needs.outlets == []
     assert view_of(window).copies[0].result == result, "what was made for it stays as it was"

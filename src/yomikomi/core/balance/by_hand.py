@@ -15,8 +15,11 @@ from yomikomi.core.balance.prediction import aimed, meant_bytes, untouched_predi
 from yomikomi.core.balance.serving import carried_over
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.outlets.fitting import fits
+from yomikomi.core.recipes.levels import least_level, rank
+from yomikomi.core.recipes.plan import most_kbps
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, ConstantRate
 from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.timing import length_of
 
 # A rate of one pass misses its aim by more than this on short takes (measured: a quarter to a third on ten seconds; docs/science.md).
@@ -61,6 +64,9 @@ def told_by_hand(offer: Offer, recipe: Recipe) -> ByHand:
         made = footage.made_with(recipe) if not recipe.untouched else None
     except WrongUseError as error:
         return ByHand(recipe, wrong=f"{error} {error.remedy}".strip())
+    low = _level_too_low(recipe, made) if made is not None else None
+    if low is not None:
+        return ByHand(recipe, wrong=low)
     remarks = []
     outlet = offer.outlet
     if outlet is not None and made is not None:
@@ -74,9 +80,23 @@ def told_by_hand(offer: Offer, recipe: Recipe) -> ByHand:
         remarks.append(sentences.above_the_source(kbps, source))
     elif prediction is not None and own and prediction.size_bytes.expected > own * min(1.0, seconds / footage.reading.duration_seconds):
         remarks.append(sentences.larger_than_the_source(prediction.size_bytes.expected))
+    held = most_kbps(recipe)
+    if held is not None and prediction is not None and prediction.worst is not None and prediction.worst.kbps > held:
+        remarks.append(sentences.held_back(prediction.worst, held))
     if isinstance(rate, AverageRate) and rate.passes == 1 and recipe.row.two_passes:
         remarks.append(sentences.one_pass(short=seconds < _SHORT_S))
     return ByHand(recipe, prediction, reason, remarks=tuple(remarks))
+
+
+def _level_too_low(recipe: Recipe, made: PictureFormat) -> str | None:
+    """Where pictures need a higher level than the encoder is told to keep to."""
+    if recipe.codec_level is None:
+        return None
+    shape = made.geometry
+    needed = least_level(recipe.codec, width=shape.width, height=shape.height, rate=made.rate)
+    if needed is not None and rank(recipe.codec, needed.name) <= rank(recipe.codec, recipe.codec_level):
+        return None
+    return sentences.level_too_low(recipe, shape.width, shape.height, needed.name if needed is not None else None)
 
 
 def _predicted(offer: Offer, recipe: Recipe) -> tuple[Prediction | None, str]:
@@ -103,10 +123,12 @@ def _predicted(offer: Offer, recipe: Recipe) -> tuple[Prediction | None, str]:
     if point is None:
         return None, sentences.quality_not_tried(recipe, [one.prediction.recipe for one in curve])
     found = carried_over(point, recipe, footage).prediction
-    if isinstance(recipe.rate, CappedQuality):
-        most = recipe.rate.cap_kbps * 125 * length_of(footage.reading, footage.treatment)
-        found = _capped(found, most + footage.other_bytes(recipe).high)
-    return found, ""
+    held = most_kbps(recipe)
+    if held is None:
+        return found, ""
+    # Where a cap or a level leaves less than the quality takes, the copy looks like one of that size, not like the quality.
+    most = held * 125 * length_of(footage.reading, footage.treatment) + footage.other_bytes(recipe).expected
+    return _at_a_size(curve, recipe, most) if found.size_bytes.expected > most else (_capped(found, most), "")
 
 
 def _same(curve: Sequence[PlanePoint], recipe: Recipe, *, by_preset: bool) -> PlanePoint | None:

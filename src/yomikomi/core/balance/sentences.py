@@ -223,6 +223,17 @@ def larger_than_the_source(size: float) -> str:
     return f"{size_text(size)} is larger than the take itself, and can only look worse."
 
 
+def held_back(worst: Worst, kbps: float) -> str:
+    """By a cap, or by the level."""
+    rates = f"{bit_rate_text(1000 * worst.kbps)} wanted at {clock(worst.at_seconds)}, {bit_rate_text(1000 * kbps)} allowed"
+    return f"The hardest part is held back and looks worse than told: {rates}."
+
+
+def level_too_low(recipe: Recipe, width: int, height: int, needed: str | None) -> str:
+    more = f" Choose level {needed} or higher, or any." if needed is not None else " Choose any level."
+    return f"Level {recipe.codec_level} of {recipe.row.words} cannot hold pictures of {width} × {height} at this rate.{more}"
+
+
 def one_pass(*, short: bool) -> str:
     missed = ", on a take as short as this by up to a third" if short else ""
     return f"One pass may miss its average{missed}; two hold it within 2 %."

@@ -94,7 +94,7 @@ def plan_for(recipe: Recipe, treated: PictureFormat, *, kbps: int | None = None,
         options |= _quality(recipe, quality)
         params |= _fine_quality(quality)
         flags += ["qscale"] if codec == "mpeg2" else []
-    most = _most_kbps(recipe)
+    most = most_kbps(recipe)
     if most is not None:
         options |= {"maxrate": str(1000 * most), "bufsize": str(1000 * most * BUFFER_SECONDS)}
     if rate.kind == "average":
@@ -157,7 +157,7 @@ _FIXED: dict[str, Callable[[Recipe, PictureFormat], _Told]] = {
 _PROFILES = {"rdd36", "vc3"}
 
 
-def _most_kbps(recipe: Recipe) -> int | None:
+def most_kbps(recipe: Recipe) -> int | None:
     """What is not exceeded over a second: by the recipe's own word, or by what its level allows."""
     rate = recipe.rate
     most = [rate.cap_kbps] if isinstance(rate, CappedQuality) else []

@@ -13,8 +13,9 @@ from yomikomi.core.outlets.own import VideoWish, forget_outlet, keep_outlet, lim
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.levels import LEVELS
 from yomikomi.core.recipes.sound import SOUND_CODECS
-from yomikomi.core.sets.model import key_for
+from yomikomi.core.sets.model import key_for, own_sets, sets_folder
 from yomikomi.core.video.units import parse_size, size_text
+from yomikomi.core.work.notices import Weight
 from yomikomi.core.work.text import what_is_wrong
 from yomikomi.ui.state import AppState
 from yomikomi.ui.theme import inset
@@ -149,6 +150,13 @@ class OutletForm(QDialog):
         self.accept()
 
     def remove(self) -> None:
+        """Unless a set needs it, which would be no set any more."""
+        key = self._begun.key
+        using = [one.words for one in own_sets(sets_folder()).values() if any(key in copy.outlets for copy in one.copies)]
+        if using:
+            needed = f"“{self._begun.words}” stays: a set of copies needs it ({', '.join(using)})."
+            self._state.tell(Weight.LOOK, needed, "Change the set first.")
+            return
         try:
             forget_outlet(self._begun.key)
         except YomikomiError as error:
