@@ -104,6 +104,10 @@ def test_what_a_person_should_know_is_said(offer: Offer) -> None:
     low = told_by_hand(offer, recipe_for("h264", 20).model_copy(update={"codec_level": "1.2"}))
     assert "Level 1.2 of H.264 cannot hold pictures of 720 × 576" in low.wrong
     assert "Choose level 3.1 or higher" in low.wrong  # 1620 macroblocks at 50 a second: table A-1
+    kept = Treatment.of_fields(Deinterlace.LEAVE, FieldOrder.BFF)
+    assert offer.footage is not None
+    fields = told_by_hand(replace(offer, footage=Footage(offer.footage.reading, kept)), recipe_for("hevc", 22))
+    assert "cannot mark fields" in fields.wrong
     other = told_by_hand(offer, recipe_for("h264", 20, speed="slow"))
     assert other.prediction is None
     assert "not with slow" in other.reason

@@ -12,11 +12,11 @@ from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.offer import Offer
 from yomikomi.core.balance.prediction import aimed, meant_bytes, untouched_prediction
-from yomikomi.core.balance.serving import carried_over
+from yomikomi.core.balance.serving import Footage, carried_over
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.outlets.fitting import fits
 from yomikomi.core.recipes.levels import least_level, rank
-from yomikomi.core.recipes.plan import most_kbps
+from yomikomi.core.recipes.plan import check_depth, most_kbps, plan_for
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, ConstantRate
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.format import PictureFormat
@@ -61,7 +61,7 @@ def told_by_hand(offer: Offer, recipe: Recipe) -> ByHand:
         return ByHand(recipe, reason=sentences.NOT_READ)
     try:
         recipe.check()
-        made = footage.made_with(recipe) if not recipe.untouched else None
+        made = _checked(footage, recipe) if not recipe.untouched else None
     except WrongUseError as error:
         return ByHand(recipe, wrong=f"{error} {error.remedy}".strip())
     low = _level_too_low(recipe, made) if made is not None else None
@@ -162,21 +162,19 @@ def notches(offer: Offer, recipe: Recipe) -> list[Notch]:
     footage = offer.footage
     if footage is None or recipe.untouched:
         return []
-    lines = footage.made_with(recipe).geometry.height if _can_be_made(offer, recipe) else 0
+    lines = footage.made_with(recipe).geometry.height
     known: list[tuple[str, Recipe]] = []
-    if recipe.codec == "h264" and 0 < lines <= _SD_LINES:
+    if recipe.codec == "h264" and lines <= _SD_LINES:
         known.append((sentences.USUAL_SD, recipe.with_quality(20)))
-    if "average" in recipe.row.rates and lines:
+    if "average" in recipe.row.rates:
         rates = ((2000, sentences.COMFORTABLE_SD), (1500, sentences.LEAST_SD)) if lines <= _SD_LINES else ((3000, sentences.TELEVISION_HD),)
         known += [(words, recipe.model_copy(update={"rate": AverageRate(kbps=kbps)})) for kbps, words in rates]
     return [Notch(words, one, _predicted(offer, one)[0]) for words, one in known]
 
 
-def _can_be_made(offer: Offer, recipe: Recipe) -> bool:
-    try:
-        recipe.check()
-        assert offer.footage is not None
-        offer.footage.made_with(recipe)
-    except WrongUseError:
-        return False
-    return True
+def _checked(footage: Footage, recipe: Recipe) -> PictureFormat:
+    """The pictures that its encoder gets. Raises WrongUseError for those that it cannot take."""
+    made = footage.made_with(recipe)
+    check_depth(recipe, transfer=made.colour.transfer, bit_depth=footage.reading.bit_depth)
+    plan_for(recipe, made)
+    return made
