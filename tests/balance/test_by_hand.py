@@ -153,3 +153,19 @@ def test_recipes_come_back_from_their_files(tmp_path: Path) -> None:
 def test_sizes_are_said_as_rates_times_and_shares(scale: Scale, size: float, words: str) -> None:
     assert min(scale.ticks, key=lambda tick: abs(tick[0] - size)) == (pytest.approx(size), words)
     assert [at for at, _ in scale.ticks] == sorted(at for at, _ in scale.ticks)
+
+
+def test_what_an_outlet_would_hold_back_all_along_is_not_offered(offer: Offer) -> None:
+    """A cap keeps the bytes and not the look: a quality whose average is above it is never reached."""
+    assert offer.footage is not None
+    seconds = offer.footage.reading.duration_seconds
+    box = outlets()["television"].model_copy(update={"height": 576, "peak_kbps": 2600, "rate": 60.0})
+    held = replace(offer, wanted=Wanted(outlets=(box,)))
+    offered = [point for curve in held.served.plane.values() for point in curve]
+    assert offered
+    assert len(offered) < sum(len(curve) for curve in offer.served.plane.values())
+    other = offer.footage.other_bytes
+    assert all((point.size - other(point.prediction.recipe).expected) / 125 / seconds <= 2600 for point in offered)
+    nothing = replace(offer, wanted=Wanted(outlets=(box.model_copy(update={"peak_kbps": 60}),)))
+    assert nothing.served.plane == {}
+    assert {one.limit for wrong in nothing.served.outside.values() for one in wrong} == {"peak"}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -14,7 +15,7 @@ from yomikomi.core.outlets.fitting import Together, fits, together
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.codecs import TRIED, Effort
-from yomikomi.core.recipes.plan import pixel_format_of
+from yomikomi.core.recipes.plan import most_kbps, pixel_format_of
 from yomikomi.core.recipes.rates import CappedQuality
 from yomikomi.core.recipes.recipe import KEY_SECONDS, Recipe, usual_recipes
 from yomikomi.core.treatment.chain import chain_for
@@ -123,21 +124,34 @@ def serve(plane: Plane, footage: Footage, outlets: Sequence[Outlet], *, containe
             if wrong:
                 outside[codec] = wrong
                 continue
-        kept = [point for one in curve if (point := carried_over(one, fitted, footage)) and (outlet is None or _keeps_peak(point, outlet))]
+        points = [carried_over(point, fitted, footage) for point in curve]
+        kept = [point for point in points if outlet is None or _needed_kbps(point, footage) <= _most_kbps(point, outlet)]
         if kept:
             left[codec] = kept
-        elif outlet is not None and outlet.peak_kbps is not None:
-            least = min(point.prediction.worst.kbps for point in curve if point.prediction.worst is not None)
-            outside[codec] = (Violation(limit="peak", allowed=f"{outlet.peak_kbps} kb/s", found=f"{least:.0f} kb/s"),)
+        elif outlet is not None:
+            least = min(points, key=lambda point: _needed_kbps(point, footage))
+            most, needed = _most_kbps(least, outlet), _needed_kbps(least, footage)
+            outside[codec] = (Violation(limit="peak", allowed=f"{most:.0f} kb/s", found=f"{needed:.0f} kb/s"),)
     limit = _limit(footage, outlet, left) if outlet is not None else None
     return Served(left, outside, limit, outlet, common)
 
 
-def _keeps_peak(point: PlanePoint, outlet: Outlet) -> bool:
-    """False where the hardest second that was tried breaks an outlet's peak already, and nothing holds the encoder back."""
-    worst, recipe = point.prediction.worst, point.prediction.recipe
-    held = isinstance(recipe.rate, CappedQuality) or recipe.codec_level is not None
-    return held or outlet.peak_kbps is None or worst is None or worst.kbps <= outlet.peak_kbps
+def _needed_kbps(point: PlanePoint, footage: Footage) -> float:
+    """What the pictures of a point take: in the hardest second that was tried, or on average where a cap or a level holds the encoder back
+    (what is held back on the whole take looks worse than was tried; the hardest part alone may)."""
+    told = point.prediction
+    pictures = told.size_bytes.expected - footage.other_bytes(told.recipe).expected
+    average = pictures / 125 / max(0.04, length_of(footage.reading, footage.treatment))
+    if most_kbps(told.recipe) is not None or told.worst is None:
+        return average
+    return max(average, told.worst.kbps)
+
+
+def _most_kbps(point: PlanePoint, outlet: Outlet) -> float:
+    """What an outlet, or the encoder for its sake, allows in a second."""
+    held = most_kbps(point.prediction.recipe)
+    known = [one for one in (held, outlet.peak_kbps) if one is not None]
+    return float(min(known)) if known else math.inf
 
 
 def _in(recipe: Recipe, container: str, sound: str) -> Recipe:
