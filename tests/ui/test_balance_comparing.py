@@ -30,8 +30,15 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 def test_copies_are_watched_side_by_side_divided_and_by_turns(
-    station: BalanceStation, window: MainWindow, qtbot: QtBot  # noqa: F811
+    station: BalanceStation, window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch  # noqa: F811
 ) -> None:  # fmt: skip
+    asked: list[float] = []
+
+    def at(middle: float, length: float) -> tuple[float, float]:
+        asked.append(middle)
+        return stretch_at(middle, length)
+
+    monkeypatch.setattr("yomikomi.ui.balance.comparing.stretch_at", at)
     curve = station.plane_data["h264"]
     best, small = curve[0], curve[-1]
     QTest.mouseClick(station.plane, LEFT, pos=station.plane.place_of(small).toPoint())
@@ -40,6 +47,9 @@ def test_copies_are_watched_side_by_side_divided_and_by_turns(
     QTest.mouseClick(station.plane, LEFT, Qt.KeyboardModifier.ControlModifier, station.plane.place_of(best).toPoint())
     assert station.picked.prediction.recipe == small.prediction.recipe, "marking picks nothing"
     station.comparing.button.menu().actions()[0].trigger()
+    trials = station.offer.trials
+    assert trials is not None
+    assert asked == [pytest.approx((trials.hardest.first_frame + trials.hardest.frames / 2) / 25)], "of the hardest part"
     qtbot.waitUntil(lambda: bool(station.comparing.windows), timeout=LONG)
     (folder, shown), = station.comparing.windows.items()
     assert isinstance(shown, PlayerWindow)
