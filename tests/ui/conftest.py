@@ -45,3 +45,9 @@ def open_window(qtbot: QtBot) -> Iterator[Opener]:
 def window(open_window: Opener, tmp_path: Path) -> MainWindow:
     """Over an empty workspace."""
     return open_window(tmp_path / "archive")
+
+
+@pytest.fixture
+def by_itself(window: MainWindow) -> None:
+    """What has only one next step starts by itself, as it does for people; tests wait for it only where they ask for this."""
+    window.state.starts_by_itself = True

@@ -16,7 +16,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.making import decode_luma
 from tests.ui.test_balance_journeys import LONG, view_of
-from tests.ui.test_balance_settings import station, window  # noqa: F401 (fixtures)
+from tests.ui.test_balance_settings import station  # noqa: F401 (a fixture)
 from yomikomi.core.run.stretches import STRETCH_S, only, stretch_at
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import CutOut, Fade, Size, Trim
@@ -27,6 +27,8 @@ from yomikomi.ui.playing.window import PlayerWindow
 from yomikomi.ui.shell.window import MainWindow
 
 LEFT = Qt.MouseButton.LeftButton
+
+pytestmark = pytest.mark.usefixtures("by_itself")
 
 
 def test_copies_are_watched_side_by_side_divided_and_by_turns(

@@ -23,11 +23,7 @@ from yomikomi.ui.shell.window import MainWindow
 
 LONG = 60_000
 
-
-@pytest.fixture
-def window(window: MainWindow) -> MainWindow:
-    window.state.starts_by_itself = True
-    return window
+pytestmark = pytest.mark.usefixtures("by_itself")
 
 
 def view_of(window: MainWindow) -> CarrierView:

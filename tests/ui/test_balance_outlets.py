@@ -18,11 +18,7 @@ from yomikomi.ui.balance.requirements import Requirements
 from yomikomi.ui.balance.set_box import SetBox
 from yomikomi.ui.shell.window import MainWindow
 
-
-@pytest.fixture
-def window(window: MainWindow) -> MainWindow:
-    window.state.starts_by_itself = True
-    return window
+pytestmark = pytest.mark.usefixtures("by_itself")
 
 
 def test_a_camera_file_goes_to_an_old_box(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:

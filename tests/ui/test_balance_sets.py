@@ -20,11 +20,7 @@ from yomikomi.ui.shell.window import MainWindow
 
 LEFT = Qt.MouseButton.LeftButton
 
-
-@pytest.fixture
-def window(window: MainWindow) -> MainWindow:
-    window.state.starts_by_itself = True
-    return window
+pytestmark = pytest.mark.usefixtures("by_itself")
 
 
 @pytest.fixture

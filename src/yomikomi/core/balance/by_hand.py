@@ -2,30 +2,56 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-
-import numpy as np
+from typing import Protocol
 
 from yomikomi.core.balance import sentences
-from yomikomi.core.balance.curves import PlanePoint
+from yomikomi.core.balance.curves import PlanePoint, nearest_in_size
 from yomikomi.core.balance.models import Prediction
-from yomikomi.core.balance.offer import Offer
 from yomikomi.core.balance.prediction import aimed, meant_bytes, untouched_prediction
 from yomikomi.core.balance.serving import Footage, carried_over
+from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.outlets.fitting import fits
-from yomikomi.core.recipes.levels import least_level, rank
+from yomikomi.core.outlets.model import Outlet
+from yomikomi.core.recipes.levels import exceeds, least_level
 from yomikomi.core.recipes.plan import check_depth, most_kbps, plan_for
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, ConstantRate
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.format import PictureFormat
-from yomikomi.core.treatment.timing import length_of
 
 # A rate of one pass misses its aim by more than this on short takes (measured: a quarter to a third on ten seconds; docs/science.md).
 _SHORT_S = 60.0
 # Lines up to which a picture counts as standard definition.
 _SD_LINES = 576
+
+
+class Tried(Protocol):
+    """What is known of footage: an offer.
+
+    Parameters
+    ----------
+    footage : None where the take is not read, or its treatment not chosen.
+    raw : all that was tried, by codec.
+    outlet : where the copy has to play, None: anywhere. ``viewing``: how it is watched.
+    take_bytes : size of the take's file.
+    """
+
+    @property
+    def footage(self) -> Footage | None: ...
+
+    @property
+    def raw(self) -> Mapping[str, Sequence[PlanePoint]]: ...
+
+    @property
+    def outlet(self) -> Outlet | None: ...
+
+    @property
+    def viewing(self) -> Viewing: ...
+
+    @property
+    def take_bytes(self) -> int | None: ...
 
 
 @dataclass(frozen=True)
@@ -54,7 +80,7 @@ class Notch:
     told: Prediction | None
 
 
-def told_by_hand(offer: Offer, recipe: Recipe) -> ByHand:
+def told_by_hand(offer: Tried, recipe: Recipe) -> ByHand:
     """What a recipe comes to on the footage of an offer."""
     footage = offer.footage
     if footage is None:
@@ -72,7 +98,7 @@ def told_by_hand(offer: Offer, recipe: Recipe) -> ByHand:
     if outlet is not None and made is not None:
         remarks += [sentences.does_not_fit(outlet, one) for one in fits(recipe, made, outlet, channels=footage.channels)]
     prediction, reason = _predicted(offer, recipe)
-    rate, seconds = recipe.rate, length_of(footage.reading, footage.treatment)
+    rate, seconds = recipe.rate, footage.seconds
     own = offer.take_bytes
     kbps = rate.kbps if isinstance(rate, AverageRate | ConstantRate) else None
     source = own / 125 / max(0.04, footage.reading.duration_seconds) if own else None
@@ -94,16 +120,16 @@ def _level_too_low(recipe: Recipe, made: PictureFormat) -> str | None:
         return None
     shape = made.geometry
     needed = least_level(recipe.codec, width=shape.width, height=shape.height, rate=made.rate)
-    if needed is not None and rank(recipe.codec, needed.name) <= rank(recipe.codec, recipe.codec_level):
+    if not exceeds(recipe.codec, needed, recipe.codec_level):
         return None
     return sentences.level_too_low(recipe, shape.width, shape.height, needed.name if needed is not None else None)
 
 
-def _predicted(offer: Offer, recipe: Recipe) -> tuple[Prediction | None, str]:
+def _predicted(offer: Tried, recipe: Recipe) -> tuple[Prediction | None, str]:
     footage = offer.footage
     assert footage is not None
     if recipe.untouched:
-        return untouched_prediction(footage.reading, footage.treatment, recipe, offer.wanted.viewing), ""
+        return untouched_prediction(footage.reading, footage.treatment, recipe, offer.viewing), ""
     curve = offer.raw.get(recipe.codec, [])
     if not curve:
         return None, sentences.codec_not_tried(recipe)
@@ -122,12 +148,13 @@ def _predicted(offer: Offer, recipe: Recipe) -> tuple[Prediction | None, str]:
     point = _same(curve, recipe, by_preset=by_preset)
     if point is None:
         return None, sentences.quality_not_tried(recipe, [one.prediction.recipe for one in curve])
-    found = carried_over(point, recipe, footage).prediction
+    now = footage.other_bytes(recipe)
+    found = carried_over(point, recipe, was=footage.other_bytes(point.prediction.recipe), now=now).prediction
     held = most_kbps(recipe)
     if held is None:
         return found, ""
     # Where a cap or a level leaves less than the quality takes, the copy looks like one of that size, not like the quality.
-    most = held * 125 * length_of(footage.reading, footage.treatment) + footage.other_bytes(recipe).expected
+    most = held * 125 * footage.seconds + now.expected
     return _at_a_size(curve, recipe, most) if found.size_bytes.expected > most else (_capped(found, most), "")
 
 
@@ -146,8 +173,7 @@ def _at_a_size(curve: Sequence[PlanePoint], recipe: Recipe, meant: float) -> tup
     sizes = [point.size for point in curve]
     if not min(sizes) <= meant <= max(sizes):
         return None, sentences.size_not_tried(meant, min(sizes), max(sizes))
-    near = min(curve, key=lambda point: abs(float(np.log(point.size / meant))))
-    return aimed(near.prediction, recipe, meant), ""
+    return aimed(nearest_in_size(curve, meant).prediction, recipe, meant), ""
 
 
 def _capped(told: Prediction, most: float) -> Prediction:
@@ -156,7 +182,7 @@ def _capped(told: Prediction, most: float) -> Prediction:
     return told.model_copy(update={"size_bytes": size.model_copy(update=kept), "measured": told.measured and size.high < most})
 
 
-def notches(offer: Offer, recipe: Recipe) -> list[Notch]:
+def notches(offer: Tried, recipe: Recipe) -> list[Notch]:
     """What people set by habit with a recipe's codec, and what each means here (common practice, no source: 19 to 20 for standard
     definition in H.264; 2000 kb/s is comfortable there and 1500 the least; 2 to 3 Mb/s for high definition on television)."""
     footage = offer.footage

@@ -57,12 +57,10 @@ def _curve(points: list[TrialPoint], trials: TrialSet, viewing: Viewing) -> list
     time = {part: _through(at, [float(np.log(getattr(p.encode_seconds, part))) for p in points]) for part in ("expected", "low", "high")}
     ssim, psnr = _through(at, [p.ssim_db for p in points]), _through(at, [p.psnr_db for p in points])
     details = [p.detail for p in points if p.detail is not None]
-    kept = [one.noise_kept for one in details if one.noise_kept is not None]
-    detail, noise = _through(at, [one.at(viewing) for one in details]), _through(at, kept) if len(kept) == len(points) else None
+    detail, noise = _through(at, [one.at(viewing) for one in details]), _where_all(at, [one.noise_kept for one in details])
     measured = {p.recipe.level: p for p in points}
     worst = _worst_between(points, at, viewing)
-    excesses = [p.key_excess for p in points if p.key_excess is not None]
-    excess = _through(at, excesses) if len(excesses) == len(points) else None
+    excess = _where_all(at, [p.key_excess for p in points])
     found = []
     for quality in range(at[0], at[-1] + 1):
         tried = measured.get(quality)
@@ -96,11 +94,15 @@ def _worst_between(points: list[TrialPoint], at: list[int], viewing: Viewing) ->
     if len(known) < len(points):
         return None
     kbps = _through(at, [float(np.log(one.kbps)) for one in known])
-    details = [one.detail_db for one in known if one.detail_db is not None]
-    detail = _through(at, details) if len(details) == len(known) else None
+    detail = _where_all(at, [one.detail_db for one in known])
     return lambda quality: Worst(
         at_seconds=known[0].at_seconds, kbps=round(float(np.exp(kbps(quality))), 1), detail_db=round(detail(quality), 3) if detail else None
     )
+
+
+def nearest_in_size(curve: Sequence[PlanePoint], size_bytes: float) -> PlanePoint:
+    """The point whose size is nearest to another, as a ratio."""
+    return min(curve, key=lambda point: abs(float(np.log(point.size / size_bytes))))
 
 
 def bytes_against(curve: Sequence[PlanePoint], other: Sequence[PlanePoint]) -> float | None:
@@ -123,6 +125,12 @@ def _rising(curve: Sequence[PlanePoint]) -> list[PlanePoint]:
         if not found or point.fidelity > found[-1].fidelity + 1e-6:
             found.append(point)
     return found
+
+
+def _where_all(at: list[int], values: list[float | None]) -> Callable[[float], float] | None:
+    """The same where all points have a value; None where some have none."""
+    known = [value for value in values if value is not None]
+    return _through(at, known) if len(known) == len(at) else None
 
 
 def _through(at: list[int], values: list[float]) -> Callable[[float], float]:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from yomikomi.core.balance import sentences
+from yomikomi.core.balance.by_hand import told_by_hand
 from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, bytes_against, plane_points
 from yomikomi.core.balance.learning import Lesson
@@ -16,6 +17,7 @@ from yomikomi.core.balance.serving import Footage, Served, common_of, serve
 from yomikomi.core.balance.viewing import STEPS, FidelityStep, Viewing
 from yomikomi.core.outlets.adapting import codecs_for
 from yomikomi.core.outlets.model import Outlet
+from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.recipes.sound import SoundKey
 from yomikomi.core.treatment.model import Treatment
 
@@ -40,7 +42,7 @@ class Offer:
     trials : the newest, None where there are none. ``lessons``: of earlier copies, by codec.
     own : the take's own streams as a copy, None where they are none for this.
     take_bytes : size of the take's file.
-    by_hand : settings that a person made, with what they come to. ``last``: those of the last copy, on this footage.
+    by_hand : settings that a person made, with what they come to. ``last_recipe``: of the last copy that was put into the run.
     """
 
     wanted: Wanted
@@ -51,7 +53,11 @@ class Offer:
     read: bool = False
     lessons: Mapping[str, Lesson] = field(default_factory=dict)
     by_hand: PlanePoint | None = None
-    last: PlanePoint | None = None
+    last_recipe: Recipe | None = None
+
+    @property
+    def viewing(self) -> Viewing:
+        return self.wanted.viewing
 
     @property
     def outlet(self) -> Outlet | None:
@@ -110,6 +116,17 @@ class Offer:
         """Of the take."""
         codec = self.footage.reading.codec if self.footage is not None else ""
         return WATCHED.get(codec, codec)
+
+    @cached_property
+    def last(self) -> PlanePoint | None:
+        """The last copy's settings on this footage, where they suit it."""
+        if self.last_recipe is None or self.trials is None:
+            return None
+        told, limit = told_by_hand(self, self.last_recipe), self.limit_bytes
+        prediction = told.prediction
+        if prediction is None or told.remarks or (limit is not None and prediction.size_bytes.high > limit):
+            return None
+        return PlanePoint(prediction)
 
     @cached_property
     def choices(self) -> list[Choice]:

@@ -5,10 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
-
 from yomikomi.core.balance.besides import other_bytes
-from yomikomi.core.balance.curves import plane_points
+from yomikomi.core.balance.curves import nearest_in_size, plane_points
 from yomikomi.core.balance.detail import IDENTICAL_DB
 from yomikomi.core.balance.metrics import psnr_db, ssim_db
 from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, Quality, TrialSet
@@ -63,7 +61,7 @@ def nearest_quality(request: PredictRequest, size_bytes: float, reporter: Report
     """Of a recipe's codec, constant quality that comes nearest to a size, by trials."""
     probes = tuple(request.recipe.with_quality(quality) for quality in request.recipe.row.probes)
     points = plane_points(_trials(request, probes, request.segments, 0, reporter), request.viewing)[request.recipe.codec]
-    return min(points, key=lambda point: abs(np.log(point.size / size_bytes))).prediction
+    return nearest_in_size(points, size_bytes).prediction
 
 
 def sized_prediction(near: Prediction, rate: TargetSize) -> Prediction:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from yomikomi.core.balance.besides import other_estimate
 from yomikomi.core.balance.curves import PlanePoint
@@ -57,6 +58,11 @@ class Footage:
 
     reading: Reading
     treatment: Treatment
+
+    @cached_property
+    def seconds(self) -> float:
+        """Length of a copy."""
+        return length_of(self.reading, self.treatment)
 
     @property
     def channels(self) -> tuple[int, ...]:
@@ -124,24 +130,25 @@ def serve(plane: Plane, footage: Footage, outlets: Sequence[Outlet], *, containe
             if wrong:
                 outside[codec] = wrong
                 continue
-        points = [carried_over(point, fitted, footage) for point in curve]
-        kept = [point for point in points if outlet is None or _needed_kbps(point, footage) <= _most_kbps(point, outlet)]
+        # All of a curve share their sound and container.
+        was, now = footage.other_bytes(tried), footage.other_bytes(fitted)
+        points = [carried_over(point, fitted, was=was, now=now) for point in curve]
+        needed = [_needed_kbps(point, now, footage.seconds) for point in points]
+        most = _most_kbps(points[0], outlet) if outlet is not None else math.inf
+        kept = [point for point, kbps in zip(points, needed, strict=True) if kbps <= most]
         if kept:
             left[codec] = kept
-        elif outlet is not None:
-            least = min(points, key=lambda point: _needed_kbps(point, footage))
-            most, needed = _most_kbps(least, outlet), _needed_kbps(least, footage)
-            outside[codec] = (Violation(limit="peak", allowed=f"{most:.0f} kb/s", found=f"{needed:.0f} kb/s"),)
+        else:
+            outside[codec] = (Violation(limit="peak", allowed=f"{most:.0f} kb/s", found=f"{min(needed):.0f} kb/s"),)
     limit = _limit(footage, outlet, left) if outlet is not None else None
     return Served(left, outside, limit, outlet, common)
 
 
-def _needed_kbps(point: PlanePoint, footage: Footage) -> float:
+def _needed_kbps(point: PlanePoint, other: Estimate, seconds: float) -> float:
     """What the pictures of a point take: in the hardest second that was tried, or on average where a cap or a level holds the encoder back
-    (what is held back on the whole take looks worse than was tried; the hardest part alone may)."""
+    (what is held back on the whole take looks worse than was tried; the hardest part alone may). ``other``: bytes of sound, container."""
     told = point.prediction
-    pictures = told.size_bytes.expected - footage.other_bytes(told.recipe).expected
-    average = pictures / 125 / max(0.04, length_of(footage.reading, footage.treatment))
+    average = (told.size_bytes.expected - other.expected) / 125 / max(0.04, seconds)
     if most_kbps(told.recipe) is not None or told.worst is None:
         return average
     return max(average, told.worst.kbps)
@@ -160,12 +167,11 @@ def _in(recipe: Recipe, container: str, sound: str) -> Recipe:
     return recipe.model_copy(update={"container": container, "sound_codec": sound})
 
 
-def carried_over(point: PlanePoint, fitted: Recipe, footage: Footage) -> PlanePoint:
-    """A point with all that was fitted but its quality, and with what sound and container then take."""
+def carried_over(point: PlanePoint, fitted: Recipe, *, was: Estimate, now: Estimate) -> PlanePoint:
+    """A point with all that was fitted but its quality. ``was``, ``now``: bytes of its sound and container before and then."""
     told, rate = point.prediction, point.prediction.recipe.rate
     if isinstance(fitted.rate, CappedQuality):
         rate = fitted.rate.model_copy(update={"quality": told.recipe.quality})
-    was, now = footage.other_bytes(told.recipe), footage.other_bytes(fitted)
     size = told.size_bytes if was == now else told.size_bytes.less(was).plus(now)
     size = size.plus(_keys(told, fitted.key_seconds))
     return PlanePoint(told.model_copy(update={"recipe": fitted.model_copy(update={"rate": rate}), "size_bytes": size}))
@@ -185,4 +191,4 @@ def _keys(told: Prediction, key_seconds: float) -> Estimate:
 def _limit(footage: Footage, outlet: Outlet, plane: Plane) -> float | None:
     some = next((curve[0].prediction.recipe for curve in plane.values() if curve), None)
     other = footage.other_bytes(some).expected if some is not None else 0
-    return limit_of(outlet, seconds=length_of(footage.reading, footage.treatment), other_bytes=other)
+    return limit_of(outlet, seconds=footage.seconds, other_bytes=other)

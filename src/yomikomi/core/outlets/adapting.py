@@ -10,7 +10,7 @@ from yomikomi.core.outlets.conforming import Violation, of_shape
 from yomikomi.core.outlets.fitting import LIBRARY_SOUND, LIBRARY_VIDEO
 from yomikomi.core.outlets.model import CodecLimit, Outlet, SoundLimit
 from yomikomi.core.recipes.codecs import CODECS, TRIED, Codec
-from yomikomi.core.recipes.levels import LEVELS, least_level, level_kbps, rank
+from yomikomi.core.recipes.levels import LEVELS, exceeds, least_level, level_kbps
 from yomikomi.core.recipes.rates import CappedQuality, ConstantQuality
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.recipes.sound import SOUND_CODECS
@@ -78,7 +78,7 @@ def shape_violations(treated: PictureFormat, outlet: Outlet) -> list[Violation]:
         if codec.key not in LEVELS:
             return []
         needed, highest = least_level(codec.key, width=shape.width, height=shape.height, rate=treated.rate), _level(codec.key, outlet)
-        if needed is not None and (highest is None or rank(codec.key, needed.name) <= rank(codec.key, highest)):
+        if needed is not None and (highest is None or not exceeds(codec.key, needed, highest)):
             return []
         allowed = f"{highest} of {codec.words}" if highest is not None else "any"
         first = first or Violation(limit="level", allowed=allowed, found=needed.name if needed is not None else "higher than any")

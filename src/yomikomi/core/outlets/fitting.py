@@ -12,7 +12,7 @@ from typing import TypeVar
 from yomikomi.core.outlets import sentences as words
 from yomikomi.core.outlets.conforming import Violation, of_shape
 from yomikomi.core.outlets.model import CodecLimit, Outlet, SoundLimit
-from yomikomi.core.recipes.levels import LEVELS, least_level, rank
+from yomikomi.core.recipes.levels import LEVELS, exceeds, least_level, rank
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantRate, Lossless, TargetSize
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.format import PictureFormat
@@ -37,7 +37,7 @@ def _pictures(recipe: Recipe, treated: PictureFormat, outlet: Outlet) -> Iterato
         yield Violation(limit="codec", allowed=words.codecs(one.codec for one in outlet.video), found=recipe.row.words)
     elif limit.level is not None and codec in LEVELS:
         needed = least_level(codec, width=shape.width, height=shape.height, rate=treated.rate, kbps=_most_kbps(recipe) or 0.0)
-        if needed is None or rank(codec, needed.name) > rank(codec, limit.level):
+        if exceeds(codec, needed, limit.level):
             yield Violation(limit="level", allowed=limit.level, found=needed.name if needed else "higher than any")
     if limit is not None and limit.profiles and codec == "h264" and isinstance(recipe.rate, Lossless):
         yield Violation(limit="profile", allowed=limit.profiles[-1], found="High 4:4:4 Predictive")

@@ -90,6 +90,11 @@ def held_pictures(name: str, *, width: int, height: int) -> int:
     return min(16, level.held // (math.ceil(width / 16) * math.ceil(height / 16)))
 
 
+def exceeds(codec: str, needed: Level | None, highest: str) -> bool:
+    """Whether pictures need more than a level of this name; ``needed``: theirs, None where no level holds them."""
+    return needed is None or rank(codec, needed.name) > rank(codec, highest)
+
+
 def rank(codec: str, name: str) -> int:
     """Place of a level among those of its codec; raises ValueError for one that there is not."""
     return [one.name for one in LEVELS[codec]].index(name)

@@ -185,12 +185,17 @@ def recipe_with(codec: Codec, rate: Rate, *, speed: str | None = None, container
     return recipe
 
 
+def is_wide_range(*, transfer: int, bit_depth: int) -> bool:
+    """Whether pictures need more than 8 bits of a copy."""
+    return transfer in WIDE_RANGE and bit_depth > 8
+
+
 def usual_recipes(
     *, fields: bool, effort: Effort = "medium", transfer: int = 2, bit_depth: int = 8, codecs: Sequence[Codec] = tuple(TRIED.values())
 ) -> list[Recipe]:
     """The recipes tried at an effort, of ``codecs``: for pictures with fields, only of those that can say so; for wide-range ones, only
     of those that hold them."""
-    deep = transfer in WIDE_RANGE and bit_depth > 8
+    deep = is_wide_range(transfer=transfer, bit_depth=bit_depth)
     tried = [
         codec for codec in codecs
         if (codec.carries_fields or not fields) and (not deep or codec.pixel_formats[1] != codec.pixel_formats[0] or codec in _ALWAYS_DEEP)

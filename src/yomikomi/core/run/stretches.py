@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
-from typing import Any
 
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import Lossless
-from yomikomi.core.recipes.recipe import WIDE_RANGE, Recipe, recipe_with
+from yomikomi.core.recipes.recipe import Recipe, is_wide_range, recipe_with
 from yomikomi.core.run.encode import encode
 from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim
-from yomikomi.core.work import Reporter
+from yomikomi.core.work import Relay, Reporter
 
 # Long enough to see what is worst, short enough to wait for (15 s of the worst part: common practice, no source).
 STRETCH_S = 15.0
@@ -74,7 +74,7 @@ def render_stretches(request: StretchRequest, reporter: Reporter) -> Stretches:
         recipe.check()
         target = request.folder / f"{number}.{recipe.container}"
         copy = CopyRequest(request.path, target, request.reading, part, recipe, fill_gaps=True)
-        encoded = encode(copy, target, _Share(reporter, number, len(recipes)))
+        encoded = encode(copy, target, Relay(reporter, partial(_part_of_all, number, len(recipes))))
         made.append(Stretch(target, recipe, encoded.size_bytes))
     return Stretches(made[0], tuple(made[1:]))
 
@@ -87,26 +87,11 @@ def only(treatment: Treatment, begin: float, seconds: float) -> Treatment:
 
 def _without_loss(request: StretchRequest) -> Recipe:
     """Quick to make and to play, with sound as it is."""
-    formats = request.treatment.formats(source_format(request.reading))
-    deep = formats[-1].colour.transfer in WIDE_RANGE and request.reading.bit_depth > 8
+    made = request.treatment.formats(source_format(request.reading))[-1]
+    deep = is_wide_range(transfer=made.colour.transfer, bit_depth=request.reading.bit_depth)
     return recipe_with(CODECS["hevc" if deep else "h264"], Lossless(), speed="ultrafast", container="mkv", sound="pcm")
 
 
-class _Share:
-    """One of several encodes, as a part of all."""
-
-    def __init__(self, reporter: Reporter, number: int, count: int) -> None:
-        self._reporter, self._number, self._count = reporter, number, count
-
-    def report(self, progress: Any) -> None:
-        if isinstance(progress, CopyProgress):
-            self._reporter.report(StretchProgress((self._number + progress.part) / self._count))
-
-    def cancelled(self) -> bool:
-        return self._reporter.cancelled()
-
-    def check(self) -> None:
-        self._reporter.check()
-
-    def heard(self) -> list[Any]:
-        return self._reporter.heard()
+def _part_of_all(number: int, count: int, progress: object) -> StretchProgress | None:
+    """Of one of several encodes."""
+    return StretchProgress((number + progress.part) / count) if isinstance(progress, CopyProgress) else None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from yomikomi.core.balance.models import Prediction
@@ -17,7 +18,7 @@ from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.sets.model import CopySet, SetCopy
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace, Fields
-from yomikomi.core.work import Reporter
+from yomikomi.core.work import Relay, Reporter
 
 
 @dataclass(frozen=True)
@@ -82,7 +83,7 @@ def predict_set(request: SetRequest, reporter: Reporter) -> tuple[Prediction | N
     found: list[Prediction | None] = []
     count = len(request.copies)
     for one in request.copies:
-        inner = _Inner(reporter, len(found), count, found)
+        inner = Relay(reporter, partial(_part_of_all, found, count))
         try:
             wanted = PredictRequest(request.path, request.reading, one.treatment, one.recipe)
             found.append(None if one.wrong else predict(wanted, inner))
@@ -92,13 +93,7 @@ def predict_set(request: SetRequest, reporter: Reporter) -> tuple[Prediction | N
     return tuple(found)
 
 
-class _Inner:
-    """Passes the progress of one prediction on as that of all."""
-
-    def __init__(self, outer: Reporter, done: int, count: int, found: list[Prediction | None]) -> None:
-        self._outer, self._done, self._count, self._found = outer, done, count, found
-        self.check, self.cancelled, self.heard = outer.check, outer.cancelled, outer.heard
-
-    def report(self, progress: object) -> None:
-        part = progress.part if isinstance(progress, TrialProgress) else 0.0
-        self._outer.report(SetProgress(self._done, self._count, (self._done + part) / self._count, tuple(self._found)))
+def _part_of_all(found: list[Prediction | None], count: int, progress: object) -> SetProgress:
+    """Of the prediction of one copy."""
+    part = progress.part if isinstance(progress, TrialProgress) else 0.0
+    return SetProgress(len(found), count, (len(found) + part) / count, tuple(found))

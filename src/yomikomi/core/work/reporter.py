@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import deque
+from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any, Protocol
 
@@ -47,6 +48,18 @@ class SilentReporter:
     def heard(self) -> list[Any]:
         words, self.words = self.words, []
         return words
+
+
+class Relay:
+    """Passes the progress of a part of the work on as that of the whole. ``told``: what is said of it; None: nothing is."""
+
+    def __init__(self, outer: Reporter, told: Callable[[Any], Any]) -> None:
+        self._outer, self._told = outer, told
+        self.check, self.cancelled, self.heard = outer.check, outer.cancelled, outer.heard
+
+    def report(self, progress: Any) -> None:
+        if (words := self._told(progress)) is not None:
+            self._outer.report(words)
 
 
 class PipeReporter:

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 from pydantic import ValidationError
 from PySide6.QtWidgets import QWidget
 
-from yomikomi.core.balance.by_hand import told_by_hand
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.offer import Offer
@@ -23,14 +21,15 @@ _SUBJECT = "last-recipe"
 
 
 class SettingsByHand:
-    """``on_made`` is called when there are other settings by hand, then ``pick`` with their point."""
+    """``last``: recipe of the last copy that was put into the run.
+    ``on_made`` is called when there are other settings by hand, then ``pick`` with their point."""
 
     def __init__(
         self, state: AppState, parent: QWidget, on_made: Callable[[], None], pick: Callable[[PlanePoint], None]
     ) -> None:
         self._state, self._parent, self._on_made, self._pick = state, parent, on_made, pick
         self._made: tuple[int, str, Prediction] | None = None  # of a take as it is treated
-        self._last = _kept_recipe()
+        self.last = _kept_recipe()
         self.box: SettingsBox | None = None
 
     def open(self, view: CarrierView | None, offer: Offer, picked: PlanePoint | None) -> None:
@@ -41,7 +40,7 @@ class SettingsByHand:
         fields = offer.footage.treatment.leaves_fields
         recipe = start or next(one for one in usual_recipes(fields=fields) if one.quality == one.row.probes[1])
         key = (view.take.id, view.treatment.digest)
-        self.box = SettingsBox(self._state, view, replace(offer, by_hand=None, last=None), recipe, self._parent)
+        self.box = SettingsBox(self._state, view, offer, recipe, self._parent)
         self.box.chosen.connect(lambda prediction: self._take(key, prediction))
         self.box.open()
 
@@ -50,23 +49,18 @@ class SettingsByHand:
         self._on_made()
         self._pick(PlanePoint(prediction))
 
-    def beside(self, view: CarrierView | None, offer: Offer) -> Offer:
-        """An offer with the settings made by hand for this take, and those of the last copy where they suit it."""
-        if view is None or view.take is None or view.treatment is None or offer.footage is None:
-            return offer
+    def made_for(self, view: CarrierView | None) -> PlanePoint | None:
+        """The settings made by hand for a take as it is treated now."""
         made = self._made
-        by_hand = PlanePoint(made[2]) if made is not None and made[:2] == (view.take.id, view.treatment.digest) else None
-        told = told_by_hand(offer, self._last) if self._last is not None and offer.trials is not None else None
-        prediction = told.prediction if told is not None and not told.remarks else None
-        limit = offer.limit_bytes
-        suits = prediction is not None and (limit is None or prediction.size_bytes.high <= limit)
-        return replace(offer, by_hand=by_hand, last=PlanePoint(prediction) if prediction is not None and suits else None)
+        if made is None or view is None or view.take is None or view.treatment is None:
+            return None
+        return PlanePoint(made[2]) if made[:2] == (view.take.id, view.treatment.digest) else None
 
     def remember(self, recipe: Recipe) -> None:
         """A copy was put into the run: its settings are those of last time from now on."""
         if recipe.untouched:
             return
-        self._last = recipe
+        self.last = recipe
         try:
             keep(_SUBJECT, recipe.model_dump(mode="json"))
         except YomikomiError as error:

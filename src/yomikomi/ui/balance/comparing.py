@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QInputDialog, QLineEdit, QProgressBar, QWidget
 
-from yomikomi.core.balance.curves import PlanePoint
+from yomikomi.core.balance.curves import PlanePoint, nearest_in_size
 from yomikomi.core.balance.offer import Offer
 from yomikomi.core.balance.sentences import compared_copy
 from yomikomi.core.ledger.views import CarrierView
@@ -141,5 +141,4 @@ def _as_constant(point: PlanePoint, offer: Offer) -> Recipe:
     curve = [one for one in offer.raw.get(recipe.codec, []) if one.prediction.recipe.quality is not None]
     if not curve:
         return recipe
-    near = min(curve, key=lambda one: abs(one.size - point.size))
-    return recipe.with_quality(near.prediction.recipe.level)
+    return recipe.with_quality(nearest_in_size(curve, point.size).prediction.recipe.level)

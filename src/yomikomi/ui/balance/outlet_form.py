@@ -18,8 +18,7 @@ from yomikomi.core.video.units import parse_size, size_text
 from yomikomi.core.work.notices import Weight
 from yomikomi.core.work.text import what_is_wrong
 from yomikomi.ui.state import AppState
-from yomikomi.ui.theme import inset
-from yomikomi.ui.widgets.basics import button, form_body, label, row
+from yomikomi.ui.widgets.basics import beside, button, form_body, label, number_box, row
 
 _CONTAINERS = ("mp4", "mkv", "mov")
 _ANY = "any"
@@ -74,10 +73,10 @@ class OutletForm(QDialog):
         times.setFixedWidth(10)
         left, right = QFormLayout(), QFormLayout()
         for key, tick in self.video.items():
-            left.addRow(tick, _beside(label("up to level"), self.levels[key]) if key in self.levels else QWidget())
+            left.addRow(tick, beside(label("up to level"), self.levels[key]) if key in self.levels else QWidget())
         for words, field in (
-            ("Sound", _beside(*self.sound.values())), ("Sound rate", self.sound_kbps), ("Channels", self.channels),
-            ("Picture", _beside(self.width_box, times, self.height_box)), ("Frames", self.rate), ("On average", self.average),
+            ("Sound", beside(*self.sound.values())), ("Sound rate", self.sound_kbps), ("Channels", self.channels),
+            ("Picture", beside(self.width_box, times, self.height_box)), ("Frames", self.rate), ("On average", self.average),
             ("In a second", self.peak), ("", self.interlaced),
         ):  # fmt: skip
             right.addRow(label(words), field)
@@ -198,18 +197,6 @@ def _levels(codec: str) -> QComboBox:
 
 def _number(name: str, most: int, suffix: str) -> QSpinBox:
     """Nought stands for no limit."""
-    spin = QSpinBox()
-    spin.setRange(0, most)
+    spin = number_box(name, 0, most, suffix=suffix)
     spin.setSpecialValueText(_ANY)
-    spin.setSuffix(suffix)
-    spin.setAccessibleName(name)
-    inset(spin)
     return spin
-
-
-def _beside(*widgets: QWidget) -> QWidget:
-    holder = QWidget()
-    line = row(*widgets)
-    line.setContentsMargins(0, 0, 0, 0)
-    holder.setLayout(line)
-    return holder

@@ -31,6 +31,7 @@ class OutletsButton(QPushButton):
         menu.setToolTipsVisible(True)
         self.setMenu(menu)
         self._actions: dict[str, QAction] = {}
+        self._known: dict[str, Outlet] = {}
         self.fill([key for key in kept if isinstance(key, str)] if isinstance(kept, list) else [])
 
     def fill(self, wanted: list[str]) -> None:
@@ -41,8 +42,8 @@ class OutletsButton(QPushButton):
         any_of_them.setToolTip("No limits of an outlet")
         any_of_them.triggered.connect(lambda: self.choose([]))
         menu.addSeparator()
-        self._actions = {}
-        for outlet in outlets().values():
+        self._actions, self._known = {}, outlets()
+        for outlet in self._known.values():
             action = menu.addAction(outlet.words)
             action.setCheckable(True)
             action.setChecked(outlet.key in wanted)
@@ -56,8 +57,7 @@ class OutletsButton(QPushButton):
 
     @property
     def outlets(self) -> list[Outlet]:
-        known = outlets()
-        return [known[key] for key, action in self._actions.items() if action.isChecked() and key in known]
+        return [self._known[key] for key, action in self._actions.items() if action.isChecked()]
 
     def choose(self, keys: list[str]) -> None:
         for key, action in self._actions.items():

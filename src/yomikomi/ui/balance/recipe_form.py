@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from typing import Literal
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QHBoxLayout, QLineEdit, QSlider, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QHBoxLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
 
 from yomikomi.core.recipes.codecs import CODECS, EFFORTS, Codec
 from yomikomi.core.recipes.levels import LEVELS
@@ -16,7 +16,7 @@ from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.recipes.sound import SOUND_CODECS
 from yomikomi.core.video.units import parse_size, size_text
 from yomikomi.ui.theme import inset
-from yomikomi.ui.widgets.basics import label, row
+from yomikomi.ui.widgets.basics import beside, label, number_box
 
 _RATES: dict[RateKind, str] = {
     "quality": "Constant quality", "capped": "Quality with a cap", "average": "Average rate", "size": "Target size",
@@ -41,11 +41,10 @@ class RecipeForm(QWidget):
         self._shown_size = ("", _USUAL_SIZE)  # what the line says, and its bytes: words are rounded
         self.codec = _box("Codec", [(one.words, key) for key, one in CODECS.items() if key != "source"])
         self.rate = _box("What rules the rate", [])
-        self.quality, self.slider = QSpinBox(), QSlider(Qt.Orientation.Horizontal)
-        self.quality.setAccessibleName("Quality")
+        self.quality, self.slider = number_box("Quality", 0, 1), QSlider(Qt.Orientation.Horizontal)
         self.slider.setAccessibleName("Quality, from the best")
-        self.kbps = _spin("Rate", 50, 800_000, 100, " kb/s")
-        self.cap = _spin("Cap", 50, 800_000, 100, " kb/s at most")
+        self.kbps = number_box("Rate", 50, 800_000, step=100, suffix=" kb/s")
+        self.cap = number_box("Cap", 50, 800_000, step=100, suffix=" kb/s at most")
         self.target_size = QLineEdit()
         self.target_size.setAccessibleName("Target size")
         self.target_size.setPlaceholderText("700 MB")
@@ -61,7 +60,7 @@ class RecipeForm(QWidget):
         self.level = _box("Highest level", [])
         self.level.setToolTip("The encoder keeps to it; players that name a level need no more")
         self.sound = _box("Sound codec", [])
-        self.sound_kbps = _spin("Sound rate", 32, 512, 16, " kb/s")
+        self.sound_kbps = number_box("Sound rate", 32, 512, step=16, suffix=" kb/s")
         self.channels = _box("Sound channels", _CHANNELS)
         self.kbps.setValue(_USUAL_KBPS)
         self.cap.setValue(2 * _USUAL_KBPS)
@@ -71,8 +70,7 @@ class RecipeForm(QWidget):
         for spin in (self.quality, self.kbps, self.cap, self.sound_kbps):
             spin.valueChanged.connect(self._on_changed)
         self.keys.valueChanged.connect(self._on_changed)
-        for number in (self.quality, self.kbps, self.cap, self.sound_kbps, self.keys):
-            inset(number)
+        inset(self.keys)
         self.slider.valueChanged.connect(self.quality.setValue)
         self.target_size.editingFinished.connect(self._on_changed)
         self._recipe = recipe
@@ -98,7 +96,7 @@ class RecipeForm(QWidget):
         for form in (self._pictures, self._file):
             form.setVerticalSpacing(8)
         for words, field in (
-            ("Codec", self.codec), ("Rate", self.rate), ("Quality", _beside(self.quality, self.slider)), ("Average", self.kbps),
+            ("Codec", self.codec), ("Rate", self.rate), ("Quality", beside(self.quality, self.slider)), ("Average", self.kbps),
             ("Cap", self.cap), ("Size", self.target_size), ("Passes", self.passes), ("Preset", self.speed), ("Key pictures", self.keys),
         ):  # fmt: skip
             self._pictures.addRow(label(words), field)
@@ -248,23 +246,6 @@ def _box(name: str, entries: Iterable[tuple[str, object]]) -> QComboBox:
     for words, value in entries:
         box.addItem(words, value)
     return box
-
-
-def _spin(name: str, least: int, most: int, step: int, suffix: str) -> QSpinBox:
-    spin = QSpinBox()
-    spin.setRange(least, most)
-    spin.setSingleStep(step)
-    spin.setSuffix(suffix)
-    spin.setAccessibleName(name)
-    return spin
-
-
-def _beside(*widgets: QWidget) -> QWidget:
-    holder = QWidget()
-    line = row(*widgets)
-    line.setContentsMargins(0, 0, 0, 0)
-    holder.setLayout(line)
-    return holder
 
 
 def _offer(box: QComboBox, entries: Iterable[tuple[str, object]]) -> None:

@@ -263,8 +263,10 @@ class BalanceStation(Station):
         footage = Footage(view.judged, view.treatment) if view and view.take and view.judged and view.treatment else None
         offer = Offer(wanted, footage, trials, read=view is not None and view.reading is not None)
         own = self.as_it_is.point(view, wanted.viewing, offer.outlet, of_several=bool(wanted.outlets))
-        offer = replace(offer, own=own, take_bytes=view.take.size_bytes if view and view.take else None, lessons=self._lessons)
-        self.offer = self.by_hand.beside(view, offer)
+        self.offer = replace(
+            offer, own=own, take_bytes=view.take.size_bytes if view and view.take else None, lessons=self._lessons,
+            by_hand=self.by_hand.made_for(view), last_recipe=self.by_hand.last,
+        )  # fmt: skip
         if trials is not None and self.job is None and trials.points and (effort := effort_of(trials.points[0].recipe)):
             self.effort.setCurrentIndex(list(EFFORTS).index(effort))
         self._fill()

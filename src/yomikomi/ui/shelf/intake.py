@@ -29,7 +29,7 @@ from yomikomi.core.video.units import parse_time
 from yomikomi.sim.stand_ins import has_stand_in, stand_in
 from yomikomi.ui import theme
 from yomikomi.ui.shelf.condition import ConditionCheck
-from yomikomi.ui.widgets.basics import button, label, row, scrolled_widget
+from yomikomi.ui.widgets.basics import beside, button, label, row, scrolled_widget
 
 _KINDS_TO_TAKE_IN = [key for key, kind in KINDS.items() if kind.formats]
 
@@ -133,9 +133,9 @@ class IntakeForm(QWidget):
         grid.setVerticalSpacing(4)
         for number, box in enumerate(self.wanted.values()):
             grid.addWidget(box, number // 2, number % 2)
-        self._player, self._tape_length = _beside(self.seed, self.order), _beside(self.marked, self.speed)
+        self._player, self._tape_length = beside(self.seed, self.order), beside(self.marked, self.speed)
         rows: list[tuple[str, QWidget]] = [
-            ("Label", _beside(self.label_line, self.count)), ("", self.series), ("Title", self.title_line), ("Kind", self.kind),
+            ("Label", beside(self.label_line, self.count)), ("", self.series), ("Title", self.title_line), ("Kind", self.kind),
             ("Standard", self.standard), ("Marked", self._tape_length), ("Length", self.length),
             ("Picture", self.shape), ("Sound", self.sound), ("Condition", self.condition), ("Rights", self.rights),
             ("", self.rights_words), ("Wanted", outcomes), ("Tags", self.tags_line), ("Note", self.note_line),
@@ -348,9 +348,3 @@ class IntakeForm(QWidget):
     def _give_up(self) -> None:
         self._changes = None
         self.given_up.emit()
-
-
-def _beside(one: QWidget, two: QWidget) -> QWidget:
-    holder = QWidget()
-    holder.setLayout(row(one, two))
-    return holder

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QSpinBox,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -210,6 +211,24 @@ def row(*widgets: QWidget | int, spacing: int = 8) -> QHBoxLayout:
         else:
             made.addWidget(one)
     return made
+
+
+def beside(*widgets: QWidget | int) -> QWidget:
+    """The same as one widget, for a row of a form."""
+    holder = QWidget()
+    holder.setLayout(row(*widgets))
+    return holder
+
+
+def number_box(name: str, least: int, most: int, *, step: int = 1, suffix: str = "") -> QSpinBox:
+    """A whole number. ``name``: what it is called where it is not seen."""
+    box = QSpinBox()
+    box.setRange(least, most)
+    box.setSingleStep(step)
+    box.setSuffix(suffix)
+    box.setAccessibleName(name)
+    theme.inset(box)
+    return box
 
 
 def side_panel(width: int, *, spacing: int = 10) -> tuple[QWidget, QVBoxLayout]:
