@@ -5,15 +5,20 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import os
+import pickle
+import shutil
 import threading
 import time
 from collections.abc import Callable, Iterator
 from itertools import islice
 from pathlib import Path
+from typing import TypeVar
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 # The look that whoever runs the tests has chosen is no matter of theirs.
 os.environ.update(YOMIKOMI_FORM="light", YOMIKOMI_SCALE="1.0")
+# Two workers on two processors: what OpenCV's threads do for each other costs more than they save.
+os.environ.setdefault("OPENCV_FOR_THREADS_NUM", "1")
 os.environ.pop("DISPLAY", None)
 os.environ.pop("WAYLAND_DISPLAY", None)
 
@@ -33,6 +38,7 @@ from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.workers import LOADED
 
 PLAIN = RecordAs(codec="uncompressed")
+T = TypeVar("T")
 
 # What other programs take of the processors is no fault of what is tried.
 settings.register_profile("tests", deadline=None)
@@ -138,6 +144,16 @@ class Shared:
                 make(part)
                 part.rename(path)
         return path
+
+    def folder(self, name: str, make: Callable[[Path], T]) -> tuple[Path, T]:
+        """The folder of that name and what its maker told of it."""
+        folder = self._folder / name
+
+        def told(part: Path) -> None:
+            shutil.rmtree(folder, ignore_errors=True)
+            part.write_bytes(pickle.dumps(make(folder)))
+
+        return folder, pickle.loads(self.file(f"{name}.told", told).read_bytes())
 
     def reading(self, path: Path) -> Reading:
         made = self.file(f"{path.name}.json", lambda part: part.write_text(read(ReadRequest(path), SilentReporter()).model_dump_json()))

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.conftest import Shared
 from yomikomi.sim.disc.maker import make_disc, make_image
 from yomikomi.sim.disc.spec import MadeTitle, feature, lessons, series
 
@@ -13,10 +14,9 @@ Disc = tuple[Path, list[MadeTitle]]
 
 
 @pytest.fixture(scope="session")
-def lessons_disc(media: Path) -> Disc:
+def lessons_disc(shared: Shared) -> Disc:
     """Three lessons, an extra, a menu; data files so small that titles reach over several of them."""
-    folder = media / "lessons"
-    return folder, make_disc(lessons(seconds=2.6, seed=3, part_bytes=400_000), folder)
+    return shared.folder("lessons", lambda folder: make_disc(lessons(seconds=2.6, seed=3, part_bytes=400_000), folder))
 
 
 @pytest.fixture(scope="session")
@@ -27,14 +27,12 @@ def lessons_image(media: Path, lessons_disc: Disc) -> Path:
 
 
 @pytest.fixture(scope="session")
-def feature_disc(media: Path) -> Disc:
+def feature_disc(shared: Shared) -> Disc:
     """625 lines; one programme between two extras."""
-    folder = media / "feature"
-    return folder, make_disc(feature(seconds=4.2, seed=4, standard="625i"), folder)
+    return shared.folder("feature", lambda folder: make_disc(feature(seconds=4.2, seed=4, standard="625i"), folder))
 
 
 @pytest.fixture(scope="session")
-def series_disc(media: Path) -> Disc:
+def series_disc(shared: Shared) -> Disc:
     """A title that plays three others, and an extra."""
-    folder = media / "series"
-    return folder, make_disc(series(seconds=1.8, seed=5), folder)
+    return shared.folder("series", lambda folder: make_disc(series(seconds=1.8, seed=5), folder))

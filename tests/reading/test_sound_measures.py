@@ -145,7 +145,7 @@ def _lamp(path: Path, *, offset: float, part: float, lasts: float) -> None:
         sink.mux(sound.encode(None))
 
 
-@pytest.mark.parametrize(("part", "lasts", "offset"), [(0.03, 0.07, 90.0), (0.3, 0.1, -140.0), (0.3, 0.03, 60.0), (0.8, 0.2, 0.0)])
+@pytest.mark.parametrize(("part", "lasts", "offset"), [(0.03, 0.07, 90.0), (0.8, 0.2, -140.0)])
 def test_a_light_in_a_moving_picture_is_no_clap(tmp_path: Path, part: float, lasts: float, offset: float) -> None:
     """A lamp, a telephone, a slate's light: 18 of 24 were taken for claps, 64 to 83 ms wrong with a stated error of nought."""
     _lamp(tmp_path / "lamp.mkv", offset=offset, part=part, lasts=lasts)

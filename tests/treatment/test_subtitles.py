@@ -197,29 +197,31 @@ def test_a_copy_that_lost_a_line_is_not_verified(texts: tuple[Path, Reading], tm
     assert [(check.name, check.found) for check in failed] == [("subtitles", "2 of 3")]
 
 
+def _frame(path: Path, reading: Reading, treatment: Treatment, number: int) -> av.VideoFrame:
+    return next(iter(TreatedFrames(path, reading, treatment, range(number, number + 1))))
+
+
 def test_bitmaps_are_laid_where_they_were_drawn(tmp_path: Path, lessons_title: Path) -> None:
     """Against the sub-picture that the disc's own maker drew, on the frames that show it; wide pictures keep the letters' shape."""
     reading = read(ReadRequest(lessons_title, complexity=False), SilentReporter())
     captions = captions_of(lessons_title, 0).shown
     assert captions
     first, bitmap = captions[0], captions[0].bitmaps[0]
-    burned, plain = (list(TreatedFrames(lessons_title, reading, Treatment(steps=steps))) for steps in ((BurnIn(),), ()))
-    inside = [n for n in range(len(plain)) if first.begin <= Fraction(n) / VIDEO < first.end]
-    number = inside[len(inside) // 2]
-    changed = np.abs(luma(burned[number]).astype(int) - luma(plain[number])) > 2
+    number, before = (int(at * VIDEO) for at in ((first.begin + first.end) / 2, first.begin / 2))
+    assert first.begin <= Fraction(number) / VIDEO < first.end
+    ways = (Treatment(steps=(BurnIn(),)), Treatment())
+    burned, plain = ({n: luma(_frame(lessons_title, reading, way, n)) for n in (number, before)} for way in ways)
+    changed = np.abs(burned[number].astype(int) - plain[number]) > 2
     rows, columns = np.flatnonzero(changed.any(axis=1)), np.flatnonzero(changed.any(axis=0))
     tall, wide = bitmap.rgba.shape[:2]
     assert bitmap.y - 2 <= rows[0] <= rows[-1] <= bitmap.y + tall + 2
     assert bitmap.x - 2 <= columns[0] <= columns[-1] <= bitmap.x + wide + 2
     letters = (bitmap.rgba[..., 3] > 200) & (bitmap.rgba[..., :3].min(axis=2) > 200)
-    there = luma(burned[number])[bitmap.y : bitmap.y + tall, bitmap.x : bitmap.x + wide]
+    there = burned[number][bitmap.y : bitmap.y + tall, bitmap.x : bitmap.x + wide]
     assert there[letters].mean() == pytest.approx(235, abs=1.5)
-    before = next(n for n in range(len(plain)) if Fraction(n) / VIDEO < first.begin)
-    assert np.array_equal(luma(burned[before]), luma(plain[before]))
+    assert np.array_equal(burned[before], plain[before])
     # Squares of a square-pixel result: half as large, and as wide as the picture's shape asks for.
-    only = range(number, number + 1)
-    half = next(iter(TreatedFrames(lessons_title, reading, Treatment(steps=(Size(height=240), BurnIn())), only)))
-    base = next(iter(TreatedFrames(lessons_title, reading, Treatment(steps=(Size(height=240),)), only)))
+    half, base = (_frame(lessons_title, reading, Treatment(steps=(Size(height=240), *more)), number) for more in ((BurnIn(),), ()))
     small = np.abs(luma(half).astype(int) - luma(base)) > 8
     across = np.ptp(np.flatnonzero(small.any(axis=0)))
     assert across == pytest.approx(wide * half.width / 720, rel=0.06)

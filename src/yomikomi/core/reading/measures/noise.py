@@ -97,7 +97,7 @@ def _variance(energy: NDArray[np.float32], independent: float) -> StillBlocks | 
 
     ordered = np.sort(energy)
     places = _PARTS[_PARTS * len(ordered) >= _FEWEST_BELOW]
-    found = np.maximum([float(np.quantile(ordered, part)) for part in places], 1e-6)
+    found = np.maximum(np.quantile(ordered, places), 1e-6)
     best: tuple[float, StillBlocks] | None = None
     for still in _STILL_PARTS:
         inside = places < _DEEPEST * still
@@ -117,18 +117,24 @@ def _likeness(change: NDArray[np.float32], energy: NDArray[np.float32]) -> float
     """By how many times neighbouring samples make a mean of squares stray more than independent ones would, from the stillest blocks:
     one and twice the sum of the squared correlations, along the line and across (tape noise is alike along it only)."""
     still = energy <= np.quantile(energy, 2 * _LOW)
-    mask = np.kron(still, np.ones((_LINES, _COLUMNS), np.bool_))
-    noise = np.where(mask, change, 0)
+    noise = np.where(still.repeat(_LINES, axis=0).repeat(_COLUMNS, axis=1), change, np.float32(0))
     power = float((noise * noise).sum())
     if power <= 0:
         return 1.0
-    total = 1.0
+    samples, total = int(still.sum()) * _LINES * _COLUMNS, 1.0
     for axis in (0, 1):
         squares = 1.0
         for lag in range(1, _REACH + 1):
             one, two = (noise[lag:], noise[:-lag]) if axis == 0 else (noise[:, lag:], noise[:, :-lag])
-            both = (mask[lag:] & mask[:-lag]) if axis == 0 else (mask[:, lag:] & mask[:, :-lag])
-            alike = float((one * two)[both].sum()) / power * mask.sum() / max(1, both.sum())
+            alike = float((one * two).sum()) / power * samples / max(1, _pairs(still, axis, lag))
             squares += 2 * min(alike, 1.0) ** 2
         total *= squares
     return total
+
+
+def _pairs(still: NDArray[np.bool_], axis: int, lag: int) -> int:
+    """How many samples of still blocks have another so far on along an axis, in the same block or in a still one beside it; ``still``:
+    shape=(blocks down, blocks across), of 8 x 8 samples."""
+    beside = still[1:] & still[:-1] if axis == 0 else still[:, 1:] & still[:, :-1]
+    within, other = (_LINES, _COLUMNS) if axis == 0 else (_COLUMNS, _LINES)
+    return other * ((within - lag) * int(still.sum()) + lag * int(beside.sum()))
