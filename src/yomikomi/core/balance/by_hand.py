@@ -18,11 +18,14 @@ from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.levels import exceeds, least_level
 from yomikomi.core.recipes.plan import check_depth, most_kbps, plan_for
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, ConstantRate
-from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.recipes.recipe import MOST_GRAIN, Recipe
 from yomikomi.core.treatment.format import PictureFormat
 
 # A rate of one pass misses its aim by more than this on short takes (measured: a quarter to a third on ten seconds; docs/science.md).
 _SHORT_S = 60.0
+# From so much noise on (code values, rms) leaving it to players is offered, at so many times its value (strength 15 kept as much noise as a
+# tape of 3.2 had; docs/science.md).
+_NOISY, _GRAIN_OF_NOISE = 2.0, 4.7
 # Lines up to which a picture counts as standard definition.
 _SD_LINES = 576
 
@@ -33,7 +36,7 @@ class Tried(Protocol):
     Parameters
     ----------
     footage : None where the take is not read, or its treatment not chosen.
-    raw : all that was tried, by codec.
+    raw : all that was tried, by curve.
     outlet : where the copy has to play, None: anywhere. ``viewing``: how it is watched.
     take_bytes : size of the take's file.
     """
@@ -130,7 +133,7 @@ def _predicted(offer: Tried, recipe: Recipe) -> tuple[Prediction | None, str]:
     assert footage is not None
     if recipe.untouched:
         return untouched_prediction(footage.reading, footage.treatment, recipe, offer.viewing), ""
-    curve = offer.raw.get(recipe.codec, [])
+    curve = offer.raw.get(recipe.curve, [])
     if not curve:
         return None, sentences.codec_not_tried(recipe)
     tried = curve[0].prediction.recipe
@@ -195,6 +198,11 @@ def notches(offer: Tried, recipe: Recipe) -> list[Notch]:
     if "average" in recipe.row.rates:
         rates = ((2000, sentences.COMFORTABLE_SD), (1500, sentences.LEAST_SD)) if lines <= _SD_LINES else ((3000, sentences.TELEVISION_HD),)
         known += [(words, recipe.model_copy(update={"rate": AverageRate(kbps=kbps)})) for kbps, words in rates]
+    tape = footage.reading.tape
+    noise = tape.luma_noise if tape is not None else None
+    if recipe.row.makes_grain and noise is not None and noise.value >= _NOISY:
+        level = min(MOST_GRAIN, round(_GRAIN_OF_NOISE * noise.value))
+        known.append((sentences.grain_for(level, noise.value), recipe.model_copy(update={"grain": level})))
     return [Notch(words, one, _predicted(offer, one)[0]) for words, one in known]
 
 

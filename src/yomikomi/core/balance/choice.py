@@ -8,7 +8,6 @@ from yomikomi.core.balance import sentences as titles
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.prediction import sized_prediction
 from yomikomi.core.balance.viewing import STEPS, FidelityStep
-from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import SIZE_AIM, TargetSize
 
 # Less than this is not worth telling; and not worth a second pass.
@@ -79,21 +78,20 @@ def smallest_possible(plane: dict[str, list[PlanePoint]]) -> PlanePoint | None:
 
 
 def _next_codec(point: PlanePoint, floor: float, plane: dict[str, list[PlanePoint]]) -> tuple[str, float] | None:
-    """Of the other codecs the one that reaches a fidelity with least, and how much more it needs, as a part."""
-    codec = point.prediction.recipe.codec
-    others = {key: min((p.size for p in curve if p.fidelity >= floor), default=None) for key, curve in plane.items() if key != codec}
-    reach = {key: size for key, size in others.items() if size is not None}
-    if not reach:
+    """Of the other curves the one that reaches a fidelity with least, and how much more it needs, as a part."""
+    own = point.prediction.recipe.curve
+    others = [p for key, curve in plane.items() if key != own for p in curve if p.fidelity >= floor]
+    if not others:
         return None
-    nearest = min(reach, key=lambda key: reach[key])
-    return CODECS[nearest].words, reach[nearest] / point.size - 1
+    nearest = min(others, key=lambda p: p.size)
+    return nearest.prediction.recipe.curve_words, nearest.size / point.size - 1
 
 
 def _runner_up(best: PlanePoint, inside: list[PlanePoint]) -> tuple[str, float] | None:
-    """Of the other codecs the best one, and by how many dB it stays behind; None where that is nothing."""
-    others = [p for p in inside if p.prediction.recipe.codec != best.prediction.recipe.codec]
+    """Of the other curves the best one, and by how many dB it stays behind; None where that is nothing."""
+    others = [p for p in inside if p.prediction.recipe.curve != best.prediction.recipe.curve]
     if not others:
         return None
     next_best = max(others, key=lambda p: p.fidelity)
     gain = best.fidelity - next_best.fidelity
-    return (CODECS[next_best.prediction.recipe.codec].words, gain) if gain > _TELLING_DB else None
+    return (next_best.prediction.recipe.curve_words, gain) if gain > _TELLING_DB else None

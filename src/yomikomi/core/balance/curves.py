@@ -17,6 +17,8 @@ from yomikomi.core.balance.viewing import Viewing
 
 # Curves that share less say nothing of each other, decibels.
 _SHARED_DB = 2.0
+# Places at which two curves are compared.
+_STEPS = 201
 # Nine of ten sizes between four probes lie this near to the curve (measured on tape, disc and clean material).
 _BETWEEN = 0.05
 
@@ -38,14 +40,14 @@ class PlanePoint:
 
 
 def plane_points(trials: TrialSet, viewing: Viewing = "television") -> dict[str, list[PlanePoint]]:
-    """For each codec, every quality value from the best probe to the smallest, in order of falling size. Recipes of which no picture
-    could be judged are left out."""
-    by_codec: dict[str, list[TrialPoint]] = {}
+    """For each curve (a codec at one size of pictures) every quality value from the best probe to the smallest, in order of falling size.
+    Recipes of which no picture could be judged are left out."""
+    by_curve: dict[str, list[TrialPoint]] = {}
     for point in trials.points:
         if point.detail is None:
             continue
-        by_codec.setdefault(point.recipe.codec, []).append(point)
-    return {codec: _curve(points, trials, viewing) for codec, points in by_codec.items()}
+        by_curve.setdefault(point.recipe.curve, []).append(point)
+    return {curve: _curve(points, trials, viewing) for curve, points in by_curve.items()}
 
 
 def _curve(points: list[TrialPoint], trials: TrialSet, viewing: Viewing) -> list[PlanePoint]:
@@ -116,6 +118,20 @@ def bytes_against(curve: Sequence[PlanePoint], other: Sequence[PlanePoint]) -> f
     through = [PchipInterpolator([p.fidelity for p in one], np.log([p.size for p in one])) for one in rising]
     means = [float(one.integrate(low, high)) / (high - low) for one in through]
     return float(np.exp(means[0] - means[1]) - 1)
+
+
+def smaller_below(curve: Sequence[PlanePoint], other: Sequence[PlanePoint]) -> float | None:
+    """The detail, decibels, below which a curve takes fewer bytes than another for the same; None where it does nowhere that both reach."""
+    rising = [_rising(one) for one in (curve, other)]
+    low, high = max(one[0].fidelity for one in rising), min(one[-1].fidelity for one in rising)
+    if high <= low:
+        return None
+    at = np.linspace(low, high, _STEPS)
+    mine, its = (np.interp(at, [p.fidelity for p in one], np.log([p.size for p in one])) for one in rising)
+    less = mine < its
+    if not less[0]:
+        return None
+    return float(at[-1]) if less.all() else float(at[int(np.argmin(less)) - 1])
 
 
 def _rising(curve: Sequence[PlanePoint]) -> list[PlanePoint]:

@@ -84,7 +84,7 @@ def hardest_segment(trials: TrialSet, reading: Reading) -> Segment:
 
 def levels_between(trials: TrialSet, codec: str) -> tuple[Recipe, ...]:
     """Qualities of a codec, evenly from the smallest that was tried to the best; empty where it has none."""
-    of_codec = [point.recipe for point in trials.points if point.recipe.codec == codec and point.recipe.row.probes]
+    of_codec = [point.recipe for point in trials.points if point.recipe.curve == codec and point.recipe.row.probes]
     tried = sorted(of_codec, key=lambda recipe: recipe.level)
     if not tried:
         return ()

@@ -172,11 +172,11 @@ class TrialSet(Document):
     def beside(self, earlier: Sequence[tuple[TrialSet, str]]) -> TrialSet:
         """With points of codecs that only earlier sets of the same treatment tried, each set with the name of its folder beside this
         one's."""
-        points, known = list(self.points), {point.recipe.codec for point in self.points}
+        points, known = list(self.points), {point.recipe.curve for point in self.points}
         for trials, folder in earlier:
-            more = [point for point in trials.points if point.recipe.codec not in known]
+            more = [point for point in trials.points if point.recipe.curve not in known]
             points += [point.model_copy(update={"crop": f"../{folder}/{point.crop}" if point.crop else None}) for point in more]
-            known |= {point.recipe.codec for point in more}
+            known |= {point.recipe.curve for point in more}
         return self.model_copy(update={"points": points}) if len(points) > len(self.points) else self
 
     @property

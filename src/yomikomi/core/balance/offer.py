@@ -9,7 +9,7 @@ from functools import cached_property
 from yomikomi.core.balance import sentences
 from yomikomi.core.balance.by_hand import told_by_hand
 from yomikomi.core.balance.choice import Choice, choices, smallest_possible
-from yomikomi.core.balance.curves import PlanePoint, bytes_against, plane_points
+from yomikomi.core.balance.curves import PlanePoint, bytes_against, plane_points, smaller_below
 from yomikomi.core.balance.learning import Lesson
 from yomikomi.core.balance.leaving import WATCHED
 from yomikomi.core.balance.models import TrialSet
@@ -142,11 +142,18 @@ class Offer:
 
     @cached_property
     def curve_names(self) -> dict[str, str]:
-        """Of the codecs on the plane, with what they need at the same fidelity as the one that plays nearly everywhere."""
+        """Of those on the plane, with what they need at the same fidelity as the codec that plays nearly everywhere; of smaller pictures,
+        with where they take less."""
         plane = self.served.plane
-        base = plane.get("h264")
-        shares = {codec: bytes_against(curve, base) if base and codec != "h264" else None for codec, curve in plane.items()}
-        return {codec: sentences.curve_name(codec, share) for codec, share in shares.items()}
+        names = {}
+        for key, curve in plane.items():
+            recipe, whole = curve[0].prediction.recipe, plane.get(curve[0].prediction.recipe.codec)
+            if recipe.lines is not None and whole:
+                names[key] = sentences.smaller_curve_name(recipe, smaller_below(curve, whole))
+            else:
+                base = plane.get("h264") if key != "h264" else None
+                names[key] = sentences.curve_name(recipe, bytes_against(curve, base) if base else None)
+        return names
 
     def same(self, picked: PlanePoint | None) -> PlanePoint | None:
         """The point of another offer in this one; None where it is not offered any more."""
@@ -183,4 +190,4 @@ class Offer:
 
 def _known_by(point: PlanePoint) -> tuple[object, ...]:
     recipe = point.prediction.recipe
-    return recipe.codec, recipe.rate, recipe.speed
+    return recipe.curve, recipe.rate, recipe.speed

@@ -60,7 +60,7 @@ def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
 def nearest_quality(request: PredictRequest, size_bytes: float, reporter: Reporter) -> Prediction:
     """Of a recipe's codec, constant quality that comes nearest to a size, by trials."""
     probes = tuple(request.recipe.with_quality(quality) for quality in request.recipe.row.probes)
-    points = plane_points(_trials(request, probes, request.segments, 0, reporter), request.viewing)[request.recipe.codec]
+    points = plane_points(_trials(request, probes, request.segments, 0, reporter), request.viewing)[request.recipe.curve]
     return nearest_in_size(points, size_bytes).prediction
 
 

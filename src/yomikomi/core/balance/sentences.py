@@ -62,7 +62,7 @@ def pictures_do_not_fit(violations: Sequence[Violation], added: Sequence[str]) -
 
 def no_tried_codec_fits(outlet: Outlet, outside: Mapping[str, Sequence[Violation]], *, can_try: bool) -> tuple[str, str]:
     """``outside``: codecs tried, with what stands in the way. ``can_try``: trials know others that it plays."""
-    basis = " · ".join(f"{CODECS[codec].words}: {_all_of(wrong)}" for codec, wrong in outside.items())
+    basis = " · ".join(f"{CODECS[codec].words}: {_all_of(wrong)}" for codec, wrong in outside.items() if codec in CODECS)
     if not can_try:
         basis = "Trials know no codec that it plays; choose another outlet, or make the copy by hand"
     return f"None of the codecs tried plays at: {outlet.words}.", basis
@@ -204,6 +204,7 @@ def why_fastest(wanted: FidelityStep) -> str:
 # Settings by hand.
 
 NOT_READ = "Read the take and choose its treatment first."
+NOISE_ANEW = "Noise made anew"
 USUAL_SD = "Usual for standard definition"
 COMFORTABLE_SD = "Comfortable for standard definition"
 LEAST_SD = "The least for detailed pictures"
@@ -279,9 +280,15 @@ def by_hand_headline(told: Prediction | None, *, reason: str = "", wrong: str = 
 
 def notch_words(words: str, recipe: Recipe, told: Prediction | None) -> tuple[str, str]:
     """A setting that people know by heart, and what it means here."""
+    head = NOISE_ANEW if recipe.grain else capital(recipe.rate.words)
     if told is None:
-        return f"{capital(recipe.rate.words)}", f"{words}; not tried on this take"
-    return f"{capital(recipe.rate.words)}", f"{words}; here {size_text(told.size_bytes.expected)}, {difference_words(told.fidelity)}"
+        return head, f"{words}; not tried on this take"
+    return head, f"{words}; here {size_text(told.size_bytes.expected)}, {difference_words(told.fidelity)}"
+
+
+def grain_for(level: int, sigma: float) -> str:
+    """Of a noisy take. ``sigma``: its noise, code values, rms."""
+    return f"Strength {level} for noise {sigma:.1f} (code values, rms): encoded without it, and players add it again"
 
 
 def hardest_words(hard: Worst) -> str:
@@ -296,8 +303,13 @@ def compared_copy(point: PlanePoint) -> str:
     return f"{recipe.row.words}, {recipe.rate.words}: {size_text(point.size)} in all"
 
 
-def curve_name(codec: str, share: float | None) -> str:
+def curve_name(recipe: Recipe, share: float | None) -> str:
     """``share``: of its bytes over those of H.264 at the same fidelity, less one; None where that is not known."""
     if share is None:
-        return CODECS[codec].words
-    return f"{CODECS[codec].words}, {abs(100 * share):.0f} % {'less' if share < 0 else 'more'} than {CODECS['h264'].words}"
+        return recipe.curve_words
+    return f"{recipe.curve_words}, {abs(100 * share):.0f} % {'less' if share < 0 else 'more'} than {CODECS['h264'].words}"
+
+
+def smaller_curve_name(recipe: Recipe, below: float | None) -> str:
+    """Of smaller pictures. ``below``: the detail below which they take fewer bytes than pictures of full size; None: nowhere."""
+    return f"{recipe.curve_words}, less below {below:.0f} dB" if below is not None else recipe.curve_words

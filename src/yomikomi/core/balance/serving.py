@@ -19,6 +19,7 @@ from yomikomi.core.recipes.codecs import TRIED, Effort
 from yomikomi.core.recipes.plan import most_kbps, pixel_format_of
 from yomikomi.core.recipes.rates import CappedQuality
 from yomikomi.core.recipes.recipe import KEY_SECONDS, Recipe, usual_recipes
+from yomikomi.core.recipes.shaping import treated_for
 from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
@@ -73,15 +74,17 @@ class Footage:
 
     def made_with(self, recipe: Recipe) -> PictureFormat:
         """The pictures that a recipe's encoder gets."""
-        return chain_for(self.reading, self.treatment, pixel_format=pixel_format_of(recipe, self.reading)).format
+        treatment = treated_for(recipe, self.treatment, source_format(self.reading))
+        return chain_for(self.reading, treatment, pixel_format=pixel_format_of(recipe, self.reading)).format
 
     def recipes(self, effort: Effort, outlet: Outlet | None) -> tuple[Recipe, ...]:
         """Those tried at an effort: of all codecs of the plane, or of those that an outlet plays."""
         colour = _outcome(self.treatment, self.reading).colour
         codecs = codecs_for(outlet) if outlet is not None else list(TRIED.values())
         found = usual_recipes(
-            fields=self.treatment.leaves_fields, effort=effort, transfer=colour.transfer, bit_depth=self.reading.bit_depth, codecs=codecs
-        )
+            fields=self.treatment.leaves_fields, effort=effort, transfer=colour.transfer, bit_depth=self.reading.bit_depth, codecs=codecs,
+            lines=_outcome(self.treatment, self.reading).geometry.height,
+        )  # fmt: skip
         apart = min(KEY_SECONDS, outlet.key_seconds or KEY_SECONDS) if outlet is not None else KEY_SECONDS
         return tuple(one.model_copy(update={"key_seconds": apart}) if one.row.highest_quality_number else one for one in found)
 

@@ -80,8 +80,12 @@ def judge_for(span: TreatedSpan) -> DetailJudge:
     return DetailJudge(samples, span.format.geometry)
 
 
-def run_trial(span: TreatedSpan, recipe: Recipe, judge: DetailJudge, reporter: Reporter, *, crop_to: Path | None = None) -> Trial:
-    """Encode a span and compare its pictures with what went in."""
+def run_trial(
+    span: TreatedSpan, recipe: Recipe, judge: DetailJudge, reporter: Reporter, *, crop_to: Path | None = None,
+    whole: TreatedSpan | None = None,
+) -> Trial:
+    """Encode a span and compare its pictures with what went in, or, where a recipe makes them smaller, with those of full size (``whole``),
+    enlarged as a player would."""
     watch = LoadWatch()
     packets, seconds, frames, header = encode_span(span, recipe, reporter)
     quiet_part = watch.load().quiet_part
@@ -92,7 +96,7 @@ def run_trial(span: TreatedSpan, recipe: Recipe, judge: DetailJudge, reporter: R
     sizes = picture_sizes(packets, codec=recipe.codec, cuts=() if recipe.row.cut_keys else span.cuts)
     inside = slice(span.counted.start, span.counted.stop)
     cuts = sizes.cuts[inside]
-    compared, judged = _compare(span, recipe, packets, header, judge, reporter, crop_to)
+    compared, judged = _compare(whole or span, decoded_again(span, recipe, packets, header), judge, reporter, crop_to)
     return Trial(
         between_bytes=float(sizes.between[inside].sum()),
         begun_bytes=float(sizes.keys[inside].sum() + cuts.sum()),
@@ -136,22 +140,23 @@ def encode_span(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[
 
 
 def _compare(
-    span: TreatedSpan, recipe: Recipe, packets: list[av.Packet], header: bytes, judge: DetailJudge, reporter: Reporter,
-    crop_to: Path | None,
+    whole: TreatedSpan, decoded: Iterator[av.VideoFrame], judge: DetailJudge, reporter: Reporter, crop_to: Path | None
 ) -> tuple[list[Compared], Judged | None]:
-    decoded = decoded_again(span, recipe, packets, header)
+    shape = whole.format.geometry
     meter: SampleMeter | None = None
     found: list[Compared] = []
     shown: dict[int, NDArray[np.float32]] = {}
-    middle = (span.counted.start + span.counted.stop) // 2
-    for number, source in enumerate(span.frames()):
+    middle = (whole.counted.start + whole.counted.stop) // 2
+    for number, source in enumerate(whole.frames()):
         reporter.check()
         copy = next(decoded, None)
         if copy is None:
             break
-        if number not in span.counted:
+        if number not in whole.counted:
             continue
-        meter = meter or SampleMeter(source, rate=span.format.rate)
+        if (copy.width, copy.height) != (shape.width, shape.height):
+            copy = copy.reformat(width=shape.width, height=shape.height, interpolation="BICUBIC")
+        meter = meter or SampleMeter(source, rate=whole.format.rate)
         found.extend(meter.feed(source, copy))
         if number in judge.numbers:
             shown[number] = to_plane(luma(copy), bits(copy))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -20,6 +20,7 @@ from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Complexity, Reading
 from yomikomi.core.recipes.plan import check_depth, pixel_format_of
 from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.recipes.shaping import treated_for
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.timing import Timing, length_of
@@ -115,19 +116,16 @@ class _Bench:
     def _try_segment(self, segment: Segment, *, first: bool) -> None:
         """``first``: nobody should wait for all recipes before anything is seen; each is told as it comes, the middle one of each codec
         before the others."""
-        spans: dict[str, tuple[TreatedSpan, DetailJudge]] = {}
+        spans = _Spans(self.request, segment, self.reporter)
         shown = segment.role in {"hardest", "whole"} and self.request.folder is not None
         for recipe in _middle_first(self.request.recipes) if first else self.request.recipes:
-            kind = pixel_format_of(recipe, self.reading)
-            if kind not in spans:
-                spans = {kind: self._span(segment, kind)}
-            span, judge = spans[kind]
+            span, whole, judge = spans.of(recipe)
             name = f"{recipe.file_words}.png"
             folder = self.request.folder
             if shown and folder is not None and not self.crops:
-                self._save_source(span, folder / "source.png")
+                self._save_source(whole, folder / "source.png")
             self._say(f"{recipe.words} on the {segment.role or 'next'} part")
-            trial = run_trial(span, recipe, judge, self.reporter, crop_to=folder / name if shown and folder else None)
+            trial = run_trial(span, recipe, judge, self.reporter, crop_to=folder / name if shown and folder else None, whole=whole)
             if shown:
                 self.crops[recipe] = name
             self.found[recipe].append((segment, trial))
@@ -139,27 +137,20 @@ class _Bench:
             self._say("")
 
     def _size_segment(self, segment: Segment, number: int) -> None:
-        spans: dict[str, tuple[TreatedSpan, DetailJudge]] = {}
+        spans = _Spans(self.request, segment, self.reporter)
         for codec, recipe in self.anchors.items():
             if self._is_narrow(recipe):
                 self.done += 1
                 continue
-            kind = pixel_format_of(recipe, self.reading)
-            if kind not in spans:
-                spans = {kind: self._span(segment, kind)}
             self._say(f"{recipe.words} on {number} of {len(self.plan.more)} more parts, to size the take")
-            span, judge = spans[kind]
-            self.sizing[codec].append((segment, run_trial(span, recipe, judge, self.reporter)))
+            span, whole, judge = spans.of(recipe)
+            self.sizing[codec].append((segment, run_trial(span, recipe, judge, self.reporter, whole=whole)))
             self.done += 1
 
     def _is_narrow(self, recipe: Recipe) -> bool:
         """Whether more segments would not make the size of a codec's recipes any surer than trials can tell it."""
         sampled = half_width(self._picture_bytes(recipe)) ** 2 - recipe.row.size_floor**2
         return len(self.sizing[recipe.codec]) >= _FEWEST_MORE and sampled <= _NARROW**2
-
-    def _span(self, segment: Segment, pixel_format: str) -> tuple[TreatedSpan, DetailJudge]:
-        span = TreatedSpan(self.request.path, self.reading, self.request.treatment, segment, pixel_format, self.reporter)
-        return span, judge_for(span)
 
     def _save_source(self, span: TreatedSpan, path: Path) -> None:
         middle = (span.counted.start + span.counted.stop) // 2
@@ -247,6 +238,27 @@ class _Bench:
         return Anchor(self.found[known], self.sizing[recipe.codec])
 
 
+class _Spans:
+    """The treated frames of a segment, for one recipe after another; those of the last are kept."""
+
+    def __init__(self, request: TrialRequest, segment: Segment, reporter: Reporter) -> None:
+        self._request, self._segment, self._reporter = request, segment, reporter
+        self._whole: TreatedSpan | None = None
+        self._sized: TreatedSpan | None = None
+        self._judge: DetailJudge | None = None
+
+    def of(self, recipe: Recipe) -> tuple[TreatedSpan, TreatedSpan, DetailJudge]:
+        """What its encoder gets, what its copy is held against (the same, unless the recipe asks for smaller pictures), and the judge."""
+        request, kind = self._request, pixel_format_of(recipe, self._request.reading)
+        if self._whole is None or self._judge is None or self._whole.pixel_format != kind:
+            self._whole = TreatedSpan(request.path, request.reading, request.treatment, self._segment, kind, self._reporter)
+            self._sized, self._judge = None, judge_for(self._whole)
+        treatment = treated_for(recipe, request.treatment, source_format(request.reading))
+        if self._sized is None or self._sized.treatment != treatment:
+            self._sized = self._whole if treatment == request.treatment else replace(self._whole, treatment=treatment)
+        return self._sized, self._whole, self._judge
+
+
 def _whole(size: Estimate) -> Estimate:
     """In whole bytes."""
     return Estimate(expected=round(size.expected), low=round(size.low), high=round(size.high))
@@ -267,10 +279,12 @@ def _middle_first(recipes: tuple[Recipe, ...]) -> list[Recipe]:
 
 
 def _anchors(recipes: tuple[Recipe, ...]) -> dict[str, Recipe]:
-    """For each codec the middle one of its recipes: it sizes the take for the others."""
+    """For each codec the middle one of its recipes, of those at full size where there are any: it sizes the take for the others."""
     by_codec: dict[str, list[Recipe]] = {}
-    for recipe in sorted(recipes, key=lambda recipe: recipe.quality or 0):
-        by_codec.setdefault(recipe.codec, []).append(recipe)
+    for recipe in sorted(recipes, key=lambda recipe: (len(recipe.curve), recipe.quality or 0)):
+        known = by_codec.setdefault(recipe.codec, [])
+        if not known or recipe.curve == known[0].curve:
+            known.append(recipe)
     return {codec: known[len(known) // 2] for codec, known in by_codec.items()}
 
 

@@ -37,6 +37,8 @@ class Codec:
         half back, so half of it is used; docs/science.md.)
     size_floor : relative half-width that no interval of a predicted size goes below, for what trials cannot see.
     asked_only : tried only where an outlet plays none of the others.
+    worth_shrinking : smaller pictures may take less for the same detail (measured: H.264 at low rates, AV1 hardly; docs/science.md).
+    makes_grain : can take noise out and have players make it anew.
     header_bytes : what its encoder writes of itself once, beside the pictures.
     least, most : samples of a side that the encoder takes; outside of these it fails, or never comes back (measured: AV1 at 16 x 4000).
     """
@@ -62,6 +64,8 @@ class Codec:
     worth_trying: tuple[str, ...] = ()
     header_bytes: int = 0
     asked_only: bool = False
+    worth_shrinking: bool = False
+    makes_grain: bool = False
 
     def speed_at(self, effort: Effort) -> str:
         """The preset for a key of ``EFFORTS``."""
@@ -81,6 +85,7 @@ CODECS: dict[str, Codec] = {
         Codec(
             "h264", "H.264", "libx264", "h264", (*_VIEWING, "constant", "lossless"), ("mp4", "mkv", "mov"), (17, 20, 24, 29), _X26X,
             ("slow", "faster", "superfast"), ("yuv420p", "yuv420p"), 51, carries_fields=True, two_passes=True, first_key=1.2,
+            worth_shrinking=True,
         ),
         Codec(
             "hevc", "HEVC", "libx265", "hevc", (*_VIEWING, "lossless"), ("mp4", "mkv", "mov"), (19, 22, 26, 32), _X26X,
@@ -90,7 +95,7 @@ CODECS: dict[str, Codec] = {
         Codec(
             "av1", "AV1", "libsvtav1", "libdav1d", ("quality", "size"), ("mp4", "mkv"), (16, 28, 36, 48),
             tuple(str(n) for n in range(2, 13)), ("6", "9", "11"), highest_quality_number=63, cut_keys=False, size_floor=0.1,
-            least=64,
+            least=64, makes_grain=True,
         ),
         Codec(
             "mpeg2", "MPEG-2", "mpeg2video", "mpeg2video", ("quality", "average", "constant"), ("mkv", "mp4"), (2, 4, 7, 12),

@@ -129,7 +129,8 @@ def _hevc(recipe: Recipe, treated: PictureFormat) -> _Told:
 
 
 def _av1(recipe: Recipe, treated: PictureFormat) -> _Told:
-    return {}, {}, []
+    # Noise is taken out before it is encoded, and described for players to make anew.
+    return {}, {"film-grain": str(recipe.grain), "film-grain-denoise": "1"} if recipe.grain else {}, []
 
 
 def _mpeg2(recipe: Recipe, treated: PictureFormat) -> _Told:

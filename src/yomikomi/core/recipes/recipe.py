@@ -18,6 +18,10 @@ from yomikomi.core.video.units import number_text
 Container = Literal["mp4", "mkv", "mov"]
 # Longest time between key pictures: seeking stays quick, and size hardly depends on it (common practice, no source).
 KEY_SECONDS = 5.0
+# Of pictures with so many lines or more this part of them is tried too.
+_SMALLER, _LEAST_LINES = 2 / 3, 432
+# Of SVT-AV1's grain synthesis (its own range; from memory).
+MOST_GRAIN = 50
 # AVColorTransferCharacteristic of wide-range pictures: PQ (SMPTE ST 2084) and HLG (ARIB STD-B67), by their numbers in ITU-T H.273.
 WIDE_RANGE = {PQ: "PQ", HLG: "HLG"}
 
@@ -37,6 +41,8 @@ class Recipe(BaseModel):
     container: Container = "mp4"
     codec_level: str | None = Field(default=None, description="highest level that the stream may need, as “4.1”; null: any")
     key_seconds: float = Field(default=KEY_SECONDS, gt=0, le=60, description="longest time between key pictures")
+    lines: int | None = Field(default=None, ge=16, le=8192, description="most lines of the pictures; null: as treated")
+    grain: int = Field(default=0, ge=0, le=MOST_GRAIN, description="strength at which noise is left to players to make anew; 0: not")
     sound_codec: SoundKey = "aac"
     sound_kbps: int = Field(default=160, ge=32, le=512, description="per stream, for two channels; one channel takes half")
     sound_channels: Literal[1, 2] | None = Field(default=None, description="null: as many as the source has")
@@ -76,7 +82,23 @@ class Recipe(BaseModel):
             return self.rate.words
         how = str(self.quality) if isinstance(self.rate, ConstantQuality) else self.rate.words
         parts = [self.row.words, *([how] if self.row.highest_quality_number or self.rate.kind != "quality" else []), self.speed_words]
-        return " ".join(part for part in parts if part)
+        return ", ".join([" ".join(part for part in parts if part), *self._besides])
+
+    @property
+    def _besides(self) -> list[str]:
+        return [
+            *([f"{self.lines} lines"] if self.lines is not None else []),
+            *([f"noise made anew at {self.grain}"] if self.grain else []),
+        ]
+
+    @property
+    def curve(self) -> str:
+        """Recipes of one curve have their codec and the size of their pictures in common, and what is done about noise."""
+        return "-".join([self.codec, *([str(self.lines)] if self.lines is not None else []), *([f"g{self.grain}"] if self.grain else [])])
+
+    @property
+    def curve_words(self) -> str:
+        return ", ".join([self.row.words, *self._besides])
 
     @property
     def speed_words(self) -> str:
@@ -103,7 +125,7 @@ class Recipe(BaseModel):
                 return "untouched"
             case _:
                 how = rate.kind
-        return f"{self.codec}-{how}"
+        return f"{self.codec}-{how}{f'-{self.lines}' if self.lines is not None else ''}{f'-grain{self.grain}' if self.grain else ''}"
 
     @property
     def untouched(self) -> bool:
@@ -133,6 +155,11 @@ class Recipe(BaseModel):
             raise WrongUseError(f"{codec.words} holds an average rate in one pass.", remedy="Ask for one pass.")
         if self.quality is not None and codec.highest_quality_number:
             check_quality(codec, self.quality)
+        if self.grain and not codec.makes_grain:
+            raise WrongUseError(
+                f"{codec.words} cannot leave noise to players.",
+                remedy=f"Set it to 0, or use {' or '.join(one.words for one in CODECS.values() if one.makes_grain)}.",
+            )
         if self.container not in codec.containers:
             raise WrongUseError(
                 f"{codec.words} is not put into {self.container.upper()} files.",
@@ -191,17 +218,23 @@ def is_wide_range(*, transfer: int, bit_depth: int) -> bool:
 
 
 def usual_recipes(
-    *, fields: bool, effort: Effort = "medium", transfer: int = 2, bit_depth: int = 8, codecs: Sequence[Codec] = tuple(TRIED.values())
+    *, fields: bool, effort: Effort = "medium", transfer: int = 2, bit_depth: int = 8, codecs: Sequence[Codec] = tuple(TRIED.values()),
+    lines: int = 0,
 ) -> list[Recipe]:
     """The recipes tried at an effort, of ``codecs``: for pictures with fields, only of those that can say so; for wide-range ones, only
-    of those that hold them."""
+    of those that hold them. ``lines``: of the pictures; where they are many, fewer are tried too."""
     deep = is_wide_range(transfer=transfer, bit_depth=bit_depth)
     tried = [
         codec for codec in codecs
         if (codec.carries_fields or not fields) and (not deep or codec.pixel_formats[1] != codec.pixel_formats[0] or codec in _ALWAYS_DEEP)
     ]  # fmt: skip
     by_quality = [recipe_for(codec.key, quality, speed=codec.speed_at(effort)) for codec in tried for quality in codec.probes]
-    return by_quality + [_by_preset(codec, preset) for codec in tried for preset in codec.worth_trying]
+    smaller = round(_SMALLER * lines / 16) * 16 if lines >= _LEAST_LINES and not fields else None
+    by_size = [
+        one.model_copy(update={"lines": smaller}) for one in by_quality
+        if smaller is not None and one.row.worth_shrinking and one.quality != one.row.probes[0]
+    ]  # fmt: skip
+    return by_quality + by_size + [_by_preset(codec, preset) for codec in tried for preset in codec.worth_trying]
 
 
 def _by_preset(codec: Codec, preset: str) -> Recipe:

@@ -25,7 +25,7 @@ def make_copy(request: CopyRequest, reporter: Reporter) -> CopyResult:
 
     Raises what :func:`encode` raises, NameTakenError, UnfinishedError where the take is not the one that was read.
     """
-    reading = request.reading
+    request, reading = request.sized, request.reading
     check_current(request.path, reading, reporter.check)
     if request.recipe.untouched:
         return copy_untouched(request, reporter)

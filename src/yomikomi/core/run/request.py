@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.recipes.shaping import treated_for
+from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
 
 
@@ -23,6 +25,11 @@ class CopyRequest:
     recipe: Recipe
     fill_gaps: bool = False
     outlet: Outlet | None = None
+
+    @property
+    def sized(self) -> CopyRequest:
+        """The same with the picture size of the recipe in the treatment."""
+        return replace(self, treatment=treated_for(self.recipe, self.treatment, source_format(self.reading)))
 
 
 @dataclass(frozen=True)

@@ -138,7 +138,7 @@ def _as_constant(point: PlanePoint, offer: Offer) -> Recipe:
     recipe = point.prediction.recipe
     if not isinstance(recipe.rate, AverageRate | TargetSize):
         return recipe
-    curve = [one for one in offer.raw.get(recipe.codec, []) if one.prediction.recipe.quality is not None]
+    curve = [one for one in offer.raw.get(recipe.curve, []) if one.prediction.recipe.quality is not None]
     if not curve:
         return recipe
     return recipe.with_quality(nearest_in_size(curve, point.size).prediction.recipe.level)

@@ -13,7 +13,6 @@ from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.scales import Scale
 from yomikomi.core.balance.sentences import hardest_words, noise_words
 from yomikomi.core.balance.viewing import STEPS
-from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import bit_rate_text, size_text
 from yomikomi.ui import theme
@@ -244,8 +243,8 @@ class BalancePlane(Well):
         for curve in self._outside.values():
             painter.setPen(QPen(QColor(theme.WELL_MUTED), 1, Qt.PenStyle.DashLine))
             painter.drawPolyline(QPolygonF([self.place_of(point) for point in curve]))
-        for codec, curve in self._plane.items():
-            self._draw_curve(painter, codec, curve)
+        for curve in self._plane.values():
+            self._draw_curve(painter, curve)
         self._draw_names(painter, [*steps, *marks])
         if self._best is not None:
             painter.setPen(QPen(QColor("white"), 1))
@@ -325,10 +324,12 @@ class BalancePlane(Well):
         painter.setPen(QColor(theme.ON_BRIGHT))
         painter.drawText(place, Qt.AlignmentFlag.AlignCenter, words)
 
-    def _draw_curve(self, painter: QPainter, codec: str, curve: list[PlanePoint]) -> None:
-        colour, symbol = theme.CODEC_LOOK[codec]
+    def _draw_curve(self, painter: QPainter, curve: list[PlanePoint]) -> None:
+        recipe = curve[0].prediction.recipe
+        colour, symbol = theme.CODEC_LOOK[recipe.codec]
         places = [self.place_of(point) for point in curve]
-        painter.setPen(QPen(QColor(colour), 2))
+        # Other pictures than the take's: smaller ones, or with noise made anew.
+        painter.setPen(QPen(QColor(colour), 2, Qt.PenStyle.SolidLine if recipe.curve == recipe.codec else Qt.PenStyle.DotLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF(places))
         for point, place in zip(curve, places, strict=True):
@@ -343,17 +344,18 @@ class BalancePlane(Well):
             draw_symbol(painter, symbol, place, 6.0 if point.prediction.measured else 2.5)
 
     def _draw_names(self, painter: QPainter, taken: list[QRectF]) -> None:
-        """Each codec's beside its curve, clear of marks, intervals, other names and ``taken``."""
+        """Each beside its curve, clear of marks, intervals, other names and ``taken``."""
         painter.setFont(theme.sans(theme.BODY_PX, medium=True))
         metrics, field = painter.fontMetrics(), self._field
-        for codec, curve in [*self._plane.items(), *self._outside.items()]:
-            words = f"{CODECS[codec].words}, not for the outlet" if codec in self._outside else self._names.get(codec, CODECS[codec].words)
+        for key, curve in [*self._plane.items(), *self._outside.items()]:
+            recipe = curve[0].prediction.recipe
+            words = f"{recipe.curve_words}, not for the outlet" if key in self._outside else self._names.get(key, recipe.curve_words)
             wide, tall = metrics.horizontalAdvance(words), metrics.height()
             shifts = ((-wide - 12, -tall - 8), (-wide / 2, -tall - 14), (12, 10), (-wide / 2, 14), (16, -tall / 2), (-wide - 16, -tall / 2))
             ends = [self.place_of(curve[at]) for at in (0, -1, len(curve) // 2)]
             spots = [QRectF(at.x() + x, at.y() + y, wide, tall) for at in ends for x, y in shifts]
             spot = clear_spot(spots, taken, within=field)
-            painter.setPen(QColor(theme.CODEC_LOOK[codec][0] if codec in self._plane else theme.WELL_MUTED))
+            painter.setPen(QColor(theme.CODEC_LOOK[recipe.codec][0] if key in self._plane else theme.WELL_MUTED))
             painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, words)
             taken.append(spot)
 

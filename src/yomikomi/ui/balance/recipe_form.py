@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QHBoxLayou
 from yomikomi.core.recipes.codecs import CODECS, EFFORTS, Codec
 from yomikomi.core.recipes.levels import LEVELS
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, ConstantRate, Lossless, Rate, RateKind, TargetSize
-from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.recipes.recipe import MOST_GRAIN, Recipe
 from yomikomi.core.recipes.sound import SOUND_CODECS
 from yomikomi.core.video.units import parse_size, size_text
 from yomikomi.ui.theme import inset
@@ -56,6 +56,12 @@ class RecipeForm(QWidget):
         self.keys.setSuffix(" s")
         self.keys.setAccessibleName("Longest time between key pictures")
         self.keys.setToolTip("The longest time between key pictures: less seeks quicker and takes more bytes")
+        self.lines = number_box("Most lines", 0, 8192, step=16, suffix=" lines at most")
+        self.lines.setSpecialValueText("As treated")
+        self.lines.setToolTip("Pictures with more lines are made smaller; none is enlarged")
+        self.grain = number_box("Noise made anew", 0, MOST_GRAIN)
+        self.grain.setSpecialValueText("Noise kept as it is")
+        self.grain.setToolTip("Noise is taken out before encoding and made anew by players, in this strength: smaller files, slower")
         self.container = _box("Container", [])
         self.level = _box("Highest level", [])
         self.level.setToolTip("The encoder keeps to it; players that name a level need no more")
@@ -67,7 +73,7 @@ class RecipeForm(QWidget):
         self._lay_out()
         for box in (self.codec, self.rate, self.passes, self.speed, self.container, self.level, self.sound, self.channels):
             box.currentIndexChanged.connect(self._on_changed)
-        for spin in (self.quality, self.kbps, self.cap, self.sound_kbps):
+        for spin in (self.quality, self.kbps, self.cap, self.lines, self.grain, self.sound_kbps):
             spin.valueChanged.connect(self._on_changed)
         self.keys.valueChanged.connect(self._on_changed)
         inset(self.keys)
@@ -98,6 +104,7 @@ class RecipeForm(QWidget):
         for words, field in (
             ("Codec", self.codec), ("Rate", self.rate), ("Quality", beside(self.quality, self.slider)), ("Average", self.kbps),
             ("Cap", self.cap), ("Size", self.target_size), ("Passes", self.passes), ("Preset", self.speed), ("Key pictures", self.keys),
+            ("Picture", self.lines), ("Noise", self.grain),
         ):  # fmt: skip
             self._pictures.addRow(label(words), field)
         for words, field in (
@@ -144,6 +151,8 @@ class RecipeForm(QWidget):
             _choose(self.passes, rate.passes)
         _choose(self.speed, recipe.speed)
         self.keys.setValue(recipe.key_seconds)
+        self.lines.setValue(recipe.lines or 0)
+        self.grain.setValue(recipe.grain)
         _choose(self.container, recipe.container)
         self._offer_sound()
         _choose(self.level, recipe.codec_level)
@@ -180,6 +189,8 @@ class RecipeForm(QWidget):
             update={
                 "codec": self.codec.currentData(), "rate": self._rate(), "speed": self.speed.currentData(),
                 "container": self.container.currentData(), "codec_level": self.level.currentData(), "key_seconds": self.keys.value(),
+                "lines": max(16, self.lines.value()) if self.lines.value() else None,
+                "grain": self.grain.value() if CODECS[self.codec.currentData()].makes_grain else 0,
                 "sound_codec": self.sound.currentData(), "sound_kbps": self.sound_kbps.value(),
                 "sound_channels": self.channels.currentData(),
             }
@@ -219,7 +230,7 @@ class RecipeForm(QWidget):
         by_quality = bool(row_of.highest_quality_number)
         shown = {
             2: kind in {"quality", "capped"} and by_quality, 3: kind in {"average", "constant"}, 4: kind == "capped", 5: kind == "size",
-            6: kind == "average" and row_of.two_passes, 7: len(row_of.speeds) > 1, 8: by_quality,
+            6: kind == "average" and row_of.two_passes, 7: len(row_of.speeds) > 1, 8: by_quality, 10: row_of.makes_grain,
         }  # fmt: skip
         for line, visible in shown.items():
             self._pictures.setRowVisible(line, visible)
