@@ -80,7 +80,7 @@ def named_recipe(
     from yomikomi.core.recipes.documents import read_recipe
     from yomikomi.core.recipes.rates import Untouched
     from yomikomi.core.recipes.recipe import codec_named, recipe_with
-    from yomikomi.core.recipes.sound import SOUND_CODECS
+    from yomikomi.core.recipes.sound import ENCODED
 
     if recipe is not None:
         return read_recipe(recipe)
@@ -99,7 +99,7 @@ def named_recipe(
         lossless=lossless,
     )  # fmt: skip
     kind = container or row.containers[0]
-    sound = sound or next(key for key, known in SOUND_CODECS.items() if kind in known.containers)
+    sound = sound or next(key for key, known in ENCODED.items() if kind in known.containers)
     made = recipe_with(row, rate, speed=speed, container=kind, sound=sound)
     more = {"sound_kbps": sound_kbps, "sound_channels": channels, "key_seconds": key_seconds}
     try:

@@ -10,10 +10,15 @@ from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.sounding import channels_after
 from yomikomi.core.treatment.timing import Timing, length_of
 
+# Of a part the rate may be a little another one than of the whole; of streams whose rate was not counted: usual, and anything.
+_KEPT_SPREAD, _UNKNOWN_KBPS, _UNKNOWN_SPREAD = 0.03, 192.0, 0.8
+
 
 def sound_estimate(reading: Reading, treatment: Treatment, recipe: Recipe) -> Estimate:
     """Bytes of all sound streams of a copy."""
     seconds = length_of(reading, treatment)
+    if recipe.sound_copied:
+        return _copied_estimate(reading, treatment, seconds)
     streams = [
         (min(s.seconds, seconds), recipe.channels_of(channels_after(treatment, s.index, s.channels)), _silent(s))
         for s in reading.sound if treatment.takes_sound(s.index)
@@ -24,6 +29,18 @@ def sound_estimate(reading: Reading, treatment: Treatment, recipe: Recipe) -> Es
         for place, bits in enumerate(sound_span(recipe.sound_codec, recipe.sound_kbps, channels, silent=silent)):
             sums[place] += lasts * bits / 8
     return Estimate(expected=sums[0], low=sums[1], high=sums[2])
+
+
+def _copied_estimate(reading: Reading, treatment: Treatment, seconds: float) -> Estimate:
+    """Of streams that are taken over: their rate is known, unless an older program read them."""
+    taken = [sound for sound in reading.sound if treatment.takes_sound(sound.index)]
+    low, expected, high = 0.0, 0.0, 0.0
+    for sound in taken:
+        known, size = sound.kbps, 125 * (sound.kbps or _UNKNOWN_KBPS) * min(sound.seconds, seconds)
+        expected += size
+        low += size * (1 - (_KEPT_SPREAD if known is not None else _UNKNOWN_SPREAD))
+        high += size * (1 + (_KEPT_SPREAD if known is not None else _UNKNOWN_SPREAD))
+    return Estimate(expected=expected, low=low, high=high)
 
 
 def _silent(sound: Sound) -> float:

@@ -15,6 +15,7 @@ from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.outlets.fitting import fits
 from yomikomi.core.outlets.model import Outlet
+from yomikomi.core.recipes.copied_sound import check_copied_sound
 from yomikomi.core.recipes.levels import exceeds, least_level
 from yomikomi.core.recipes.plan import check_depth, most_kbps, plan_for
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, ConstantRate
@@ -211,4 +212,5 @@ def _checked(footage: Footage, recipe: Recipe) -> PictureFormat:
     made = footage.made_with(recipe)
     check_depth(recipe, transfer=made.colour.transfer, bit_depth=footage.reading.bit_depth)
     plan_for(recipe, made)
+    check_copied_sound(recipe, footage.treatment, footage.reading)
     return made

@@ -54,7 +54,9 @@ def choices(
         return found
     smallest = min(reached, key=lambda p: p.size)
     found.append(Choice("smallest", titles.SMALLEST, smallest, titles.why_smallest(wanted, _next_codec(smallest, wanted.least, plane))))
-    soon = min(reached, key=lambda p: (p.prediction.encode_seconds.expected, p.size))
+    # Smaller pictures are quicker whatever they are of: who asks for speed alone has not asked for those.
+    as_treated = [p for p in reached if p.prediction.recipe.lines is None]
+    soon = min(as_treated or reached, key=lambda p: (p.prediction.encode_seconds.expected, p.size))
     if soon is not smallest:
         found.append(Choice("soonest", titles.FASTEST, soon, titles.why_fastest(wanted)))
     return found

@@ -13,7 +13,7 @@ from yomikomi.core.recipes.codecs import CODECS, TRIED, Codec
 from yomikomi.core.recipes.levels import LEVELS, exceeds, least_level, level_kbps
 from yomikomi.core.recipes.rates import CappedQuality, ConstantQuality
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.recipes.sound import SOUND_CODECS
+from yomikomi.core.recipes.sound import ENCODED, SOUND_CODECS
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace, Fields, RateCap, Size
@@ -124,7 +124,7 @@ def _in_container(recipe: Recipe, outlet: Outlet) -> Recipe:
     """In a container and with a sound codec that an outlet takes; what was asked for goes first."""
     kinds = sorted((one for one in outlet.containers if one in recipe.row.containers), key=lambda one: one != recipe.container)
     sounds = sorted(
-        (key for key in SOUND_CODECS if outlet.hears(LIBRARY_SOUND.get(key, key)) is not None), key=lambda key: key != recipe.sound_codec
+        (key for key in ENCODED if outlet.hears(LIBRARY_SOUND.get(key, key)) is not None), key=lambda key: key != recipe.sound_codec
     )
     for sound in sounds:
         for kind in kinds:

@@ -272,8 +272,8 @@ def _shape(info: MediaInfo) -> Shape:
 def _sound(one: Pass, first: float) -> list[Sound]:
     quick = one.request.mode == "quick"
     found = []
-    for index, (stream, heard) in enumerate(zip(one.info.sound, one.heard.values(), strict=False)):
-        meter = heard.meter
+    for index, (stream, (place, heard)) in enumerate(zip(one.info.sound, one.heard.items(), strict=False)):
+        meter, size = heard.meter, one.stream_bytes.get(place)
         known = float(stream.seconds) if quick and stream.seconds else meter.seconds
         found.append(
             Sound(
@@ -281,6 +281,7 @@ def _sound(one: Pass, first: float) -> list[Sound]:
                 codec=stream.codec,
                 channels=stream.channels,
                 sample_rate=stream.sample_rate,
+                kbps=round(size / 125 / meter.seconds, 1) if size and meter.seconds else None,
                 language=stream.language,
                 seconds=round(known, 3),
                 heard_seconds=round(meter.seconds, 3),

@@ -194,6 +194,7 @@ class Sound(Document):
     codec: str
     channels: int
     sample_rate: int
+    kbps: float | None = Field(default=None, description="of its packets; null: not counted, as in older readings")
     language: str | None
     seconds: float = Field(description="length by its samples; of a quick reading, by its header")
     heard_seconds: float = Field(default=0.0, description="how much of it was listened to")

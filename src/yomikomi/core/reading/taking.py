@@ -159,6 +159,7 @@ class Pass:
         self.windows: list[Window] = []
         self.heard: dict[int, HeardMeter] = {}
         self.damage = Damage()
+        self.stream_bytes: dict[int, int] = {}
         self.odd_sizes = 0
         self.base = Fraction(1, 1000)
         self.first_stamp: int | None = None
@@ -187,7 +188,7 @@ class Pass:
                         self._sample(container, picture, decoder)
                     else:
                         self._all(decoder)
-                    self.damage = decoder.damage()
+                    self.damage, self.stream_bytes = decoder.damage(), decoder.sizes
             for one in self.waiting:
                 one.result()
         finally:

@@ -11,7 +11,7 @@ from yomikomi.core.errors import WrongUseError
 from yomikomi.core.recipes.codecs import CODECS, EFFORTS, TRIED, Codec, CodecKey, Effort
 from yomikomi.core.recipes.levels import LEVELS
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, Lossless, Rate, Untouched
-from yomikomi.core.recipes.sound import SOUND_CODECS, SoundKey, packet_seconds, rate_of_sound
+from yomikomi.core.recipes.sound import ENCODED, SOUND_CODECS, SoundKey, packet_seconds, rate_of_sound
 from yomikomi.core.video.colour import HLG, PQ
 from yomikomi.core.video.units import number_text
 
@@ -128,6 +128,11 @@ class Recipe(BaseModel):
         return f"{self.codec}-{how}{f'-{self.lines}' if self.lines is not None else ''}{f'-grain{self.grain}' if self.grain else ''}"
 
     @property
+    def sound_copied(self) -> bool:
+        """Pictures are encoded, sound is the take's own packets."""
+        return self.sound_codec == "source"
+
+    @property
     def untouched(self) -> bool:
         """Nothing is encoded."""
         return isinstance(self.rate, Untouched)
@@ -240,7 +245,7 @@ def usual_recipes(
 def _by_preset(codec: Codec, preset: str) -> Recipe:
     """Of a codec whose presets rule the size; with sound that its container takes."""
     rate = Lossless() if codec.rates == ("lossless",) else ConstantQuality(quality=0)
-    sound = next(key for key, row in SOUND_CODECS.items() if codec.containers[0] in row.containers and row.lossless_share is not None)
+    sound = next(key for key, row in ENCODED.items() if codec.containers[0] in row.containers and row.lossless_share is not None)
     return recipe_with(codec, rate, speed=preset, sound=sound)
 
 

@@ -8,7 +8,7 @@ from fractions import Fraction
 from itertools import pairwise
 from typing import Literal
 
-SoundKey = Literal["aac", "opus", "ac3", "flac", "pcm"]
+SoundKey = Literal["aac", "opus", "ac3", "flac", "pcm", "source"]
 SOUND_RATE = 48_000
 
 
@@ -59,8 +59,13 @@ SOUND_CODECS: dict[str, SoundCodec] = {
         # FLAC keeps about six tenths of music and speech at 24 bits (common practice, no source).
         SoundCodec("flac", "FLAC", "flac", 4608, "s32", ("mkv", "mp4"), 0.6, spread=(0.15, 1.45), silent_kbps=1.0),
         SoundCodec("pcm", "PCM", "pcm_s24le", 1024, "s32", ("mkv", "mov"), 1.0),
+        # The take's own packets.
+        SoundCodec("source", "copied as it is", "", 1536, "", ("mkv", "mp4", "mov")),
     )
 }
+ENCODED = {key: row for key, row in SOUND_CODECS.items() if row.encoder}
+# Codecs of sound, by the library's names, that players find in MP4 and MOV files; Matroska holds them all (common practice, no source).
+HELD = {"mp4": {"aac", "ac3", "eac3", "mp3", "mp2", "opus", "flac", "alac"}, "mov": {"aac", "ac3", "eac3", "mp3", "alac"}}
 # What is next to nothing is known to half of itself.
 _SILENT_SPREAD = (0.5, 2.0)
 _LAYOUTS = {1: "mono", 2: "stereo", 6: "5.1"}

@@ -16,11 +16,13 @@ import av.container
 from yomikomi.core.balance.besides import other_bytes
 from yomikomi.core.balance.prediction import PredictRequest, nearest_quality
 from yomikomi.core.errors import UnfinishedError, UnreadableError
+from yomikomi.core.recipes.copied_sound import check_copied_sound
 from yomikomi.core.recipes.plan import EncoderPlan, check_depth, pixel_format_of, set_up
 from yomikomi.core.recipes.rates import TargetSize
 from yomikomi.core.recipes.sound import sound_layout
 from yomikomi.core.run.aiming import Aim
 from yomikomi.core.run.containers import open_copy
+from yomikomi.core.run.copied_sound import CopiedPackets, CopiedTrack
 from yomikomi.core.run.first_pass import first_pass, kept_pictures
 from yomikomi.core.run.joining import JoinedTrack
 from yomikomi.core.run.line21_track import Line21Track
@@ -61,7 +63,7 @@ class Encoded:
     damage : of the source, as it was decoded for this copy.
     filled, dropped : frames that stand in for missing ones; frames of the source that found no place.
     not_carried : what the source holds besides, in words.
-    carried : subtitles and chapters that were taken over.
+    carried : subtitles and chapters that were taken over. ``copied``: sound that was, as it is.
     """
 
     path: Path
@@ -75,6 +77,7 @@ class Encoded:
     dropped: int = 0
     not_carried: tuple[str, ...] = ()
     carried: Carried = NONE_CARRIED
+    copied: tuple[CopiedPackets, ...] = ()
 
 
 def chain_of(request: CopyRequest) -> Chain:
@@ -107,6 +110,8 @@ class _Encode:
         self.not_carried: list[str] = []
         self.others: Others | None = None
         self.joined: list[JoinedTrack] = []
+        self.copied: list[CopiedTrack] = []
+        self.copied_packets: list[CopiedPackets] = []
         self.line21: Line21Track | None = None
         self.captions: list[av.Packet] = []  # until the pictures begin
 
@@ -167,12 +172,24 @@ class _Encode:
             if not heard_there:
                 self.not_carried.append(f"sound {number + 1} ({stream.codec_context.name}): {self._outside(begins, ends)}")
                 continue
+            if self.request.recipe.sound_copied:
+                self._copy_sound(sink, number)
+                self.sounds.append(self._expected(heard_there[-1], found.peak_db, mixed=False))
+                continue
             tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.first, plan=plan, pieces=self.timing.pieces)
             self.sounds.append(self._expected(heard_there[-1], found.peak_db + plan.gain_db, mixed=plan.mixed))
             kept = sound_layout(plan.channels)[1]
             if kept < channels and not plan.mixed:
                 self.not_carried.append(f"sound {number + 1}: {channels} channels were mixed into {kept}")
         return tracks
+
+    def _copy_sound(self, sink: av.container.OutputContainer, number: int) -> None:
+        request, timing = self.request, self.timing
+        between = timing.between if timing.cut else None
+        kind = request.recipe.container
+        self.copied.append(
+            CopiedTrack(sink, request.path, number, first=self.first, between=between, kind=kind, check=self.reporter.check)
+        )
 
     def _add_joined(self, sink: av.container.OutputContainer) -> list[JoinedTrack]:
         treatment, recipe, check = self.request.treatment, self.request.recipe, self.reporter.check
@@ -206,6 +223,9 @@ class _Encode:
         if self.frames == 0:
             raise UnreadableError(f"No frame of {self.request.path.name} can be decoded.", remedy="Read it again.")
         self._mux_pictures(sink, video.encode(None))
+        for copied in self.copied:
+            self._mux(sink, copied.until(None))
+            self.copied_packets.append(copied.close())
         for track in tracks.values():
             self._mux(sink, track.finish())
         for joined in self.joined:
@@ -224,8 +244,11 @@ class _Encode:
                     self._mux(sink, self.others.packets(self.reporter.check))
             self._mux_pictures(sink, video.encode(treated))
             self.frames += 1
+            so_far = self.frames / self.timing.rate
             for joined in self.joined:
-                self._mux(sink, joined.until(self.frames / self.timing.rate))
+                self._mux(sink, joined.until(so_far))
+            for copied in self.copied:
+                self._mux(sink, copied.until(so_far))
             self._tell()
         if self.frames:
             self._mux(sink, self.captions)
@@ -263,6 +286,7 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
     """
     recipe, reading = request.recipe, request.reading
     recipe.check()
+    check_copied_sound(recipe, request.treatment, reading)
     tame_encoders()
     started = time.monotonic()
     treated = chain_of(request).format
@@ -283,7 +307,7 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
         ) from error  # fmt: skip
     return Encoded(
         part, job.frames, treated.rate, part.stat().st_size, time.monotonic() - started, tuple(job.sounds), job.damage,
-        job.chain.filled, job.chain.dropped, tuple(job.not_carried), job.carried,
+        job.chain.filled, job.chain.dropped, tuple(job.not_carried), job.carried, tuple(job.copied_packets),
     )  # fmt: skip
 
 

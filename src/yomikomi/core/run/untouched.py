@@ -23,6 +23,7 @@ from yomikomi.core.capture.cutting import DecodeOrder, same_stream, writing
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.run.checks import Check, index_check, outlet_check, source_check
 from yomikomi.core.run.containers import open_copy
+from yomikomi.core.run.packet_content import bare
 from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.run.result import CopyResult, unverified_name
 from yomikomi.core.treatment.steps import Trim
@@ -175,7 +176,7 @@ class _Copied:
             at = stamp * clock
             if not self._inside(at):
                 continue
-            track.digest.update(_bare(bytes(packet), track.codec))
+            track.digest.update(bare(bytes(packet), track.codec))
             track.packets += 1
             track.stamps.append(at - base)
             if packet.stream.index == self.picture_index:
@@ -222,7 +223,7 @@ def _same(copied: _Copied, request: CopyRequest, part: Path, reporter: Reporter)
                 continue
             place = number_of[packet.stream.index]
             codec = tracks[place].codec if place < len(tracks) else ""
-            digests[place].update(_bare(bytes(packet), codec))
+            digests[place].update(bare(bytes(packet), codec))
             at = packet.pts if packet.pts is not None else packet.dts
             stamps[place].append((at or 0) * Fraction(packet.time_base))
     found.append(_shown_alike(request.path, part))
@@ -248,13 +249,6 @@ def _shown_alike(source: Path, copy: Path) -> Check:
     colour = one.colour == two.colour
     words = ["the same"] if shape and colour else [name for name, same in (("shape or turn", shape), ("colour", colour)) if not same]
     return Check(name="shown alike", passed=shape and colour, found=", ".join(words) + ("" if shape and colour else " differs"))
-
-
-def _bare(data: bytes, codec: str) -> bytes:
-    """A packet without the header that AAC has in transport streams and not elsewhere (ADTS: ISO/IEC 13818-7, 6.2; from memory)."""
-    if codec == "aac" and len(data) > 9 and data[0] == 0xFF and data[1] & 0xF6 == 0xF0:
-        return data[7 if data[1] & 1 else 9 :]
-    return data
 
 
 def _decodes_alike(source: Path, copy: Path, one: int, two: int, reporter: Reporter) -> bool:

@@ -13,6 +13,7 @@ from yomikomi.core.errors import UnreadableError
 from yomikomi.core.reading.rate import judge_rate
 from yomikomi.core.reading.sound import SoundMeter
 from yomikomi.core.run.checks import Check, index_check, source_check
+from yomikomi.core.run.copied_sound import copied_checks
 from yomikomi.core.run.encode import Encoded
 from yomikomi.core.run.request import CopyProgress
 from yomikomi.core.treatment.format import PictureFormat
@@ -75,6 +76,7 @@ def verify(expected: Expected, reporter: Reporter) -> list[Check]:
         _duration(expected, seen.stamps, seen.base),
         _rate(expected, seen.stamps, seen.base, seen.declared),
         *_sounds(expected, seen.meters),
+        *copied_checks(path, expected.encoded.copied, reporter.check),
         *_carried(expected, seen),
         _shape(expected, seen.shape),
         _colour(expected, seen.colour),

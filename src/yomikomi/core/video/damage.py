@@ -91,7 +91,9 @@ class Decoder:
         self._capture: Any = None
         self._decoded = self._corrupt = self._noisy = self._lost = 0
         self._sound = self._container_lines = self._breaks = 0
-        self._given = self._bytes = 0
+        self._given = 0
+        self.sizes = dict.fromkeys(self._names, 0)  # bytes of the packets so far, by stream
+        self._packets = 0
         self._whole = self._gave_up = self._fields = False
         self._places: list[int] = []
         self._stamps = Stamps(streams[0])
@@ -137,7 +139,8 @@ class Decoder:
         for packet in packets_of(self._container, self._streams, self._path, self._broken):
             self._check()
             index = packet.stream.index
-            self._bytes += packet.size + _PACKET_BYTES
+            self.sizes[index] += packet.size
+            self._packets += 1
             self._given += index == self._picture and packet.size > 0 and not packet.is_discard
             try:
                 frames = packet.decode()
@@ -178,7 +181,7 @@ class Decoder:
         if not self._whole or others or not self._container.format.name.startswith("matroska"):
             return 0
         size = self._container.size
-        left = size - self._bytes - _STRUCTURE_BYTES
+        left = size - sum(self.sizes.values()) - self._packets * _PACKET_BYTES - _STRUCTURE_BYTES
         return max(0, left) if left > _MUCH * size else 0
 
     def _broken(self) -> None:

@@ -19,7 +19,7 @@ class ChoiceCard(Card):
         told = choice.point.prediction
         self.body.addWidget(label(choice.title))
         untouched = told.recipe.untouched
-        sound = "sound as it is" if untouched else f"sound {told.recipe.sound_codec.upper()}"
+        sound = "sound as it is" if untouched or told.recipe.sound_copied else f"sound {told.recipe.sound_codec.upper()}"
         self.body.addWidget(label(f"{told.recipe.words} · {sound}", quiet=True))
         seen = seen_words(told.fidelity)
         self.body.addWidget(label(seen, quiet=True, wrap=True))

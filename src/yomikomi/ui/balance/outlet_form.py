@@ -12,7 +12,7 @@ from yomikomi.core.outlets.model import Outlet, outlets, shipped_outlets
 from yomikomi.core.outlets.own import VideoWish, forget_outlet, keep_outlet, limits_of, sounds_of, wishes_of
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.levels import LEVELS
-from yomikomi.core.recipes.sound import SOUND_CODECS
+from yomikomi.core.recipes.sound import ENCODED
 from yomikomi.core.sets.model import key_for, own_sets, sets_folder
 from yomikomi.core.video.units import parse_size, size_text
 from yomikomi.core.work.notices import Weight
@@ -46,7 +46,7 @@ class OutletForm(QDialog):
         self.containers = {key: QCheckBox(key.upper()) for key in _CONTAINERS}
         self.video = {key: QCheckBox(one.words) for key, one in CODECS.items() if key != "source"}
         self.levels = {key: _levels(key) for key in self.video if key in LEVELS}
-        self.sound = {key: QCheckBox(one.words) for key, one in SOUND_CODECS.items()}
+        self.sound = {key: QCheckBox(one.words) for key, one in ENCODED.items()}
         self.sound_kbps, self.channels = _number("Most of a sound stream", 512, " kb/s"), _number("Sound channels", 8, "")
         self.width_box, self.height_box = _number("Widest picture", 8192, ""), _number("Tallest picture", 8192, "")
         self.rate = _number("Most frames a second", 240, " fps")

@@ -235,7 +235,9 @@ class RecipeForm(QWidget):
         for line, visible in shown.items():
             self._pictures.setRowVisible(line, visible)
         self._file.setRowVisible(1, row_of.key in LEVELS)
-        self._file.setRowVisible(3, SOUND_CODECS[self.sound.currentData()].lossless_share is None)
+        sound = SOUND_CODECS[self.sound.currentData()]
+        self._file.setRowVisible(3, bool(sound.encoder) and sound.lossless_share is None)
+        self._file.setRowVisible(4, bool(sound.encoder))
 
     @contextlib.contextmanager
     def _quietly(self) -> Iterator[None]:
