@@ -57,6 +57,26 @@ def test_what_cannot_fit_says_why_and_keeps_nobody(tape: tuple[Path, Reading]) -
     assert reporter.last.part == 1.0
 
 
+def test_a_copy_goes_into_the_folder_that_the_set_says_and_never_over_a_file(tape: tuple[Path, Reading], tmp_path: Path) -> None:
+    path, away = tape[0], tmp_path / "drive"
+    recipe = {"codec": "h264", "rate": {"kind": "quality", "quality": 40}, "speed": "ultrafast", "lines": 72}
+    copies = [{"name": "here", "recipe": recipe}, {"name": "there", "recipe": recipe, "folder": str(away)}]
+    file = tmp_path / "two.json"
+    file.write_text(json.dumps({"key": "two", "words": "Two", "copies": copies}))
+    assert "is not there" in yomikomi("copy", path, "-o", tmp_path, "--set", file, "--json", code=2).stderr
+    assert not list(tmp_path.glob("*.mp4")), "nothing was begun"
+    away.mkdir()
+    (away / "parade-there.mp4").write_bytes(b"a person's own")
+    rows = answer("copy", path, "-o", tmp_path, "--set", file)["copies"]
+    assert [row["result"]["file"] for row in rows] == ["parade-here.mp4", "parade-there-2.mp4"]
+    assert (tmp_path / "parade-here.mp4").is_file()
+    assert (away / "parade-there-2.mp4").is_file()
+    assert (away / "parade-there.mp4").read_bytes() == b"a person's own"
+    file.write_text(json.dumps({"key": "two", "words": "Two", "copies": [{"name": "there", "recipe": recipe, "folder": "beside"}]}))
+    with pytest.raises(WrongUseError):
+        read_set(file)
+
+
 @pytest.mark.parametrize(
     ("change", "words"),
     [

@@ -13,7 +13,6 @@ from tests.making import programme_frames, write_clip
 from tests.ui.test_balance_journeys import in_balance
 from tests.ui.test_balance_settings import put
 from yomikomi.core.sets.model import own_sets, read_set, sets_folder, shipped_sets
-from yomikomi.core.treatment.steps import Size
 from yomikomi.ui.balance.set_box import SetBox
 from yomikomi.ui.balance.set_editor import SetEditor
 from yomikomi.ui.shell.window import MainWindow
@@ -37,7 +36,7 @@ def _editor(box: SetBox) -> SetEditor:
     return box.editor
 
 
-def test_a_set_is_made_of_one_that_ships_and_used(box: SetBox) -> None:
+def test_a_set_is_made_of_one_that_ships_and_used(box: SetBox, tmp_path: Path) -> None:
     before = len(box.planned)
     editor = _editor(box)
     editor.words.selectAll()
@@ -52,7 +51,9 @@ def test_a_set_is_made_of_one_that_ships_and_used(box: SetBox) -> None:
     editor.outlets.choose(["television"])
     put(editor.form.codec, "hevc")
     editor.form.slider.setValue(27)
-    put(editor.lines, 360)
+    editor.form.lines.setValue(360)
+    editor.target.setText(str(tmp_path / "away"))
+    editor.target.textEdited.emit(editor.target.text())
     assert "grandmother · HEVC 27" in editor.list.item(editor.list.count() - 1).text()
     # Another line is looked at and left as it was; what does not go together is said.
     first = editor.copies[0]
@@ -68,10 +69,17 @@ def test_a_set_is_made_of_one_that_ships_and_used(box: SetBox) -> None:
     own = own_sets(sets_folder())
     assert list(own) == ["for-the-family"]
     assert own["for-the-family"].copies[0] == first
-    assert own["for-the-family"].copies[-1].steps == (Size(height=360),)
+    assert own["for-the-family"].copies[-1].recipe.lines == 360
     assert box.choice.currentText() == "For the family"
     assert [one.name for one in box.planned][-1] == "grandmother"
     assert len(box.planned) == before + 1
+    # Its folder is away: nothing is added, and that is said; once it is there, the copy is asked for there.
+    state = box._state
+    QTest.mouseClick(box.add_button, LEFT)
+    assert "is not there" in state.notices.history[-1].text
+    assert box.isVisible()
+    assert not state.record.copies.all()
+    (tmp_path / "away").mkdir()
     # An own one keeps its key, and shipped ones are as they were.
     editor = _editor(box)
     editor.list.setCurrentRow(0)

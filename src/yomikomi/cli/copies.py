@@ -14,6 +14,7 @@ from yomikomi.cli.recipe_options import (
     CodecOption,
     ConstantOption,
     ContainerOption,
+    GrainOption,
     KeysOption,
     LosslessOption,
     OutletOption,
@@ -69,6 +70,7 @@ def predict(
     audio_kbps: SoundRateOption = None,
     channels: ChannelsOption = None,
     key_seconds: KeysOption = None,
+    grain: GrainOption = None,
     outlet: OutletOption = None,
     copy_set: SetOption = None,
     resize: ResizeOption = None,
@@ -81,7 +83,7 @@ def predict(
 
     if copy_set is not None:
         of_a_recipe = (recipe, codec, quality, cap, average, passes, target_size, constant, speed, container, sound, audio_kbps, outlet)
-        check_set_alone(*of_a_recipe, channels, key_seconds, lossless or None, untouched or None)
+        check_set_alone(*of_a_recipe, channels, key_seconds, grain, lossless or None, untouched or None)
         reading = read_file(file, quiet=as_json)
         treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
         predict_set_of(file, reading, planned(copy_set, reading, treatment), as_json=as_json)
@@ -90,7 +92,7 @@ def predict(
     wanted = named_recipe(
         recipe=recipe, codec=codec, quality=quality, cap=cap, average=average, passes=passes, target_size=target_size, constant=constant,
         lossless=lossless, untouched=untouched, speed=speed, container=container, sound=sound,
-        sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds, outlet=place,
+        sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds, grain=grain, outlet=place,
     )  # fmt: skip
     reading = read_file(file, quiet=as_json)
     treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
@@ -121,6 +123,7 @@ def copy(
     audio_kbps: SoundRateOption = None,
     channels: ChannelsOption = None,
     key_seconds: KeysOption = None,
+    grain: GrainOption = None,
     outlet: OutletOption = None,
     copy_set: SetOption = None,
     resize: ResizeOption = None,
@@ -135,7 +138,7 @@ def copy(
 
     if copy_set is not None:
         of_a_recipe = (recipe, codec, quality, cap, average, passes, target_size, constant, speed, container, sound, audio_kbps, outlet)
-        check_set_alone(*of_a_recipe, channels, key_seconds, lossless or None, untouched or None)
+        check_set_alone(*of_a_recipe, channels, key_seconds, grain, lossless or None, untouched or None)
         reading = read_file(file, quiet=as_json)
         treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
         copy_set_of(file, output, reading, planned(copy_set, reading, treatment), as_json=as_json, fill_gaps=fill_gaps)
@@ -145,7 +148,7 @@ def copy(
     wanted = named_recipe(
         recipe=recipe, codec=codec, quality=quality, cap=cap, average=average, passes=passes, target_size=target_size, constant=constant,
         lossless=lossless, untouched=untouched, speed=speed, container=container or _kind_named(output), sound=sound,
-        sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds, outlet=place,
+        sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds, grain=grain, outlet=place,
     )  # fmt: skip
     reading = read_file(file, quiet=as_json)
     treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)

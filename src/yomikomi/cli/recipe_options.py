@@ -38,7 +38,10 @@ ConstantOption = Annotated[str | None, typer.Option("--constant", help="The same
 LosslessOption = Annotated[bool, typer.Option("--lossless", help="Every sample as it went in.")]
 UntouchedOption = Annotated[bool, typer.Option("--untouched", help="Copy the streams as they are; nothing is encoded.")]
 RecipeOption = Annotated[Path | None, typer.Option("--recipe", help="A recipe as JSON, in place of all other options of it.")]
-SoundOption = Annotated[Literal["aac", "opus", "ac3", "flac", "pcm"] | None, typer.Option("--audio-codec", "--sound", help="Sound codec.")]
+SoundOption = Annotated[
+    Literal["aac", "opus", "ac3", "flac", "pcm", "source"] | None,
+    typer.Option("--audio-codec", "--sound", help="Sound codec; source: the take's own packets, as they are."),
+]
 SoundRateOption = Annotated[int | None, typer.Option("--audio-kbps", help="Rate of each sound stream for two channels; one takes half.")]
 ChannelsOption = Annotated[int | None, typer.Option("--channels", min=1, max=2, help="Mix sound down to so many channels.")]
 OutletOption = Annotated[
@@ -50,6 +53,7 @@ SetOption = Annotated[
     str | None, typer.Option("--set", help="Several copies at once: key of a set (yomikomi sets), or a file; in place of a recipe.")
 ]
 KeysOption = Annotated[float | None, typer.Option("--key-seconds", help="Longest time between key pictures, seconds.")]
+GrainOption = Annotated[int | None, typer.Option("--grain", help="AV1: noise is left out and made anew by players, strength 1–50.")]
 
 
 def named_recipe(
@@ -70,6 +74,7 @@ def named_recipe(
     sound_kbps: int | None,
     channels: int | None,
     key_seconds: float | None,
+    grain: int | None,
     outlet: Outlet | None = None,
 ) -> Recipe:
     """The recipe that options name; where they name no codec, of the first that an outlet plays. Raises WrongUseError for what is missing,
@@ -101,13 +106,16 @@ def named_recipe(
     kind = container or row.containers[0]
     sound = sound or next(key for key, known in ENCODED.items() if kind in known.containers)
     made = recipe_with(row, rate, speed=speed, container=kind, sound=sound)
-    more = {"sound_kbps": sound_kbps, "sound_channels": channels, "key_seconds": key_seconds}
+    more = {"sound_kbps": sound_kbps, "sound_channels": channels, "key_seconds": key_seconds, "grain": grain}
     try:
-        return type(made).model_validate(made.model_dump() | {key: value for key, value in more.items() if value is not None})
+        found = type(made).model_validate(made.model_dump() | {key: value for key, value in more.items() if value is not None})
     except ValidationError as error:
         first = error.errors()[0]
-        name = {"sound_kbps": "--audio-kbps", "sound_channels": "--channels", "key_seconds": "--key-seconds"}[str(first["loc"][0])]
+        options = {"sound_kbps": "--audio-kbps", "sound_channels": "--channels", "key_seconds": "--key-seconds", "grain": "--grain"}
+        name = options[str(first["loc"][0])]
         raise WrongUseError(f"{name} {first['input']:g} is not possible.", remedy=f"{first['msg']}.") from error
+    found.check()
+    return found
 
 
 def outlets_named(keys: Iterable[str]) -> list[Outlet]:

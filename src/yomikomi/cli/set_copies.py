@@ -55,7 +55,7 @@ def predict_set_of(file: Path, reading: Reading, copies: list[PlannedCopy], *, a
 
     told = run_job(predict_set, SetRequest(file, reading, tuple(copies)), "trying", quiet=as_json)
     pairs = list(zip(copies, told, strict=True))
-    head, basis = set_headline(copies, told, free_bytes=_free(Path.cwd()))
+    head, basis = set_headline(copies, told, free=_free)
     lines = [head, basis, *("  ".join(set_row(one, prediction, "")) for one, prediction in pairs)]
     rows = [SetPredictionRow(name=one.name, wrong=list(one.wrong), prediction=prediction) for one, prediction in pairs]
     answer(SetPredictionDocument(copies=rows), as_json, "\n".join(lines))
@@ -66,20 +66,22 @@ def copy_set_of(file: Path, folder: Path, reading: Reading, copies: list[Planned
     from yomikomi.cli.main_job import copy_file
     from yomikomi.cli.set_documents import SetCopiesDocument, SetCopyRow
     from yomikomi.core.ledger.naming import safe_name
+    from yomikomi.core.sets.planning import check_folders
     from yomikomi.core.work.new_file import free_name
 
     if not folder.is_dir():
         raise WrongUseError(f"{folder} is no folder.", remedy="With --set, -o names a folder that is there.")
+    check_folders(copies)
     rows, lines, failed = [], [], []
     for one in copies:
         if one.wrong:
             rows.append(SetCopyRow(name=one.name, wrong=list(one.wrong), result=None))
             lines.append(f"{one.name}: cannot be made to fit: {'; '.join(one.wrong)}")
             continue
-        target = free_name(folder, f"{safe_name(file.stem)}-{safe_name(one.name)}", f".{one.recipe.container}")
+        target = free_name(one.folder or folder, f"{safe_name(file.stem)}-{safe_name(one.name)}", f".{one.recipe.container}")
         result = copy_file(file, target, reading, one.treatment, one.recipe, quiet=as_json, fill_gaps=fill_gaps, outlet=one.outlet)
         rows.append(SetCopyRow(name=one.name, wrong=[], result=result))
-        lines.append(f"{one.name}: {folder / result.file}, {result.verdict}")
+        lines.append(f"{one.name}: {(one.folder or folder) / result.file}, {result.verdict}")
         if not result.verified:
             failed.append(one.name)
     answer(SetCopiesDocument(copies=rows), as_json, "\n".join(lines))
@@ -87,7 +89,10 @@ def copy_set_of(file: Path, folder: Path, reading: Reading, copies: list[Planned
         raise UnfinishedError(f"Made but failed a check: {', '.join(failed)}.", remedy="Keep the source, and copy again.")
 
 
-def _free(folder: Path) -> float:
+def _free(folder: Path | None) -> float:
     import shutil
 
-    return float(shutil.disk_usage(folder).free)
+    try:
+        return float(shutil.disk_usage(folder or Path.cwd()).free)
+    except OSError:
+        return 0.0

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from pathlib import Path
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.errors import UnfinishedError, YomikomiError
@@ -16,7 +17,7 @@ from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.copying import CopyRequest
 from yomikomi.core.run.result import CopyResult
-from yomikomi.core.sets.planning import PlannedCopy
+from yomikomi.core.sets.planning import PlannedCopy, check_folders
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.work.new_file import free_name
@@ -49,21 +50,24 @@ def ask_copy(record: Record, view: CarrierView, recipe: Recipe, predicted: Predi
 
 
 def ask_set(record: Record, view: CarrierView, planned: Sequence[PlannedCopy], predicted: Sequence[Prediction | None]) -> list[int]:
-    """Put all copies of a set into the run that can be made, named by what the set calls them; their ids."""
+    """Put all copies of a set into the run that can be made, named by what the set calls them; their ids. Raises WrongUseError where one
+    is to be put into a folder that is not there."""
+    check_folders(planned)
     stem = safe_name(f"{view.label} {view.title}")
     return [
         number
         for one, told in zip(planned, predicted, strict=True)
         if not one.wrong
-        for number in _ask(record, view, one.recipe, one.treatment, f"{stem}-{safe_name(one.name)}", told, one.outlet)
+        for number in _ask(record, view, one.recipe, one.treatment, f"{stem}-{safe_name(one.name)}", told, one.outlet, one.folder)
     ]
 
 
 def _ask(
-    record: Record, view: CarrierView, recipe: Recipe, treatment: Treatment, stem: str, predicted: Prediction | None, outlet: Outlet | None
+    record: Record, view: CarrierView, recipe: Recipe, treatment: Treatment, stem: str, predicted: Prediction | None,
+    outlet: Outlet | None, folder: Path | None = None,
 ) -> list[int]:
     assert view.take is not None
-    folder, seconds = record.workspace.folder / "copies", view.judged.duration_seconds if view.judged is not None else math.inf
+    folder, seconds = folder or record.workspace.folder / "copies", view.judged.duration_seconds if view.judged is not None else math.inf
     parts = [part for part in treatment.parts if (part.get(Trim) or Trim()).start < seconds]
     asked = []
     for number, part in enumerate(parts, 1):

@@ -35,6 +35,7 @@ class SetCopy(BaseModel):
     outlets : keys of those that it has to play at.
     fields : ``kept``: interlaced pictures stay so, whatever the take's treatment does to them.
     steps : of the treatment, in place of those of their kind: crops, sizes, rates.
+    folder : where the copy is put, from the root; empty: where copies are put as a rule.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -44,6 +45,7 @@ class SetCopy(BaseModel):
     recipe: Recipe
     fields: Literal["treated", "kept"] = "treated"
     steps: tuple[AnyStep, ...] = ()
+    folder: str = Field(default="", max_length=1000, pattern=r"^(/[^\x00]*)?$")
 
     @field_validator("outlets")
     @classmethod

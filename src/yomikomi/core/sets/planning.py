@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
@@ -15,7 +16,9 @@ from yomikomi.core.outlets.fitting import together
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.recipes.shaping import treated_for
 from yomikomi.core.sets.model import CopySet, SetCopy
+from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace, Fields
 from yomikomi.core.work import Relay, Reporter
@@ -23,7 +26,8 @@ from yomikomi.core.work import Relay, Reporter
 
 @dataclass(frozen=True)
 class PlannedCopy:
-    """``wrong``: what of it cannot be made to fit; such a copy is not made. ``added``: in words, what its treatment does besides."""
+    """``wrong``: what of it cannot be made to fit; such a copy is not made. ``added``: in words, what its treatment does besides.
+    ``folder``: where it is put, None: where copies are as a rule."""
 
     name: str
     recipe: Recipe
@@ -31,15 +35,27 @@ class PlannedCopy:
     outlet: Outlet | None
     wrong: tuple[str, ...] = ()
     added: tuple[str, ...] = ()
+    folder: Path | None = None
 
 
 def plan_set(wanted: CopySet, reading: Reading, treatment: Treatment) -> list[PlannedCopy]:
     """Every copy of a set, in its order."""
-    return [_planned(one, reading, treatment) for one in wanted.copies]
+    found = [_planned(one, reading, treatment) for one in wanted.copies]
+    return [replace(one, folder=Path(asked.folder) if asked.folder else None) for one, asked in zip(found, wanted.copies, strict=True)]
+
+
+def check_folders(planned: Sequence[PlannedCopy]) -> None:
+    """Raises WrongUseError where a copy is to be put into a folder that is not there: its drive may be away."""
+    for one in planned:
+        if one.folder is not None and not one.wrong and not one.folder.is_dir():
+            raise WrongUseError(
+                f"The folder for the copy “{one.name}” is not there: {one.folder}.",
+                remedy="Connect its drive, or edit the set. Nothing was begun.",
+            )
 
 
 def _planned(wanted: SetCopy, reading: Reading, treatment: Treatment) -> PlannedCopy:
-    meant = _treated(wanted, treatment)
+    meant = treated_for(wanted.recipe, _treated(wanted, treatment), source_format(reading))
     if not wanted.outlets:
         return PlannedCopy(wanted.name, wanted.recipe, meant, None)
     common = together(wanted.places)

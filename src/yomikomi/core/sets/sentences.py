@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from pathlib import Path
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.sets.model import COPY_NAME, SetCopy
@@ -13,8 +14,10 @@ from yomikomi.core.video.units import counted, size_text
 SET_HEADINGS = ("Copy", "Recipe", "Size", "Time", "Outlet and what is done for it")
 
 
-def set_headline(planned: Sequence[PlannedCopy], predicted: Sequence[Prediction | None], *, free_bytes: float) -> tuple[str, str]:
-    """What all of a set would take, as far as it is predicted; ``free_bytes``: of the drive."""
+def set_headline(
+    planned: Sequence[PlannedCopy], predicted: Sequence[Prediction | None], *, free: Callable[[Path | None], float]
+) -> tuple[str, str]:
+    """What all of a set would take, as far as it is predicted; ``free``: bytes on the drive of a folder, None: of the usual one."""
     can = [told for one, told in zip(planned, predicted, strict=True) if not one.wrong]
     known = [told for told in can if told is not None]
     cannot = len(planned) - len(can)
@@ -25,14 +28,22 @@ def set_headline(planned: Sequence[PlannedCopy], predicted: Sequence[Prediction 
     seconds = sum(one.encode_seconds.expected for one in known)
     some = "" if len(known) == len(can) else f"{len(known)} of "
     head = f"{some}{counted(len(can), 'copy', 'copies')}: {size_text(low)} to {size_text(high)}, about {spoken(seconds)}."
-    room = f"{size_text(free_bytes)} free on the drive" + ("" if high <= free_bytes else ": NOT enough")
+    pairs = [(one.folder, told) for one, told in zip(planned, predicted, strict=True) if told is not None and not one.wrong]
+    folders = sorted({folder for folder, _ in pairs}, key=str)
+    room = " · ".join(_room(folder, sum(told.size_bytes.high for one, told in pairs if one == folder), free(folder)) for folder in folders)
     return head, f"90 % intervals added up · {room}{left}"
+
+
+def _room(folder: Path | None, high: float, free: float) -> str:
+    where = f"for {folder}" if folder is not None else "on the drive"
+    return f"{size_text(free)} free {where}" + ("" if high <= free else ": NOT enough")
 
 
 def copy_line(one: SetCopy) -> str:
     """A copy of a set in one line."""
     where = ", ".join(place.words for place in one.places) or "any outlet"
-    return f"{one.name or '(no name)'} · {one.recipe.words} · {where}"
+    folder = f" · into {one.folder}" if one.folder else ""
+    return f"{one.name or '(no name)'} · {one.recipe.words} · {where}{folder}"
 
 
 def set_trouble(words: str, copies: Sequence[SetCopy]) -> str:
@@ -45,6 +56,8 @@ def set_trouble(words: str, copies: Sequence[SetCopy]) -> str:
             return f"“{one.name}” cannot be the name of a copy: letters, digits, spaces and hyphens, 40 at most."
         if one.name.casefold() in known:
             return f"Two copies have one name: {one.name}."
+        if one.folder and not one.folder.startswith("/"):
+            return f"The folder of “{one.name}” has to be written from the root, as /mnt/drive/copies."
         known.add(one.name.casefold())
     return ""
 
@@ -54,6 +67,7 @@ def set_row(one: PlannedCopy, told: Prediction | None, seen: str) -> tuple[str, 
     where = one.outlet.words if one.outlet is not None else "any"
     if one.wrong:
         return one.name, one.recipe.words, "–", "–", f"cannot be made to fit: {'; '.join(one.wrong)}"
+    folder = f"into {one.folder}" if one.folder is not None else ""
     size = size_text(told.size_bytes.expected) if told is not None else "?"
     time = spoken(told.encode_seconds.expected) if told is not None else "?"
-    return one.name, one.recipe.words, size, time, "; ".join(part for part in (where, *one.added, seen.lower()) if part)
+    return one.name, one.recipe.words, size, time, "; ".join(part for part in (where, *one.added, seen.lower(), folder) if part)

@@ -161,8 +161,7 @@ class SetBox(QDialog):
         self._show()
 
     def _show(self) -> None:
-        free = shutil.disk_usage(self._state.workspace.folder).free
-        self.sentence.say(*set_headline(self.planned, self.predicted, free_bytes=free))
+        self.sentence.say(*set_headline(self.planned, self.predicted, free=self._free))
         self.table.setRowCount(len(self.planned))
         for line, (one, told) in enumerate(zip(self.planned, self.predicted, strict=True)):
             for column, words in enumerate(set_row(one, told, seen_words(told.fidelity) if told is not None else "")):
@@ -170,6 +169,13 @@ class SetBox(QDialog):
         self.table.resizeRowsToContents()
         self.bar.setVisible(self.job is not None)
         self._buttons()
+
+    def _free(self, folder: Path | None) -> float:
+        """Bytes on the drive of a folder, none where it is away; None: of the workspace."""
+        try:
+            return float(shutil.disk_usage(folder or self._state.workspace.folder).free)
+        except OSError:
+            return 0.0
 
     def _buttons(self) -> None:
         can = [one for one in self.planned if not one.wrong]
@@ -183,7 +189,11 @@ class SetBox(QDialog):
             keep(_SUBJECT, {"last": self.choice.currentData()})
         except YomikomiError as error:
             self._state.tell_error(error)
-        self._ask(self.planned, self.predicted)
+        try:
+            self._ask(self.planned, self.predicted)
+        except YomikomiError as error:
+            self._state.tell_error(error)
+            return
         self.accept()
 
     def _stop(self) -> None:

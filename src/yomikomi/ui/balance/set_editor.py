@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.recipes.recipe import recipe_for
@@ -20,7 +20,6 @@ from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import button, form_body, label, row
 
 _FIELDS = (("As treated", "treated"), ("Interlaced pictures stay so", "kept"))
-_SIZES = (("As treated", 0), *((f"{lines} lines", lines) for lines in (2160, 1440, 1080, 720, 576, 480, 360)))
 
 
 class SetEditor(QDialog):
@@ -31,7 +30,7 @@ class SetEditor(QDialog):
     def __init__(self, state: AppState, given: CopySet, folder: Path, taken: set[str], parent: QWidget) -> None:
         super().__init__(parent)
         self._state, self._given, self._folder, self._taken = state, given, folder, taken
-        self.copies: list[SetCopy] = list(given.copies)
+        self.copies: list[SetCopy] = [_sized_by_recipe(one) for one in given.copies]
         self._filling = False
         body = form_body(self, "Edit a set of copies", width=880)
         self.words = QLineEdit(given.words)
@@ -46,13 +45,13 @@ class SetEditor(QDialog):
         self.name.setAccessibleName("Name of the copy")
         self.name.setToolTip("Added to the file's name, so that copies of a set never meet")
         self.outlets = OutletsButton([])
-        self.fields, self.lines = QComboBox(), QComboBox()
+        self.fields, self.target = QComboBox(), QLineEdit()
         for words, value in _FIELDS:
             self.fields.addItem(words, value)
-        for words, lines in _SIZES:
-            self.lines.addItem(words, lines)
         self.fields.setAccessibleName("Fields")
-        self.lines.setAccessibleName("Picture size")
+        self.target.setAccessibleName("Folder of the copy")
+        self.target.setPlaceholderText("The workspace's copies")
+        self.target.setToolTip("Where the copy is put; nothing there is written over")
         self.form = RecipeForm(self.copies[0].recipe)
         self.wrong = label("", wrap=True)
         self.add_button = button("Add a copy", self.add_copy)
@@ -63,7 +62,7 @@ class SetEditor(QDialog):
         self.name.textEdited.connect(lambda _text: self._on_changed())
         self.outlets.chosen.connect(self._on_changed)
         self.fields.currentIndexChanged.connect(self._on_changed)
-        self.lines.currentIndexChanged.connect(self._on_changed)
+        self.target.textEdited.connect(lambda _text: self._on_changed())
         self.form.changed.connect(self._on_changed)
         self._list(0)
 
@@ -78,7 +77,8 @@ class SetEditor(QDialog):
         copies.addLayout(beside)
         body.addLayout(copies)
         body.addLayout(row(label("Copy"), self.name, label("Outlets"), self.outlets))
-        body.addLayout(row(label("Fields"), self.fields, label("Size"), self.lines, 1))
+        pick = button("Choose…", self._choose_folder, link=True, tip="A folder for this copy")
+        body.addLayout(row(label("Fields"), self.fields, label("Folder"), self.target, pick))
         body.addWidget(self.form)
         body.addWidget(self.wrong)
         body.addLayout(row(1, button("Cancel", self.reject), self.keep_button))
@@ -132,13 +132,12 @@ class SetEditor(QDialog):
         if not 0 <= line < len(self.copies):
             return
         one = self.copies[line]
-        size = next((step.height for step in one.steps if isinstance(step, Size)), 0)
         self._filling = True
         try:
             self.name.setText(one.name)
             self.outlets.choose(list(one.outlets))
             self.fields.setCurrentIndex(self.fields.findData(one.fields))
-            self.lines.setCurrentIndex(max(0, self.lines.findData(size)))
+            self.target.setText(one.folder)
             self.form.put(one.recipe)
         finally:
             self._filling = False
@@ -148,17 +147,20 @@ class SetEditor(QDialog):
         line = self.list.currentRow()
         if self._filling or line < 0:
             return
-        before, lines = self.copies[line], self.lines.currentData()
-        others = tuple(step for step in before.steps if not isinstance(step, Size))
-        self.copies[line] = before.model_copy(
+        self.copies[line] = self.copies[line].model_copy(
             update={
                 "name": self.name.text().strip(), "outlets": tuple(one.key for one in self.outlets.outlets),
-                "fields": self.fields.currentData(), "recipe": self.form.recipe,
-                "steps": (*others, Size(height=lines)) if lines else others,
+                "fields": self.fields.currentData(), "recipe": self.form.recipe, "folder": self.target.text().strip(),
             }
         )  # fmt: skip
         self.list.item(line).setText(copy_line(self.copies[line]))
         self._check()
+
+    def _choose_folder(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Folder for this copy", self.target.text() or str(Path.home()))
+        if folder:
+            self.target.setText(folder)
+            self._on_changed()
 
     def _check(self) -> None:
         """What stands in the way of keeping it is said, and the button waits."""
@@ -175,3 +177,12 @@ class SetEditor(QDialog):
         self.keep_button.setEnabled(not wrong)
         self.remove_button.setEnabled(len(self.copies) > 1)
         self.add_button.setEnabled(len(self.copies) < 12)
+
+
+def _sized_by_recipe(one: SetCopy) -> SetCopy:
+    """Sets of before say a size as a step of the treatment; the form has it in the recipe."""
+    sizes = [step for step in one.steps if isinstance(step, Size)]
+    if not sizes or sizes[0].width or not sizes[0].height:
+        return one
+    recipe = one.recipe.model_copy(update={"lines": sizes[0].height})
+    return one.model_copy(update={"recipe": recipe, "steps": tuple(step for step in one.steps if not isinstance(step, Size))})
