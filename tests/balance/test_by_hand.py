@@ -12,12 +12,13 @@ from hypothesis import strategies as st
 from tests.balance.test_curves_and_choices import tried_point, tried_set
 from yomikomi.core.balance.besides import other_estimate
 from yomikomi.core.balance.by_hand import notches, told_by_hand
+from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.offer import Offer, Wanted
 from yomikomi.core.balance.scales import Scale
 from yomikomi.core.balance.serving import Footage
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.outlets.model import outlets
-from yomikomi.core.reading.models import Reading
+from yomikomi.core.reading.models import Measured, Reading
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.documents import read_recipe, write_recipe
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, ConstantRate, Lossless, Rate, TargetSize
@@ -45,18 +46,39 @@ _RATES: st.SearchStrategy[Rate] = st.one_of(
 )  # fmt: skip
 
 
+def test_another_effort_stands_beside_the_curves_and_a_point_of_a_curve_does_not(offer: Offer) -> None:
+    prediction = offer.raw["h264"][3].prediction
+    slow = PlanePoint(prediction.model_copy(update={"recipe": prediction.recipe.model_copy(update={"speed": "slow"})}))
+    assert replace(offer, by_hand=slow).beside == [slow]
+    assert replace(offer, by_hand=offer.raw["h264"][3]).beside == []
+
+
+def test_leaving_noise_to_players_is_offered_on_noisy_takes_alone(offer: Offer) -> None:
+    av1 = recipe_for("av1", 36)
+    assert offer.footage is not None
+    assert offer.footage.reading.tape is not None
+    for noise, level in ((3.2, 15), (1.0, None)):
+        measured = Measured(value=noise, unit="code values", low=noise, high=noise, samples=9)
+        tape = offer.footage.reading.tape.model_copy(update={"luma_noise": measured})
+        footage = replace(offer.footage, reading=offer.footage.reading.model_copy(update={"tape": tape}))
+        found = [one.recipe.grain for one in notches(replace(offer, footage=footage), av1) if one.recipe.grain]
+        assert found == ([level] if level else [])
+
+
 @settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     codec=st.sampled_from([key for key in CODECS if key != "source"]), rate=_RATES, speed=st.sampled_from(["medium", "faster", "usual"]),
     sound=st.sampled_from(["aac", "opus", "pcm"]), container=st.sampled_from(["mp4", "mkv", "mov"]), kbps=st.integers(32, 512),
+    lines=st.sampled_from([None, None, 160]), grain=st.sampled_from([0, 0, 9]),
 )  # fmt: skip
 def test_any_settings_are_told_or_refused_with_a_reason(
-    offer: Offer, codec: str, rate: Rate, speed: str, sound: str, container: str, kbps: int
+    offer: Offer, codec: str, rate: Rate, speed: str, sound: str, container: str, kbps: int, lines: int | None, grain: int
 ) -> None:
     """Never an error, never a figure beyond what was tried, and what is known before an encode is exact."""
     recipe = Recipe.model_validate(
-        {"codec": codec, "rate": rate, "speed": speed, "sound_codec": sound, "container": container, "sound_kbps": kbps}
-    )
+        {"codec": codec, "rate": rate, "speed": speed, "sound_codec": sound, "container": container, "sound_kbps": kbps,
+         "lines": lines, "grain": grain}
+    )  # fmt: skip
     told = told_by_hand(offer, recipe)
     assert [told.prediction is not None, bool(told.reason), bool(told.wrong)].count(True) == 1
     if told.prediction is None:
@@ -64,7 +86,7 @@ def test_any_settings_are_told_or_refused_with_a_reason(
     assert told.prediction.recipe == recipe
     assert offer.footage is not None
     other = other_estimate(offer.footage.reading, TREATMENT, recipe)
-    size, curve = told.prediction.size_bytes, offer.raw[codec]
+    size, curve = told.prediction.size_bytes, offer.raw[recipe.curve]
     assert size.low <= size.expected <= size.high
     fidelity = told.prediction.fidelity
     assert fidelity is not None

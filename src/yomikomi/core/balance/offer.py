@@ -140,6 +140,13 @@ class Offer:
             found.append(Choice("last", sentences.AS_LAST, self.last, sentences.WHY_AS_LAST))
         return found
 
+    @property
+    def beside(self) -> list[PlanePoint]:
+        """Settings by hand and those of last time that lie on no curve of the plane: another effort, another rate."""
+        on_it = {point.prediction.recipe for curve in self.served.plane.values() for point in curve}
+        known = [one for one in (self.by_hand, self.last) if one is not None and not one.prediction.recipe.untouched]
+        return [one for one in known if one.prediction.recipe not in on_it]
+
     @cached_property
     def curve_names(self) -> dict[str, str]:
         """Of those on the plane, with what they need at the same fidelity as the codec that plays nearly everywhere; of smaller pictures,

@@ -27,6 +27,8 @@ _FLOOR_WHOLE = 0.03
 # Exponent with which a recipe's bytes follow the anchor's: its bounds, and how far 1 is believed before anything is seen, as a sum of
 # squares in the logarithm.
 _BOUNDS, _PRIOR = (0.5, 1.6), 0.15
+# Logarithms of a recipe's bytes stray so far from the anchor's as a rule, believed as much as so many segments.
+_BESIDE, _BESIDE_WEIGHT = 0.08, 4
 # A cut without a key picture costs this part of one before anything is seen, believed as much as so many cuts.
 _CUT_SHARE, _CUT_PRIOR = 0.5, 2.0
 # Scatter of the first guesses, while segments are still coming in.
@@ -103,12 +105,11 @@ def half_width(estimate: Estimate) -> float:
 def _between(pairs: Sequence[Pair], plan: Plan, anchor: Anchor | None) -> tuple[float, float]:
     """Bytes of all pictures that begin nothing, and the half-width of their interval."""
     certain = sum(trial.between_bytes for segment, trial in pairs if segment.certain)
-    drawn = [(s, t) for s, t in pairs if not s.certain]
-    if len(pairs) < len(plan.segments) or len(drawn) < 2:
-        return _early(pairs, plan)
     if anchor is None:
         anchor = Anchor(pairs)
     sampled = [(s, t) for s, t in anchor.everywhere(plan) if not s.certain]
+    if len(pairs) < len(plan.segments) or len(sampled) < 2:
+        return _early(pairs, plan)
     sized, scatter = np.array([max(1.0, t.between_bytes) for _, t in sampled]), 0.0
     if anchor.pairs[0][1] is not pairs[0][1]:
         sized, scatter = _by_anchor(pairs, anchor, sized)
@@ -128,7 +129,8 @@ def _by_anchor(pairs: Sequence[Pair], anchor: Anchor, sized: NDArray[np.float64]
     rest = np.log(own) - power * np.log(its)
     # Half by the totals, which the large ones rule, and half by the mean of the logarithms, which the many rule.
     factor = 0.5 * own.sum() / (its**power).sum() + 0.5 * math.exp(float(rest.mean()))
-    scatter = float(rest.std(ddof=2)) / math.sqrt(len(own)) * _student(len(own) - 2) if len(own) > 2 else _MOST_SCATTER
+    spread = math.sqrt((_BESIDE_WEIGHT * _BESIDE**2 + float(rest.var() * len(own))) / (_BESIDE_WEIGHT + max(0, len(own) - 2)))
+    scatter = spread / math.sqrt(len(own)) * _student(_BESIDE_WEIGHT + len(own) - 2)
     return factor * np.maximum(sized, 1.0) ** power, min(_MOST_SCATTER, scatter)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
@@ -17,7 +17,7 @@ from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import bit_rate_text, size_text
 from yomikomi.ui import theme
 from yomikomi.ui.balance.axes import Span, draw_axes, log_size
-from yomikomi.ui.balance.marks import clear_spot, draw_symbol, draw_told, star
+from yomikomi.ui.balance.marks import clear_spot, draw_beside, draw_symbol, draw_told, star
 from yomikomi.ui.widgets.basics import Well
 from yomikomi.ui.widgets.speaking import Voice
 
@@ -69,6 +69,7 @@ class BalancePlane(Well):
         self._plane: dict[str, list[PlanePoint]] = {}
         self._outside: dict[str, list[PlanePoint]] = {}
         self._names: dict[str, str] = {}
+        self._beside: list[PlanePoint] = []
         self._points: list[PlanePoint] = []
         self._hovered: PlanePoint | None = None
         self._chosen: PlanePoint | None = None
@@ -82,11 +83,13 @@ class BalancePlane(Well):
         self._sizes, self._fidelity = Span(0, 1), Span(0, 1)
 
     def show_plane(
-        self, plane: dict[str, list[PlanePoint]], outside: dict[str, list[PlanePoint]] | None = None, names: dict[str, str] | None = None
+        self, plane: dict[str, list[PlanePoint]], outside: dict[str, list[PlanePoint]] | None = None, names: dict[str, str] | None = None,
+        beside: Sequence[PlanePoint] = (),
     ) -> None:
-        """``outside``: curves that are drawn, and cannot be chosen: no chosen outlet plays them. ``names``: of curves."""
-        self._plane, self._outside, self._names = plane, outside or {}, names or {}
-        self._points = [point for curve in plane.values() for point in curve]
+        """``outside``: curves that are drawn, and cannot be chosen: no chosen outlet plays them. ``names``: of curves. ``beside``: points
+        that lie on none."""
+        self._plane, self._outside, self._names, self._beside = plane, outside or {}, names or {}, list(beside)
+        self._points = [point for curve in plane.values() for point in curve] + self._beside
         self._hovered = None
         shown = [*self._points, *(point for curve in self._outside.values() for point in curve)]
         if not self._points:
@@ -245,6 +248,8 @@ class BalancePlane(Well):
             painter.drawPolyline(QPolygonF([self.place_of(point) for point in curve]))
         for curve in self._plane.values():
             self._draw_curve(painter, curve)
+        for point in self._beside:
+            draw_beside(painter, point.prediction.recipe, self.place_of(point))
         self._draw_names(painter, [*steps, *marks])
         if self._best is not None:
             painter.setPen(QPen(QColor("white"), 1))

@@ -274,7 +274,8 @@ class BalanceStation(Station):
     def _fill(self) -> None:
         """The plane, the cards, and which of the points is picked."""
         offer = self.offer
-        self.plane.show_plane(offer.served.plane, {codec: offer.raw[codec] for codec in offer.served.outside}, offer.curve_names)
+        outside = {key: offer.raw[key] for key in offer.served.outside}
+        self.plane.show_plane(offer.served.plane, outside, offer.curve_names, offer.beside)
         self.plane.show_limit(offer.limit_bytes)
         own = offer.own_bytes if offer.served.plane else None
         self.plane.show_rules(own, self.needs.own.least if self.needs.own is not None else None)
