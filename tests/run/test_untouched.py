@@ -17,7 +17,7 @@ from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import Untouched
 from yomikomi.core.recipes.recipe import Recipe, recipe_with
-from yomikomi.core.run import untouched
+from yomikomi.core.run import copied_streams
 from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Crop, Deinterlace, Trim
@@ -148,9 +148,9 @@ def test_a_packet_that_changes_on_the_way_is_found(tmp_path: Path, monkeypatch: 
     """One byte of one packet, and a stamp: the copy is kept under a name that says it failed."""
     source = _file(tmp_path / "source.mp4")
     reading: Reading = read(ReadRequest(source, complexity=False), SilentReporter())
-    mux = untouched._Copied._mux
+    mux = copied_streams.CopiedStreams._mux
 
-    def spoiled(self: untouched._Copied, packet: av.Packet, track: untouched._Track, base: Fraction) -> None:
+    def spoiled(self: copied_streams.CopiedStreams, packet: av.Packet, track: copied_streams.Track, base: Fraction) -> None:
         if track.packets == 40:
             data = bytearray(bytes(packet))
             data[-3] ^= 1
@@ -159,7 +159,7 @@ def test_a_packet_that_changes_on_the_way_is_found(tmp_path: Path, monkeypatch: 
             packet = other
         mux(self, packet, track, base)
 
-    monkeypatch.setattr(untouched._Copied, "_mux", spoiled)
+    monkeypatch.setattr(copied_streams.CopiedStreams, "_mux", spoiled)
     made = make_copy(CopyRequest(source, tmp_path / "copy.mp4", reading, Treatment(), _recipe("mp4")), SilentReporter())
     assert not made.verified
     assert made.file == "copy.unverified.mp4"

@@ -14,6 +14,7 @@ from yomikomi.cli.recipe_options import (
     CodecOption,
     ConstantOption,
     ContainerOption,
+    ExactOption,
     GrainOption,
     KeysOption,
     LosslessOption,
@@ -61,6 +62,7 @@ def predict(
     constant: ConstantOption = None,
     lossless: LosslessOption = False,
     untouched: UntouchedOption = False,
+    exact: ExactOption = False,
     recipe: RecipeOption = None,
     deinterlace: DeinterlaceOption = "auto",
     treatment_file: TreatmentOption = None,
@@ -83,7 +85,7 @@ def predict(
 
     if copy_set is not None:
         of_a_recipe = (recipe, codec, quality, cap, average, passes, target_size, constant, speed, container, sound, audio_kbps, outlet)
-        check_set_alone(*of_a_recipe, channels, key_seconds, grain, lossless or None, untouched or None)
+        check_set_alone(*of_a_recipe, channels, key_seconds, grain, lossless or None, untouched or None, exact or None)
         reading = read_file(file, quiet=as_json)
         treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
         predict_set_of(file, reading, planned(copy_set, reading, treatment), as_json=as_json)
@@ -91,7 +93,7 @@ def predict(
     place = outlet_named(outlet)
     wanted = named_recipe(
         recipe=recipe, codec=codec, quality=quality, cap=cap, average=average, passes=passes, target_size=target_size, constant=constant,
-        lossless=lossless, untouched=untouched, speed=speed, container=container, sound=sound,
+        lossless=lossless, untouched=untouched, exact=exact, speed=speed, container=container, sound=sound,
         sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds, grain=grain, outlet=place,
     )  # fmt: skip
     reading = read_file(file, quiet=as_json)
@@ -114,6 +116,7 @@ def copy(
     constant: ConstantOption = None,
     lossless: LosslessOption = False,
     untouched: UntouchedOption = False,
+    exact: ExactOption = False,
     recipe: RecipeOption = None,
     deinterlace: DeinterlaceOption = "auto",
     treatment_file: TreatmentOption = None,
@@ -138,7 +141,7 @@ def copy(
 
     if copy_set is not None:
         of_a_recipe = (recipe, codec, quality, cap, average, passes, target_size, constant, speed, container, sound, audio_kbps, outlet)
-        check_set_alone(*of_a_recipe, channels, key_seconds, grain, lossless or None, untouched or None)
+        check_set_alone(*of_a_recipe, channels, key_seconds, grain, lossless or None, untouched or None, exact or None)
         reading = read_file(file, quiet=as_json)
         treatment = resized(treatment_for(reading, treatment_file, as_suggested=as_suggested, fields=deinterlace), resize)
         copy_set_of(file, output, reading, planned(copy_set, reading, treatment), as_json=as_json, fill_gaps=fill_gaps)
@@ -147,7 +150,7 @@ def copy(
     place = outlet_named(outlet)
     wanted = named_recipe(
         recipe=recipe, codec=codec, quality=quality, cap=cap, average=average, passes=passes, target_size=target_size, constant=constant,
-        lossless=lossless, untouched=untouched, speed=speed, container=container or _kind_named(output), sound=sound,
+        lossless=lossless, untouched=untouched, exact=exact, speed=speed, container=container or _kind_named(output), sound=sound,
         sound_kbps=audio_kbps, channels=channels, key_seconds=key_seconds, grain=grain, outlet=place,
     )  # fmt: skip
     reading = read_file(file, quiet=as_json)

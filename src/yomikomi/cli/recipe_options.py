@@ -37,6 +37,9 @@ SizeOption = Annotated[str | None, typer.Option("--target-size", help="Size of t
 ConstantOption = Annotated[str | None, typer.Option("--constant", help="The same rate all through, as 8M.")]
 LosslessOption = Annotated[bool, typer.Option("--lossless", help="Every sample as it went in.")]
 UntouchedOption = Annotated[bool, typer.Option("--untouched", help="Copy the streams as they are; nothing is encoded.")]
+ExactOption = Annotated[
+    bool, typer.Option("--exact", help="With --untouched and a trim: cut there, encoding only pictures outside of whole groups (H.264).")
+]
 RecipeOption = Annotated[Path | None, typer.Option("--recipe", help="A recipe as JSON, in place of all other options of it.")]
 SoundOption = Annotated[
     Literal["aac", "opus", "ac3", "flac", "pcm", "source"] | None,
@@ -68,6 +71,7 @@ def named_recipe(
     constant: str | None,
     lossless: bool,
     untouched: bool,
+    exact: bool,
     speed: str | None,
     container: str | None,
     sound: str | None,
@@ -92,7 +96,9 @@ def named_recipe(
     if untouched:
         if codec is not None or any(value is not None for value in (quality, average, target_size, constant)) or lossless:
             raise WrongUseError("Untouched, nothing is encoded.", remedy="Leave --codec and what rules the rate out.")
-        return recipe_with(codec_named("source"), Untouched(), container=container)
+        return recipe_with(codec_named("source"), Untouched(exact=exact), container=container)
+    if exact:
+        raise WrongUseError("--exact goes with --untouched.", remedy="An encode is cut exactly in any case.")
     played = codecs_for(outlet) if outlet is not None else []
     if codec is None and played:
         codec = played[0].key

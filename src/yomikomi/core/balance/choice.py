@@ -16,8 +16,8 @@ _TELLING_DB, _WORTH_DB = 0.05, 0.15
 
 @dataclass(frozen=True)
 class Choice:
-    """``key``: untouched, best (under the limit, or of all where none reaches what is wanted), fills (the limit), smallest (that reaches
-    what is wanted), soonest, by hand or last."""
+    """``key``: untouched, exact (the same, but for its ends), best (under the limit, or of all where none reaches what is wanted), fills
+    (the limit), smallest (that reaches what is wanted), soonest, by hand or last."""
 
     key: str
     title: str

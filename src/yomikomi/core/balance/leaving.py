@@ -35,6 +35,27 @@ def why_not_untouched(treatment: Treatment, reading: Reading) -> str | None:
     return None
 
 
+def cut_exactly(own: PlanePoint, reading: Reading, treatment: Treatment) -> PlanePoint | None:
+    """The same cut where the treatment trims it, and not at key pictures; None where that makes no difference or cannot be. ``own``: the
+    copy as it is."""
+    if treatment.get(Trim) is None or why_not_exact(reading) is not None:
+        return None
+    told = own.prediction
+    recipe = told.recipe.model_copy(update={"rate": Untouched(exact=True)})
+    return PlanePoint(told.model_copy(update={"recipe": recipe}))
+
+
+def why_not_exact(reading: Reading) -> str | None:
+    """Why the ends of a take cannot be encoded to stand beside its own pictures; None where they can, as far as the reading tells."""
+    if reading.codec != "h264":
+        return "only H.264 can be cut exactly without encoding all of it"
+    if reading.pixel_format not in {"yuv420p", "yuvj420p"}:
+        return f"pictures of this kind ({reading.pixel_format}) cannot be encoded to match"
+    if reading.scan.kind == "interlaced":
+        return "interlaced pictures cannot be encoded to match"
+    return None
+
+
 def as_it_is(path: Path, reading: Reading, treatment: Treatment, viewing: Viewing = "television") -> PlanePoint | None:
     """A copy of the streams as they are, where that is what a person would be advised; None where the take wants an encode. It keeps the
     kind of file where that is one that players read, and comes into Matroska otherwise."""

@@ -11,7 +11,7 @@ from yomikomi.core.balance.by_hand import told_by_hand
 from yomikomi.core.balance.choice import Choice, choices, smallest_possible
 from yomikomi.core.balance.curves import PlanePoint, bytes_against, plane_points, smaller_below
 from yomikomi.core.balance.learning import Lesson
-from yomikomi.core.balance.leaving import WATCHED
+from yomikomi.core.balance.leaving import WATCHED, cut_exactly
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.serving import Footage, Served, common_of, serve
 from yomikomi.core.balance.viewing import STEPS, FidelityStep, Viewing
@@ -134,6 +134,9 @@ class Offer:
             self.served.plane, limit_bytes=self.limit_bytes, wanted=self.wanted.fidelity, own_bytes=self.own_bytes, as_it_is=self.own,
             codec=self.codec_words,
         )  # fmt: skip
+        exact = cut_exactly(self.own, self.footage.reading, self.footage.treatment) if self.own and self.footage else None
+        if exact is not None and any(one.key == "untouched" for one in found):
+            found.insert(1, Choice("exact", sentences.CUT_EXACTLY, exact, sentences.WHY_CUT_EXACTLY))
         if self.by_hand is not None:
             found.append(Choice("by hand", sentences.BY_HAND, self.by_hand, sentences.WHY_BY_HAND))
         if self.last is not None and all(one.point.prediction.recipe != self.last.prediction.recipe for one in found):

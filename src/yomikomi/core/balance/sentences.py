@@ -148,6 +148,11 @@ UNTOUCHED = "As it is, without recompression"
 SMALLEST, FASTEST, BEST_TRIED = "Smallest at this fidelity", "Fastest at this fidelity", "Highest fidelity tried"
 
 
+CUT_EXACTLY = "As it is, cut exactly"
+WHY_CUT_EXACTLY = (
+    "Begins and ends at the pictures that you chose: the few before the first and behind the last whole group are encoded,"
+    " all others copied."
+)
 BY_HAND, AS_LAST = "Set by hand", "As last time"
 WHY_BY_HAND = "The settings that you made."
 WHY_AS_LAST = "The settings of the last copy that was put into the run."

@@ -88,13 +88,15 @@ class Lossless(_Rate):
 
 
 class Untouched(_Rate):
-    """Nothing is encoded: the take's own packets in another container."""
+    """Nothing is encoded: the take's own packets in another container. ``exact``: a part begins and ends where it was asked for, and what
+    lies there outside of whole groups of pictures is encoded."""
 
     kind: Literal["untouched"] = "untouched"
+    exact: bool = False
 
     @property
     def words(self) -> str:
-        return "streams copied untouched"
+        return "streams copied untouched, cut exactly" if self.exact else "streams copied untouched"
 
 
 Rate = Annotated[

@@ -122,7 +122,7 @@ class Recipe(BaseModel):
             case "constant":
                 how = f"cbr{rate.kbps}k"
             case "untouched":
-                return "untouched"
+                return "untouched-exact" if rate.exact else "untouched"
             case _:
                 how = rate.kind
         return f"{self.codec}-{how}{f'-{self.lines}' if self.lines is not None else ''}{f'-grain{self.grain}' if self.grain else ''}"
