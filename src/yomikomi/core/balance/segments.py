@@ -22,8 +22,7 @@ _UNIT_CELLS, _SHORT_UNIT_CELLS = 4, 2
 _SHORT_CELLS = 120
 # Half seconds that are encoded around a segment and not counted.
 _AROUND_CELLS = 2
-# Three tell how a recipe goes with its codec’s anchor as well as five do, which tells the rest of the take (docs/science.md).
-USUAL_SEGMENTS = 3
+USUAL_SEGMENTS = 4
 # Where next to nothing moves the small encode says little: so much of the mean is added to every unit (docs/science.md).
 _FLOOR = 0.5
 

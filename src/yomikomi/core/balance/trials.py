@@ -32,7 +32,7 @@ from yomikomi.core.work.priority import tame_encoders
 SIZING_SEGMENTS = 12
 _NARROW, _FEWEST_MORE = 0.05, 4
 # Of a take of less than a minute fewer are tried, with wider intervals: trying it takes long enough against copying it.
-_SHORT_S, _SHORT_SIZING = 60.0, 6
+_SHORT_S, _SHORT_SEGMENTS, _SHORT_SIZING = 60.0, 3, 8
 
 
 @dataclass(frozen=True)
@@ -51,7 +51,7 @@ class TrialRequest:
 
 def segments_for(seconds: float) -> tuple[int, int]:
     """How many segments of a take of this length are tried with every recipe, and how many more with one of each codec."""
-    return USUAL_SEGMENTS, _SHORT_SIZING if seconds < _SHORT_S else SIZING_SEGMENTS
+    return (_SHORT_SEGMENTS, _SHORT_SIZING) if seconds < _SHORT_S else (USUAL_SEGMENTS, SIZING_SEGMENTS)
 
 
 @dataclass(frozen=True)
