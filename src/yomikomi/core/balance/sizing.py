@@ -29,9 +29,6 @@ _FLOOR_WHOLE = 0.03
 _BOUNDS, _PRIOR = (0.5, 1.6), 0.15
 # Logarithms of a recipe's bytes stray so far from the anchor's as a rule, believed as much as so many segments.
 _BESIDE, _BESIDE_WEIGHT = 0.11, 4
-# Drawn evenly through the take, segments tell more than as many drawn anywhere would, for which the half-width is worked out: it is so
-# many times as wide as errors were in replays (docs/science.md).
-_SAMPLED = 0.75
 # A cut without a key picture costs this part of one before anything is seen, believed as much as so many cuts.
 _CUT_SHARE, _CUT_PRIOR = 0.5, 2.0
 # Scatter of the first guesses, while segments are still coming in.
@@ -119,7 +116,7 @@ def _between(pairs: Sequence[Pair], plan: Plan, anchor: Anchor | None) -> tuple[
     base, inclusion = np.array([float(s.complexity) for s, _ in sampled]), np.array([s.inclusion for s, _ in sampled])
     ratio, half = _ratio(base, sized, inclusion)
     rest = ratio * sum(plan.others)
-    return certain + rest, rest * math.hypot(_SAMPLED * half, scatter)
+    return certain + rest, rest * math.hypot(half, scatter)
 
 
 def _by_anchor(pairs: Sequence[Pair], anchor: Anchor, sized: NDArray[np.float64]) -> tuple[NDArray[np.float64], float]:
