@@ -14,6 +14,7 @@ from yomikomi.core.outlets.conforming import Violation
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.recipes.sound import SOUND_CODECS
 from yomikomi.core.video.timecode import clock, spoken
 from yomikomi.core.video.units import bit_rate_text, counted, size_text
 from yomikomi.core.work.text import capital
@@ -109,6 +110,14 @@ def difference_words(fidelity: Fidelity | None) -> str:
     step = step_of(fidelity.value)
     seen = step.words if step.key == "none" else f"difference {step.words}"
     return f"{seen} but less noise" if fidelity.noise_kept is not None and fidelity.noise_kept < _LESS_NOISE else seen
+
+
+def sound_words(recipe: Recipe) -> str:
+    """What a copy's sound is."""
+    if recipe.untouched or recipe.sound_copied:
+        return "sound as it is"
+    row = SOUND_CODECS[recipe.sound_codec]
+    return f"sound {row.words}" + (f" {recipe.sound_kbps} kb/s" if row.lossless_share is None else "")
 
 
 def seen_words(fidelity: Fidelity | None) -> str:

@@ -20,6 +20,7 @@ from yomikomi.core.recipes.plan import most_kbps, pixel_format_of
 from yomikomi.core.recipes.rates import CappedQuality
 from yomikomi.core.recipes.recipe import KEY_SECONDS, Recipe, usual_recipes
 from yomikomi.core.recipes.shaping import treated_for
+from yomikomi.core.recipes.sound import MUSIC_KBPS, SPEECH_KBPS, USUAL_KBPS
 from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
@@ -71,6 +72,15 @@ class Footage:
         taken = [sound for sound in self.reading.sound if self.treatment.takes_sound(sound.index)]
         own = [channels_after(self.treatment, sound.index, sound.channels) for sound in taken]
         return (*own, *(one.channels for one in self.treatment.joined))
+
+    @property
+    def sound_kbps(self) -> int:
+        """What sound is given where nobody said: less where all of it is speech, more where one holds music."""
+        holds = {sound.holds for sound in self.reading.sound if self.treatment.takes_sound(sound.index)}
+        holds |= {None for _ in self.treatment.joined}
+        if "music" in holds:
+            return MUSIC_KBPS
+        return SPEECH_KBPS if holds == {"speech"} else USUAL_KBPS
 
     def made_with(self, recipe: Recipe) -> PictureFormat:
         """The pictures that a recipe's encoder gets."""
@@ -127,7 +137,7 @@ def serve(plane: Plane, footage: Footage, outlets: Sequence[Outlet], *, containe
     outside: dict[str, tuple[Violation, ...]] = {}
     for codec, curve in plane.items():
         tried = curve[0].prediction.recipe
-        fitted = _in(tried, container, sound)
+        fitted = _in(tried, container, sound, footage.sound_kbps)
         if outlet is not None:
             fitted, wrong = footage.fitting(fitted, outlet)
             if wrong:
@@ -164,10 +174,10 @@ def _most_kbps(point: PlanePoint, outlet: Outlet) -> float:
     return float(min(known)) if known else math.inf
 
 
-def _in(recipe: Recipe, container: str, sound: str) -> Recipe:
+def _in(recipe: Recipe, container: str, sound: str, kbps: int) -> Recipe:
     if container not in recipe.row.containers:
         return recipe
-    return recipe.model_copy(update={"container": container, "sound_codec": sound})
+    return recipe.model_copy(update={"container": container, "sound_codec": sound, "sound_kbps": kbps})
 
 
 def carried_over(point: PlanePoint, fitted: Recipe, *, was: Estimate, now: Estimate) -> PlanePoint:

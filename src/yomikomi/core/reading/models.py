@@ -214,6 +214,7 @@ class Sound(Document):
     hum_db: float | None = None
     dc: float = Field(default=0.0, description="mean, full scale 1")
     noise_floor_db: float | None = Field(default=None, description="of the quietest parts that are not silent")
+    holds: Literal["speech", "music"] | None = Field(default=None, description="speech alone, or music somewhere; null: neither for sure")
     speed: float | None = Field(default=None, description="against what the hum says it should be; None: nothing to go by")
 
 

@@ -11,7 +11,7 @@ from yomikomi.core.errors import WrongUseError
 from yomikomi.core.recipes.codecs import CODECS, EFFORTS, TRIED, Codec, CodecKey, Effort
 from yomikomi.core.recipes.levels import LEVELS
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, Lossless, Rate, Untouched
-from yomikomi.core.recipes.sound import ENCODED, SOUND_CODECS, SoundKey, packet_seconds, rate_of_sound
+from yomikomi.core.recipes.sound import ENCODED, SOUND_CODECS, USUAL_KBPS, SoundKey, packet_seconds, rate_of_sound
 from yomikomi.core.video.colour import HLG, PQ
 from yomikomi.core.video.units import number_text
 
@@ -44,7 +44,7 @@ class Recipe(BaseModel):
     lines: int | None = Field(default=None, ge=16, le=8192, description="most lines of the pictures; null: as treated")
     grain: int = Field(default=0, ge=0, le=MOST_GRAIN, description="strength at which noise is left to players to make anew; 0: not")
     sound_codec: SoundKey = "aac"
-    sound_kbps: int = Field(default=160, ge=32, le=512, description="per stream, for two channels; one channel takes half")
+    sound_kbps: int = Field(default=USUAL_KBPS, ge=32, le=512, description="per stream, for two channels; one channel takes half")
     sound_channels: Literal[1, 2] | None = Field(default=None, description="null: as many as the source has")
 
     @model_validator(mode="before")

@@ -66,6 +66,8 @@ SOUND_CODECS: dict[str, SoundCodec] = {
 ENCODED = {key: row for key, row in SOUND_CODECS.items() if row.encoder}
 # Codecs of sound, by the library's names, that players find in MP4 and MOV files; Matroska holds them all (common practice, no source).
 HELD = {"mp4": {"aac", "ac3", "eac3", "mp3", "mp2", "opus", "flac", "alac"}, "mov": {"aac", "ac3", "eac3", "mp3", "alac"}}
+# kb/s for a pair of channels: of speech alone, of music, and of what nobody knows (common practice, no source: “voice quality” and “high”).
+SPEECH_KBPS, MUSIC_KBPS, USUAL_KBPS = 96, 256, 160
 # What is next to nothing is known to half of itself.
 _SILENT_SPREAD = (0.5, 2.0)
 _LAYOUTS = {1: "mono", 2: "stereo", 6: "5.1"}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from yomikomi.core.balance.choice import Choice
-from yomikomi.core.balance.sentences import seen_words
+from yomikomi.core.balance.sentences import seen_words, sound_words
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui import theme
@@ -19,8 +19,7 @@ class ChoiceCard(Card):
         told = choice.point.prediction
         self.body.addWidget(label(choice.title))
         untouched = told.recipe.untouched
-        sound = "sound as it is" if untouched or told.recipe.sound_copied else f"sound {told.recipe.sound_codec.upper()}"
-        self.body.addWidget(label(f"{told.recipe.words} · {sound}", quiet=True))
+        self.body.addWidget(label(f"{told.recipe.words} · {sound_words(told.recipe)}", quiet=True))
         seen = seen_words(told.fidelity)
         self.body.addWidget(label(seen, quiet=True, wrap=True))
         kept = ("identical" if choice.key != "exact" else "identical but for the ends") if untouched else f"{choice.point.fidelity:.1f} dB"

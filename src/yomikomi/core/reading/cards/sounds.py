@@ -60,7 +60,8 @@ def sync_card(reading: Reading) -> Finding | None:
 
 
 def _level(reading: Reading, sound: Sound, name: str, origin: Origin) -> Finding:
-    what = f"{counted(sound.channels, 'channel', 'channels')}, {sound.codec}, {sound.sample_rate / 1000:g} kHz"
+    holds = {"speech": ", speech alone", "music": ", music"}.get(sound.holds or "", "")
+    what = f"{counted(sound.channels, 'channel', 'channels')}, {sound.codec}, {sound.sample_rate / 1000:g} kHz{holds}"
     silent = sum(end - start for start, end in sound.silences)
     level = f"peak {decibel_text(sound.peak_db)}"
     heard = sound.heard_seconds or sound.seconds

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from yomikomi.core.capture.loudness import LAYOUTS, LoudnessMeter
 from yomikomi.core.capture.runs import runs_where
+from yomikomi.core.reading.measures.sound_kind import SoundKindMeter
 from yomikomi.core.reading.sound import SoundMeter, decibels, to_float
 
 # shape=(channels, samples) or (samples,), full scale ±1.
@@ -49,6 +50,7 @@ class HeardMeter:
         self.clipped = 0
         self.clipped_at: list[float] = []
         self._spectrum = _Spectrum(rate)
+        self._kind = SoundKindMeter(rate)
 
     def feed(self, frame: av.AudioFrame) -> Wave:
         """Returns the samples, shape (channels, samples), full scale 1."""
@@ -62,7 +64,9 @@ class HeardMeter:
         self._samples += wave.shape[1]
         if float(np.abs(wave).max()) >= _CLIP_LEVEL:
             self._clip(wave, frame)
-        self._spectrum.feed(wave.mean(axis=0))
+        mixed = wave.mean(axis=0)
+        self._spectrum.feed(mixed)
+        self._kind.feed(mixed)
         self._loud(wave, frame.layout.name)
         return wave
 
@@ -97,7 +101,7 @@ class HeardMeter:
             "clipped": self.clipped, "clipped_at": self.clipped_at, "relation": relation, "empty_channels": empty,
             "hum_hz": hum_hz, "hum_db": hum_db, "speed": speed,
             "dc": round(float(np.abs(self._sum / self._samples).max()), 5),
-            "noise_floor_db": self._floor(),
+            "noise_floor_db": self._floor(), "holds": self._kind.kind,
         }  # fmt: skip
 
     def _floor(self) -> float | None:
