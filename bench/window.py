@@ -99,6 +99,7 @@ def measure_stall() -> None:
         with StallWatch() as reading:
             window.do("read")
             wait(lambda: not state.jobs.jobs)
+        trying = _watch_trials(window)
         with StallWatch() as walking:
             for entry in [*STATIONS] * 3:
                 window.show_station(entry.key)
@@ -107,10 +108,34 @@ def measure_stall() -> None:
         print(f"opening Capture for the first time: longest {_told(opened)}")
         print(f"capture of 12 s: longest {_told(capturing)}; {take.dropped} lost, {take.late} late of {take.frames} frames")
         print(f"reading of it: longest {_told(reading)}")
+        print(f"half a minute of its trials, with the pointer on the plane: longest {_told(trying)}")
         print(f"walking through the stations: longest {_told(walking)}")
         window.hide()
         window.close()
         workspace.close()
+
+
+def _watch_trials(window: Any) -> Any:
+    """Half a minute of them, then the pointer over the points of the plane."""
+    from PySide6.QtTest import QTest
+    from tests.ui.watch import StallWatch
+
+    jobs = window.state.jobs
+    window.show_station("balance")
+    pause(0.5)
+    with StallWatch() as trying:
+        if not jobs.jobs:
+            window.do("try")
+        pause(30)
+        station = window.station("balance")
+        told = [point for curve in station.offer.served.plane.values() for point in curve]
+        for point in told[:40]:
+            QTest.mouseMove(station.plane, station.plane.place_of(point).toPoint())
+            pause(0.05)
+    for job in list(jobs.jobs):
+        jobs.cancel(job)
+    wait(lambda: not jobs.jobs)
+    return trying
 
 
 def _told(watch: Any) -> str:

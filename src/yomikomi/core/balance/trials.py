@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -11,13 +11,14 @@ from pathlib import Path
 from yomikomi.core.balance import estimate
 from yomikomi.core.balance.besides import other_estimate, sound_estimate
 from yomikomi.core.balance.judging import DetailJudge
+from yomikomi.core.balance.kept import kept_complexity
 from yomikomi.core.balance.models import Estimate, HardestPart, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.segments import USUAL_SEGMENTS, Segment, plan_segments
 from yomikomi.core.balance.sizing import Anchor, Starts, half_width, picture_bytes
 from yomikomi.core.balance.spans import TreatedSpan, cuts_of
 from yomikomi.core.balance.trial import Trial, busiest_place, judge_for, run_trial, save_crop
 from yomikomi.core.reading.current import check_current
-from yomikomi.core.reading.models import Complexity, Reading
+from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.plan import check_depth, pixel_format_of
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.recipes.shaping import treated_for
@@ -72,7 +73,7 @@ class _Bench:
         self.reading = request.reading
         self.timing = Timing.of(self.reading, request.treatment)
         self._seconds = length_of(self.reading, request.treatment)  # of the copy
-        self.complexity, place, frames = self._kept_complexity()
+        self.complexity, place, frames = kept_complexity(self.reading, self.timing)
         anchors = _anchors(request.recipes)
         self.plan = plan_segments(
             self.complexity, frames=frames, count=request.segments, more=request.more, anchored=len(anchors) / len(request.recipes)
@@ -89,18 +90,6 @@ class _Bench:
         self.rate = request.treatment.output_rate(Fraction(self.reading.rate.nominal))
         self.frames = self.timing.frames
         self.cuts = [self.timing.outputs(cut, cut + 1).start for cut in cuts_of(self.reading)]
-
-    def _kept_complexity(self) -> tuple[Complexity, Callable[[int], int], int]:
-        """Of what the treatment keeps of the take: complexity, the number in the take of a frame that is left, how many are left."""
-        whole, frames = self.reading.complexity, self.reading.frames
-        if not self.timing.cut:
-            return whole, lambda frame: frame, frames
-        each, last = whole.frames_per_cell, max(0, len(whole.cell_bytes) - 1)
-        parts = [self.timing.source(part, reach=0) for part in self.timing.kept.parts]
-        cells = sorted({min(cell, last) for part in parts for cell in range(part.start // each, max(1, -(-part.stop // each)))})
-        left = whole.of_cells(cells)
-        count = max(1, min(frames, (cells[-1] + 1) * each) - cells[-1] * each + (len(cells) - 1) * each)
-        return left, lambda frame: cells[min(frame // each, len(cells) - 1)] * each + frame % each, count
 
     def run(self) -> TrialSet:
         # Hardest, easiest and typical first: the picture of the trade-off stands after three segments.

@@ -14,6 +14,7 @@ import av
 import av.container
 
 from yomikomi.core.balance.besides import other_bytes
+from yomikomi.core.balance.kept import Pace
 from yomikomi.core.balance.prediction import PredictRequest, nearest_quality
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.recipes.copied_sound import check_copied_sound
@@ -98,7 +99,7 @@ class _Encode:
         reading = request.reading
         self.chain = chain_of(request)
         self.timing = Timing.of(reading, request.treatment)
-        self.expected = max(1, self.timing.frames)
+        self.pace = Pace(reading, self.timing)
         self.faded = request.treatment.get(Fade) is not None
         self.frames = 0
         self.bytes = self.picture_bytes = 0
@@ -269,12 +270,11 @@ class _Encode:
         if now - self.told_at < _REPORT_PERIOD_S:
             return
         self.told_at = now
-        tell(self.reporter, self.step, frames=self.frames, of=self.expected, size=self.bytes, spent=now - self.started)
+        tell(self.reporter, self.step, self.pace.part(self.frames), frames=self.frames, size=self.bytes, spent=now - self.started)
 
 
-def tell(reporter: Reporter, step: str, *, frames: int, of: int, size: int, spent: float) -> None:
-    """``spent``: seconds since the step began."""
-    part = min(1.0, frames / of)
+def tell(reporter: Reporter, step: str, part: float, *, frames: int, size: int, spent: float) -> None:
+    """``part``: of the work of a step that is done, 0…1; ``spent``: seconds since the step began."""
     reporter.report(CopyProgress(step, part, frames, size, spent * (1 - part) / part if part > 0.005 else 0.0))
 
 
@@ -328,10 +328,11 @@ def _until_hit(request: CopyRequest, part: Path, reporter: Reporter, aim: Aim, s
 
 def _first_pass(request: CopyRequest, reporter: Reporter, plan: EncoderPlan, stats: Path) -> None:
     timing, started = Timing.of(request.reading, request.treatment), time.monotonic()
+    pace = Pace(request.reading, timing)
 
     def count(done: int) -> None:
         reporter.check()
-        tell(reporter, "first pass", frames=done, of=max(1, timing.frames), size=0, spent=time.monotonic() - started)
+        tell(reporter, "first pass", pace.part(done), frames=done, size=0, spent=time.monotonic() - started)
 
     first_pass(request.path, chain_of(request), timing, request.recipe, plan, stats, count)
 
