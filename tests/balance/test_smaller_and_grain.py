@@ -81,5 +81,5 @@ def test_noise_that_players_make_anew(tmp_path: Path) -> None:
     assert kept.detail.noise_kept is not None
     assert anew.detail.noise_kept is not None
     assert anew.detail.noise_kept > kept.detail.noise_kept + 0.2
-    with pytest.raises(WrongUseError, match="cannot leave noise to players"):
+    with pytest.raises(WrongUseError, match="no grain synthesis"):
         QUICK.model_copy(update={"grain": 10}).check()

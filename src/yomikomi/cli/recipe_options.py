@@ -56,7 +56,7 @@ SetOption = Annotated[
     str | None, typer.Option("--set", help="Several copies at once: key of a set (yomikomi sets), or a file; in place of a recipe.")
 ]
 KeysOption = Annotated[float | None, typer.Option("--key-seconds", help="Longest time between key pictures, seconds.")]
-GrainOption = Annotated[int | None, typer.Option("--grain", help="AV1: noise is left out and made anew by players, strength 1–50.")]
+GrainOption = Annotated[int | None, typer.Option("--grain", help="AV1 grain synthesis: noise is left out, players make it anew; 1–50.")]
 
 
 def named_recipe(

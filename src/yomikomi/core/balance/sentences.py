@@ -218,7 +218,7 @@ def why_fastest(wanted: FidelityStep) -> str:
 # Settings by hand.
 
 NOT_READ = "Read the take and choose its treatment first."
-NOISE_ANEW = "Noise made anew"
+GRAIN_SYNTHESIS = "Grain synthesis"
 USUAL_SD = "Usual for standard definition"
 COMFORTABLE_SD = "Comfortable for standard definition"
 LEAST_SD = "The least for detailed pictures"
@@ -294,7 +294,7 @@ def by_hand_headline(told: Prediction | None, *, reason: str = "", wrong: str = 
 
 def notch_words(words: str, recipe: Recipe, told: Prediction | None) -> tuple[str, str]:
     """A setting that people know by heart, and what it means here."""
-    head = NOISE_ANEW if recipe.grain else capital(recipe.rate.words)
+    head = GRAIN_SYNTHESIS if recipe.grain else capital(recipe.rate.words)
     if told is None:
         return head, f"{words}; not tried on this take"
     return head, f"{words}; here {size_text(told.size_bytes.expected)}, {difference_words(told.fidelity)}"

@@ -42,7 +42,7 @@ class Recipe(BaseModel):
     codec_level: str | None = Field(default=None, description="highest level that the stream may need, as “4.1”; null: any")
     key_seconds: float = Field(default=KEY_SECONDS, gt=0, le=60, description="longest time between key pictures")
     lines: int | None = Field(default=None, ge=16, le=8192, description="most lines of the pictures; null: as treated")
-    grain: int = Field(default=0, ge=0, le=MOST_GRAIN, description="strength at which noise is left to players to make anew; 0: not")
+    grain: int = Field(default=0, ge=0, le=MOST_GRAIN, description="strength of grain synthesis: noise is left out, and players make it anew; 0: off")
     sound_codec: SoundKey = "aac"
     sound_kbps: int = Field(default=USUAL_KBPS, ge=32, le=512, description="per stream, for two channels; one channel takes half")
     sound_channels: Literal[1, 2] | None = Field(default=None, description="null: as many as the source has")
@@ -88,7 +88,7 @@ class Recipe(BaseModel):
     def _besides(self) -> list[str]:
         return [
             *([f"{self.lines} lines"] if self.lines is not None else []),
-            *([f"noise made anew at {self.grain}"] if self.grain else []),
+            *([f"grain synthesis {self.grain}"] if self.grain else []),
         ]
 
     @property
@@ -162,7 +162,7 @@ class Recipe(BaseModel):
             check_quality(codec, self.quality)
         if self.grain and not codec.makes_grain:
             raise WrongUseError(
-                f"{codec.words} cannot leave noise to players.",
+                f"{codec.words} has no grain synthesis.",
                 remedy=f"Set it to 0, or use {' or '.join(one.words for one in CODECS.values() if one.makes_grain)}.",
             )
         if self.container not in codec.containers:

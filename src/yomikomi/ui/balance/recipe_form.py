@@ -59,8 +59,8 @@ class RecipeForm(QWidget):
         self.lines = number_box("Most lines", 0, 8192, step=16, suffix=" lines at most")
         self.lines.setSpecialValueText("As treated")
         self.lines.setToolTip("Pictures with more lines are made smaller; none is enlarged")
-        self.grain = number_box("Noise made anew", 0, MOST_GRAIN)
-        self.grain.setSpecialValueText("Noise kept as it is")
+        self.grain = number_box("Grain synthesis", 0, MOST_GRAIN)
+        self.grain.setSpecialValueText("Off: noise is encoded")
         self.grain.setToolTip("Noise is taken out before encoding and made anew by players, in this strength: smaller files, slower")
         self.container = _box("Container", [])
         self.level = _box("Highest level", [])
@@ -104,7 +104,7 @@ class RecipeForm(QWidget):
         for words, field in (
             ("Codec", self.codec), ("Rate", self.rate), ("Quality", beside(self.quality, self.slider)), ("Average", self.kbps),
             ("Cap", self.cap), ("Size", self.target_size), ("Passes", self.passes), ("Preset", self.speed), ("Key pictures", self.keys),
-            ("Picture", self.lines), ("Noise", self.grain),
+            ("Picture", self.lines), ("Grain", self.grain),
         ):  # fmt: skip
             self._pictures.addRow(label(words), field)
         for words, field in (
