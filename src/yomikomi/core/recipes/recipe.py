@@ -42,7 +42,7 @@ class Recipe(BaseModel):
     codec_level: str | None = Field(default=None, description="highest level that the stream may need, as “4.1”; null: any")
     key_seconds: float = Field(default=KEY_SECONDS, gt=0, le=60, description="longest time between key pictures")
     lines: int | None = Field(default=None, ge=16, le=8192, description="most lines of the pictures; null: as treated")
-    grain: int = Field(default=0, ge=0, le=MOST_GRAIN, description="strength of grain synthesis: noise is left out, and players make it anew; 0: off")
+    grain: int = Field(default=0, ge=0, le=MOST_GRAIN, description="strength of grain synthesis: players make noise anew; 0: off")
     sound_codec: SoundKey = "aac"
     sound_kbps: int = Field(default=USUAL_KBPS, ge=32, le=512, description="per stream, for two channels; one channel takes half")
     sound_channels: Literal[1, 2] | None = Field(default=None, description="null: as many as the source has")
