@@ -69,7 +69,7 @@ def test_leaving_noise_to_players_is_offered_on_noisy_takes_alone(offer: Offer) 
 @given(
     codec=st.sampled_from([key for key in CODECS if key != "source"]), rate=_RATES, speed=st.sampled_from(["medium", "faster", "usual"]),
     sound=st.sampled_from(["aac", "opus", "pcm"]), container=st.sampled_from(["mp4", "mkv", "mov"]), kbps=st.integers(32, 512),
-    lines=st.sampled_from([None, None, 160]), grain=st.sampled_from([0, 0, 9]),
+    lines=st.sampled_from([None, 160, 4000]), grain=st.sampled_from([0, 0, 9]),
 )  # fmt: skip
 def test_any_settings_are_told_or_refused_with_a_reason(
     offer: Offer, codec: str, rate: Rate, speed: str, sound: str, container: str, kbps: int, lines: int | None, grain: int
@@ -86,7 +86,7 @@ def test_any_settings_are_told_or_refused_with_a_reason(
     assert told.prediction.recipe == recipe
     assert offer.footage is not None
     other = other_estimate(offer.footage.reading, TREATMENT, recipe)
-    size, curve = told.prediction.size_bytes, offer.raw[recipe.curve]
+    size, curve = told.prediction.size_bytes, offer.raw[offer.footage.curve_of(recipe)]
     assert size.low <= size.expected <= size.high
     fidelity = told.prediction.fidelity
     assert fidelity is not None

@@ -282,7 +282,7 @@ class DemoMaker(QObject):
         treatment = fields_treatment(view.judged)
         self._record.readings.choose_treatment(view.take.id, treatment)
         take_id, folder = view.take.id, self._record.trials.new_folder(view.take.id)
-        usual = usual_recipes(fields=treatment.leaves_fields, effort="low")
+        usual = usual_recipes(fields=treatment.leaves_fields, effort="low", lines=view.judged.geometry.height)
         recipes = tuple(one for one in usual if one.level != CODECS[one.codec].probes[0])  # the dearest of each codec takes longest
         parts, more = segments_for(view.judged.duration_seconds)
         request = TrialRequest(view.take.path, view.judged, treatment, recipes, segments=parts, more=more, folder=folder)

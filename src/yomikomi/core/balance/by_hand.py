@@ -134,7 +134,7 @@ def _predicted(offer: Tried, recipe: Recipe) -> tuple[Prediction | None, str]:
     assert footage is not None
     if recipe.untouched:
         return untouched_prediction(footage.reading, footage.treatment, recipe, offer.viewing), ""
-    curve = offer.raw.get(recipe.curve, [])
+    curve = offer.raw.get(footage.curve_of(recipe), [])
     if not curve:
         return None, sentences.codec_not_tried(recipe)
     tried = curve[0].prediction.recipe

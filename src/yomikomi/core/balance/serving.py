@@ -82,6 +82,11 @@ class Footage:
             return MUSIC_KBPS
         return SPEECH_KBPS if holds == {"speech"} else USUAL_KBPS
 
+    def curve_of(self, recipe: Recipe) -> str:
+        """The curve that a recipe's copies of this lie on: more lines than there are make no other pictures."""
+        smaller = treated_for(recipe, self.treatment, source_format(self.reading)) != self.treatment
+        return recipe.curve if smaller else recipe.model_copy(update={"lines": None}).curve
+
     def made_with(self, recipe: Recipe) -> PictureFormat:
         """The pictures that a recipe's encoder gets."""
         treatment = treated_for(recipe, self.treatment, source_format(self.reading))
