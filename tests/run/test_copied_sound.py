@@ -72,6 +72,18 @@ def test_of_a_part_it_is_the_packets_of_the_part(tmp_path: Path, clip: tuple[Pat
     assert copied[-1][0] == pytest.approx(2.0, abs=0.05)
 
 
+def test_sound_that_begins_before_the_pictures_begins_with_them(tmp_path: Path) -> None:
+    late = [number * 40 + 700 for number in range(60)]
+    path = write_clip(
+        tmp_path / "late.mkv", programme_frames(60, width=160, height=120), stamps=late, stamp_base=Fraction(1, 1000), sound_seconds=3.1
+    )
+    reading = read(ReadRequest(path, complexity=False), SilentReporter())
+    made = make_copy(CopyRequest(path, tmp_path / "c.mkv", reading, Treatment(), _mkv()), SilentReporter())
+    assert made.verified, made.checks
+    own, copied = _packets(path), _packets(tmp_path / "c.mkv")
+    assert [digest for _, digest in copied] == [digest for at, digest in own if at >= 0.6]
+
+
 def test_a_packet_that_is_not_the_same_is_found(tmp_path: Path, clip: tuple[Path, Reading], monkeypatch: pytest.MonkeyPatch) -> None:
     path, reading = clip
     told: list[bytes] = []

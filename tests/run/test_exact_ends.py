@@ -83,6 +83,9 @@ def test_what_cannot_be_cut_exactly_is_refused(tmp_path: Path, clip: tuple[Path,
             _copy(clip, tmp_path / "c.mp4", begin, end)
     with pytest.raises(WrongUseError, match="No whole group"):  # pictures behind a key picture that look back beyond it
         _copy(_clip(tmp_path / "open.mkv", {**GROUPS, "x264-params": "open-gop=1"}), tmp_path / "c.mp4", 0.4, 3.6)
+    fields = _clip(tmp_path / "fields.mkv", {**GROUPS, "x264-params": "tff=1"})
+    with pytest.raises(WrongUseError, match="interlaced"):
+        _copy(fields, tmp_path / "c.mp4", 0.4, 3.6)
     plain = write_clip(tmp_path / "m.mkv", programme_frames(60, width=160, height=120), rate=25, codec="mpeg2video")
     with pytest.raises(WrongUseError, match=r"only H\.264"):
         _copy((plain, read(ReadRequest(plain, complexity=False), SilentReporter())), tmp_path / "c.mkv", 0.4, 2.0)

@@ -125,10 +125,11 @@ def from_reading_to_ledger(
 
 
 def _try_only(monkeypatch: pytest.MonkeyPatch, *codecs: str) -> None:
-    """Trials of so many codecs; each is tried in one of the journeys."""
+    """Trials of so many codecs, at full size; each is tried in one of the journeys."""
     monkeypatch.setattr(
-        "yomikomi.core.balance.serving.usual_recipes", lambda **how: [one for one in usual_recipes(**how) if one.codec in codecs]
-    )  # fmt: skip
+        "yomikomi.core.balance.serving.usual_recipes",
+        lambda **how: [one for one in usual_recipes(**how) if one.codec in codecs and one.lines is None],
+    )
 
 
 @pytest.mark.journey

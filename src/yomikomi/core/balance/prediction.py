@@ -11,7 +11,7 @@ from yomikomi.core.balance.detail import IDENTICAL_DB
 from yomikomi.core.balance.metrics import psnr_db, ssim_db
 from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, Quality, TrialSet
 from yomikomi.core.balance.segments import USUAL_SEGMENTS
-from yomikomi.core.balance.trials import SIZING_SEGMENTS, TrialProgress, TrialRequest, run_trials
+from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials, segments_for
 from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading
@@ -37,9 +37,12 @@ class PredictRequest:
     reading: Reading
     treatment: Treatment
     recipe: Recipe
-    segments: int = USUAL_SEGMENTS
-    more: int = SIZING_SEGMENTS
     viewing: Viewing = "television"
+
+    @property
+    def segments(self) -> tuple[int, int]:
+        """How many parts are tried, and how many more of them at most."""
+        return segments_for(length_of(self.reading, self.treatment))
 
 
 def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
@@ -51,7 +54,7 @@ def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
         return untouched_prediction(request.reading, request.treatment, recipe, request.viewing)
     meant = meant_bytes(request.reading, request.treatment, recipe)
     if meant is None or not recipe.row.probes:
-        tried = _trials(request, (recipe,), request.segments, request.more, reporter)
+        tried = _trials(request, (recipe,), *request.segments, reporter)
         found = tried.points[0].prediction(tried, viewing=request.viewing)
         return found if meant is None else found.model_copy(update={"size_bytes": _hit(meant, recipe)})
     return aimed(nearest_quality(request, meant, reporter), recipe, meant)
@@ -60,7 +63,7 @@ def predict(request: PredictRequest, reporter: Reporter) -> Prediction:
 def nearest_quality(request: PredictRequest, size_bytes: float, reporter: Reporter) -> Prediction:
     """Of a recipe's codec, constant quality that comes nearest to a size, by trials."""
     probes = tuple(request.recipe.with_quality(quality) for quality in request.recipe.row.probes)
-    points = plane_points(_trials(request, probes, request.segments, 0, reporter), request.viewing)[request.recipe.curve]
+    points = plane_points(_trials(request, probes, USUAL_SEGMENTS, 0, reporter), request.viewing)[request.recipe.curve]
     return nearest_in_size(points, size_bytes).prediction
 
 

@@ -32,6 +32,9 @@ from yomikomi.core.work.priority import tame_encoders
 # at least so many.
 SIZING_SEGMENTS = 12
 _NARROW, _FEWEST_MORE = 0.05, 4
+# Of a long take more cost little against copying it (24 segments with their surroundings are an eighth of ten minutes), and only they
+# make it surer.
+_LONG_S, _LONG_SIZING = 600.0, 20
 # Of a take of less than a minute fewer are tried, with wider intervals: trying it takes long enough against copying it.
 _SHORT_S, _SHORT_SEGMENTS, _SHORT_SIZING = 60.0, 3, 8
 
@@ -51,8 +54,10 @@ class TrialRequest:
 
 
 def segments_for(seconds: float) -> tuple[int, int]:
-    """How many segments of a take of this length are tried with every recipe, and how many more with one of each codec."""
-    return (_SHORT_SEGMENTS, _SHORT_SIZING) if seconds < _SHORT_S else (USUAL_SEGMENTS, SIZING_SEGMENTS)
+    """How many segments of a take of this length are tried with every recipe, and how many more, at most, with one of each codec."""
+    if seconds < _SHORT_S:
+        return _SHORT_SEGMENTS, _SHORT_SIZING
+    return USUAL_SEGMENTS, SIZING_SEGMENTS if seconds < _LONG_S else _LONG_SIZING
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,9 @@ from yomikomi.core.run.packet_content import bare
 from yomikomi.core.video.media import heard_streams, open_media
 from yomikomi.core.video.packets import packets_of
 
+# Packets that begin so long before the first picture are left out; less is what encoders put before the first sound.
+_BEFORE = Fraction(1, 10)
+
 
 @dataclass(frozen=True)
 class CopiedPackets:
@@ -69,7 +72,7 @@ class CopiedTrack:
                 continue
             clock = Fraction(packet.time_base)
             at = stamp * clock - self._first
-            if self._begin is not None and at < self._begin:
+            if at < (self._begin if self._begin is not None else -_BEFORE):
                 continue
             if self._end is not None and at >= self._end:
                 return

@@ -57,6 +57,8 @@ class ExactStreams(CopiedStreams):
             raise WrongUseError("Nothing is cut off the take, so nothing has to be encoded.", remedy="Copy it untouched.")
         if reason is not None:
             raise WrongUseError(f"The take cannot be cut exactly: {reason}.", remedy=_ADVICE)
+        if probe(self.request.path).flagged_field_order in {"tff", "bff"}:
+            raise WrongUseError("The take says that its pictures are interlaced, so it cannot be cut exactly.", remedy=_ADVICE)
         if Configuration.of(bytes(self.picture.codec_context.extradata or b"")) is None:
             raise WrongUseError("The take's H.264 is not kept as in MP4 or Matroska, so it cannot be cut exactly.", remedy=_ADVICE)
         self.clock = clock = Fraction(self.picture.time_base or 1)  # outlives the open file
