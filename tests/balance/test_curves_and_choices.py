@@ -7,7 +7,7 @@ import itertools
 import pytest
 
 from yomikomi.core.balance.choice import choices, smallest_possible
-from yomikomi.core.balance.curves import PlanePoint, plane_points
+from yomikomi.core.balance.curves import PlanePoint, outermost, plane_points
 from yomikomi.core.balance.models import Detail, Estimate, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.balance.viewing import STEPS, VIEWINGS
 from yomikomi.core.recipes.codecs import CODECS
@@ -120,3 +120,27 @@ def test_no_plane_no_choice() -> None:
     assert choices({}, limit_bytes=None) == []
     assert smallest_possible({}) is None
     assert isinstance(PLANE["h264"][0], PlanePoint)
+
+
+def test_who_has_no_wish_is_offered_good_better_and_best() -> None:
+    found = choices(PLANE, limit_bytes=None, wanted=None)
+    assert [one.title for one in found] == ["Best", "Better", "Good"]
+    for one, step in zip(found, STEPS, strict=False):
+        assert one.point.fidelity >= step.least
+        assert one.point.size == min(p.size for curve in PLANE.values() for p in curve if p.fidelity >= step.least)
+    assert found[0].point.size > found[1].point.size > found[2].point.size
+    # Of little difference there is no choice, and of poor material the best that was tried.
+    steep = plane_points(tried_set([tried_point("h264", q, 8e6 * 0.8 ** (q - 17), 50 - 0.1 * (q - 17)) for q in (17, 20)]))
+    assert [one.title for one in choices(steep, limit_bytes=None, wanted=None)] == ["Best"]
+    poor = plane_points(tried_set([tried_point("h264", q, 8e6 * 0.8 ** (q - 29), 33 - (q - 29)) for q in (29, 31)]))
+    assert [one.key for one in choices(poor, limit_bytes=None, wanted=None)] == ["best"]
+
+
+def test_what_is_outermost_is_smallest_for_what_it_keeps() -> None:
+    every = [point for curve in PLANE.values() for point in curve]
+    hull = outermost(every)
+    assert len(hull) > 3
+    for point in hull:
+        assert not any(other.size < point.size and other.fidelity >= point.fidelity for other in every)
+    for point in every:
+        assert any(other.size <= point.size and other.fidelity >= point.fidelity for other in hull)

@@ -17,7 +17,7 @@ _TELLING_DB, _WORTH_DB = 0.05, 0.15
 @dataclass(frozen=True)
 class Choice:
     """``key``: untouched, exact (the same, but for its ends), best (under the limit, or of all where none reaches what is wanted), fills
-    (the limit), smallest (that reaches what is wanted), soonest, by hand or last."""
+    (the limit), smallest (that reaches what is wanted), soonest, a step (of the good, better and best), by hand or last."""
 
     key: str
     title: str
@@ -26,11 +26,12 @@ class Choice:
 
 
 def choices(
-    plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None, wanted: FidelityStep = STEPS[0], own_bytes: float | None = None,
-    as_it_is: PlanePoint | None = None, codec: str = "",
+    plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None, wanted: FidelityStep | None = STEPS[0],
+    own_bytes: float | None = None, as_it_is: PlanePoint | None = None, codec: str = "",
 ) -> list[Choice]:
     """What stands out, best first. With a limit, everything offered stays under it with its whole interval. ``wanted``: the least
-    that a person accepts to see; where nothing reaches it, the best there is takes its place. ``own_bytes``: of the take itself, as far
+    that a person accepts to see; where nothing reaches it, the best there is takes its place; None: whoever has no wish is offered three
+    steps. ``own_bytes``: of the take itself, as far
     as it is kept: what is no smaller can only be worse, and is not offered. ``as_it_is``: a copy without an encode, of a
     take that is watched as it is; ``codec``: the take's, in words."""
     found = []
@@ -41,13 +42,15 @@ def choices(
     if not inside:
         return found
     best = max(inside, key=lambda p: (p.fidelity, -p.size))
-    reached = [p for p in inside if p.fidelity >= wanted.least]
     if limit_bytes is not None:
         found.append(Choice("best", titles.best_under(limit_bytes), best, titles.why_best(limit_bytes, _runner_up(best, inside))))
         filling = _filling(plane, limit_bytes, own_bytes)
         if filling is not None and filling.fidelity > best.fidelity + _WORTH_DB:
             passes = 2 if filling.prediction.recipe.row.two_passes else 1
             found.append(Choice("fills", titles.fills(limit_bytes), filling, titles.why_fills(filling.fidelity - best.fidelity, passes)))
+    if wanted is None:
+        return found + (_steps(inside) or [Choice("best", titles.BEST_TRIED, best, titles.why_best_tried(STEPS[2].words))])
+    reached = [p for p in inside if p.fidelity >= wanted.least]
     if not reached:
         if limit_bytes is None:
             found.append(Choice("best", titles.BEST_TRIED, best, titles.why_best_tried(wanted.words)))
@@ -59,6 +62,17 @@ def choices(
     soon = min(as_treated or reached, key=lambda p: (p.prediction.encode_seconds.expected, p.size))
     if soon is not smallest:
         found.append(Choice("soonest", titles.FASTEST, soon, titles.why_fastest(wanted)))
+    return found
+
+
+def _steps(points: list[PlanePoint]) -> list[Choice]:
+    """Best, better and good: the smallest of each step that takes less than the one before."""
+    found: list[Choice] = []
+    for step, title in zip(STEPS, titles.STEP_TITLES, strict=False):
+        reached = [p for p in points if p.fidelity >= step.least]
+        smallest = min(reached, key=lambda p: p.size, default=None)
+        if smallest is not None and all(one.point is not smallest for one in found):
+            found.append(Choice("step", title, smallest, titles.why_smallest(step, None)))
     return found
 
 

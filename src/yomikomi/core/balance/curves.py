@@ -111,7 +111,7 @@ def bytes_against(curve: Sequence[PlanePoint], other: Sequence[PlanePoint]) -> f
     """How many more bytes a curve takes than another for the same detail, as a part, on the mean of the logarithms over the detail that
     both reach; None where they share less than :data:`_SHARED_DB`. (The mean of Bjontegaard, ITU-T VCEG-M33, with shape-preserving
     cubics.)"""
-    rising = [_rising(one) for one in (curve, other)]
+    rising = [outermost(one) for one in (curve, other)]
     low, high = max(one[0].fidelity for one in rising), min(one[-1].fidelity for one in rising)
     if high - low < _SHARED_DB:
         return None
@@ -122,7 +122,7 @@ def bytes_against(curve: Sequence[PlanePoint], other: Sequence[PlanePoint]) -> f
 
 def smaller_below(curve: Sequence[PlanePoint], other: Sequence[PlanePoint]) -> float | None:
     """The detail, decibels, below which a curve takes fewer bytes than another for the same; None where it does nowhere that both reach."""
-    rising = [_rising(one) for one in (curve, other)]
+    rising = [outermost(one) for one in (curve, other)]
     low, high = max(one[0].fidelity for one in rising), min(one[-1].fidelity for one in rising)
     if high <= low:
         return None
@@ -134,8 +134,8 @@ def smaller_below(curve: Sequence[PlanePoint], other: Sequence[PlanePoint]) -> f
     return float(at[-1]) if less.all() else float(at[int(np.argmin(less)) - 1])
 
 
-def _rising(curve: Sequence[PlanePoint]) -> list[PlanePoint]:
-    """From the smallest on, those that keep more than every smaller one: trials scatter a little."""
+def outermost(curve: Sequence[PlanePoint]) -> list[PlanePoint]:
+    """From the smallest on, those that keep more than every smaller one: of a curve, whose trials scatter a little, or of all."""
     found: list[PlanePoint] = []
     for point in sorted(curve, key=lambda p: p.size):
         if not found or point.fidelity > found[-1].fidelity + 1e-6:

@@ -24,11 +24,12 @@ from yomikomi.core.treatment.model import Treatment
 
 @dataclass(frozen=True)
 class Wanted:
-    """What a person asks of a copy. ``limit_bytes``: as typed; ``container`` and ``sound``: where outlets leave the choice."""
+    """What a person asks of a copy. ``limit_bytes``: as typed; ``fidelity``: None: no wish. ``container`` and ``sound``: where
+    outlets leave the choice."""
 
     outlets: Sequence[Outlet] = ()
     limit_bytes: float | None = None
-    fidelity: FidelityStep = STEPS[0]
+    fidelity: FidelityStep | None = STEPS[0]
     viewing: Viewing = "television"
     container: str = "mp4"
     sound: SoundKey = "aac"

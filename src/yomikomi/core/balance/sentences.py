@@ -157,6 +157,8 @@ UNTOUCHED = "As it is, without recompression"
 SMALLEST, FASTEST, BEST_TRIED = "Smallest at this fidelity", "Fastest at this fidelity", "Highest fidelity tried"
 
 
+# For who has no wish: of the first three steps of what is seen.
+STEP_TITLES = ("Best", "Better", "Good")
 CUT_EXACTLY = "As it is, cut exactly"
 WHY_CUT_EXACTLY = (
     "Begins and ends at the pictures that you chose: the few before the first and behind the last whole group are encoded,"
@@ -315,6 +317,9 @@ def compared_copy(point: PlanePoint) -> str:
     """Under a moving picture of it."""
     recipe = point.prediction.recipe
     return f"{recipe.row.words}, {recipe.rate.words}: {size_text(point.size)} in all"
+
+
+NONE_SMALLER_TRIED = "Nothing tried is smaller at this fidelity"
 
 
 def curve_name(recipe: Recipe, share: float | None) -> str:

@@ -9,9 +9,9 @@ from dataclasses import replace
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
-from yomikomi.core.balance.curves import PlanePoint
+from yomikomi.core.balance.curves import PlanePoint, outermost
 from yomikomi.core.balance.scales import Scale
-from yomikomi.core.balance.sentences import hardest_words, noise_words
+from yomikomi.core.balance.sentences import NONE_SMALLER_TRIED, hardest_words, noise_words
 from yomikomi.core.balance.viewing import STEPS
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import bit_rate_text, size_text
@@ -70,6 +70,7 @@ class BalancePlane(Well):
         self._outside: dict[str, list[PlanePoint]] = {}
         self._names: dict[str, str] = {}
         self._beside: list[PlanePoint] = []
+        self._hull: list[PlanePoint] = []
         self._points: list[PlanePoint] = []
         self._hovered: PlanePoint | None = None
         self._chosen: PlanePoint | None = None
@@ -90,6 +91,7 @@ class BalancePlane(Well):
         that lie on none."""
         self._plane, self._outside, self._names, self._beside = plane, outside or {}, names or {}, list(beside)
         self._points = [point for curve in plane.values() for point in curve] + self._beside
+        self._hull = outermost(self._points) if len(plane) > 1 else []
         self._hovered = None
         shown = [*self._points, *(point for curve in self._outside.values() for point in curve)]
         if not self._points:
@@ -142,7 +144,10 @@ class BalancePlane(Well):
 
     @property
     def told(self) -> str:
-        return tell(self._hovered) if self._hovered is not None else ""
+        """What is said of the point under the pointer."""
+        if self._hovered is None:
+            return ""
+        return tell(self._hovered) + (f"\n{NONE_SMALLER_TRIED}" if any(one is self._hovered for one in self._hull) else "")
 
     # What a person does.
 
@@ -201,7 +206,7 @@ class BalancePlane(Well):
             return
         self._hovered = point
         if point is not None:
-            self._voice.say(tell(point))
+            self._voice.say(self.told)
         self.update()
 
     # Where things are.
@@ -246,6 +251,8 @@ class BalancePlane(Well):
         for curve in self._outside.values():
             painter.setPen(QPen(QColor(theme.WELL_MUTED), 1, Qt.PenStyle.DashLine))
             painter.drawPolyline(QPolygonF([self.place_of(point) for point in curve]))
+        painter.setPen(QPen(QColor(255, 255, 255, 46), 9, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin))
+        painter.drawPolyline(QPolygonF([self.place_of(point) for point in self._hull]))
         for curve in self._plane.values():
             self._draw_curve(painter, curve)
         for point in self._beside:
@@ -268,7 +275,7 @@ class BalancePlane(Well):
         self._draw_rules(painter)
         self._draw_limit(painter)
         if self._hovered is not None:
-            draw_told(painter, tell(self._hovered), self.place_of(self._hovered), self._field, self.size())
+            draw_told(painter, self.told, self.place_of(self._hovered), self._field, self.size())
 
     def _draw_steps(self, painter: QPainter, taken: list[QRectF]) -> list[QRectF]:
         """Where one step of what is seen ends and the next begins; the words stand above the line from which on they hold,

@@ -46,7 +46,7 @@ class Requirements(QWidget):
         kept = read_kept("balance")
         self.outlets_button = OutletsButton(kept.get("outlets"), self.ask_own)
         self.outlets_button.chosen.connect(self._on_outlets_chosen)
-        steps = [(step.key, capital(step.words)) for step in _OFFERED]
+        steps = [*((step.key, capital(step.words)) for step in _OFFERED), ("any", "No wish: good, better, best")]
         self.wanted_box = _choices(steps, "Difference that may be seen", kept.get("wanted"))
         self.wanted_box.setToolTip("The most that may be seen of what the copy loses; noise is counted apart")
         self._put_own(kept.get("wanted"))
@@ -80,7 +80,7 @@ class Requirements(QWidget):
     def wanted(self) -> Wanted:
         container, sound = self.container.currentData()
         key = self.wanted_box.currentData()
-        fidelity = self._own if key == "own" and self._own is not None else next(step for step in _OFFERED if step.key == key)
+        fidelity = self._own if key == "own" else next((step for step in _OFFERED if step.key == key), None)
         return Wanted(self.outlets, self._limit, fidelity, self.viewing, container, sound)
 
     def ask_own(self) -> None:
