@@ -22,7 +22,7 @@ class ChoiceCard(Card):
         self.body.addWidget(label(f"{told.recipe.words} · {sound_words(told.recipe)}", quiet=True))
         seen = seen_words(told.fidelity)
         self.body.addWidget(label(seen, quiet=True, wrap=True))
-        kept = ("identical" if choice.key != "exact" else "identical but for the ends") if untouched else f"{choice.point.fidelity:.1f} dB"
+        kept = ("identical" if choice.key != "exact" else "ends encoded") if untouched else f"{choice.point.fidelity:.1f} dB"
         figures = [size_text(told.size_bytes.expected), kept, spoken(told.encode_seconds.expected)]
         made = [label(words, figure=True) for words in figures]
         made[0].setFont(theme.mono(theme.BODY_PX, medium=True))
