@@ -52,10 +52,11 @@ def predict_set_of(file: Path, reading: Reading, copies: list[PlannedCopy], *, a
     from yomikomi.cli.work import run_job
     from yomikomi.core.sets.planning import SetRequest, predict_set
     from yomikomi.core.sets.sentences import set_headline, set_row
+    from yomikomi.core.work.drive import free_bytes
 
     told = run_job(predict_set, SetRequest(file, reading, tuple(copies)), "trying", quiet=as_json)
     pairs = list(zip(copies, told, strict=True))
-    head, basis = set_headline(copies, told, free=_free)
+    head, basis = set_headline(copies, told, free=lambda folder: free_bytes(folder or Path.cwd()))
     lines = [head, basis, *("  ".join(set_row(one, prediction, "")) for one, prediction in pairs)]
     rows = [SetPredictionRow(name=one.name, wrong=list(one.wrong), prediction=prediction) for one, prediction in pairs]
     answer(SetPredictionDocument(copies=rows), as_json, "\n".join(lines))
@@ -87,12 +88,3 @@ def copy_set_of(file: Path, folder: Path, reading: Reading, copies: list[Planned
     answer(SetCopiesDocument(copies=rows), as_json, "\n".join(lines))
     if failed:
         raise UnfinishedError(f"Made but failed a check: {', '.join(failed)}.", remedy="Keep the source, and copy again.")
-
-
-def _free(folder: Path | None) -> float:
-    import shutil
-
-    try:
-        return float(shutil.disk_usage(folder or Path.cwd()).free)
-    except OSError:
-        return 0.0

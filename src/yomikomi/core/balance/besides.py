@@ -33,14 +33,12 @@ def sound_estimate(reading: Reading, treatment: Treatment, recipe: Recipe) -> Es
 
 def _copied_estimate(reading: Reading, treatment: Treatment, seconds: float) -> Estimate:
     """Of streams that are taken over: their rate is known, unless an older program read them."""
-    taken = [sound for sound in reading.sound if treatment.takes_sound(sound.index)]
-    low, expected, high = 0.0, 0.0, 0.0
-    for sound in taken:
-        known, size = sound.kbps, 125 * (sound.kbps or _UNKNOWN_KBPS) * min(sound.seconds, seconds)
-        expected += size
-        low += size * (1 - (_KEPT_SPREAD if known is not None else _UNKNOWN_SPREAD))
-        high += size * (1 + (_KEPT_SPREAD if known is not None else _UNKNOWN_SPREAD))
-    return Estimate(expected=expected, low=low, high=high)
+    expected = half = 0.0
+    for sound in (one for one in reading.sound if treatment.takes_sound(one.index)):
+        kbps, spread = (sound.kbps, _KEPT_SPREAD) if sound.kbps is not None else (_UNKNOWN_KBPS, _UNKNOWN_SPREAD)
+        size = 125 * kbps * min(sound.seconds, seconds)
+        expected, half = expected + size, half + spread * size
+    return Estimate(expected=expected, low=expected - half, high=expected + half)
 
 
 def _silent(sound: Sound) -> float:

@@ -29,11 +29,15 @@ def choices(
     plane: dict[str, list[PlanePoint]], *, limit_bytes: float | None, wanted: FidelityStep | None = STEPS[0],
     own_bytes: float | None = None, as_it_is: PlanePoint | None = None, codec: str = "",
 ) -> list[Choice]:
-    """What stands out, best first. With a limit, everything offered stays under it with its whole interval. ``wanted``: the least
-    that a person accepts to see; where nothing reaches it, the best there is takes its place; None: whoever has no wish is offered three
-    steps. ``own_bytes``: of the take itself, as far
-    as it is kept: what is no smaller can only be worse, and is not offered. ``as_it_is``: a copy without an encode, of a
-    take that is watched as it is; ``codec``: the take's, in words."""
+    """What stands out, best first. With a limit, everything offered stays under it with its whole interval.
+
+    Parameters
+    ----------
+    wanted : the least that a person accepts to see; where nothing reaches it, the best there is takes its place. None: no wish, who is
+        offered three steps.
+    own_bytes : of the take itself, as far as it is kept: what is no smaller can only be worse, and is not offered.
+    as_it_is : a copy without an encode, of a take that is watched as it is; ``codec``: the take's, in words.
+    """
     found = []
     if as_it_is is not None and (limit_bytes is None or as_it_is.prediction.size_bytes.high <= limit_bytes):
         found.append(Choice("untouched", titles.UNTOUCHED, as_it_is, titles.why_untouched(codec)))

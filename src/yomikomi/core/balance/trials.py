@@ -275,7 +275,7 @@ def _middle_first(recipes: tuple[Recipe, ...]) -> list[Recipe]:
 def _anchors(recipes: tuple[Recipe, ...]) -> dict[str, Recipe]:
     """For each codec the middle one of its recipes, of those at full size where there are any: it sizes the take for the others."""
     by_codec: dict[str, list[Recipe]] = {}
-    for recipe in sorted(recipes, key=lambda recipe: (len(recipe.curve), recipe.quality or 0)):
+    for recipe in sorted(recipes, key=lambda recipe: (recipe.curve != recipe.codec, recipe.curve, recipe.quality or 0)):
         known = by_codec.setdefault(recipe.codec, [])
         if not known or recipe.curve == known[0].curve:
             known.append(recipe)

@@ -52,11 +52,9 @@ class CopiedTrack:
         self._made = same_stream(sink, stream, tagged=kind in source.format.name.split(","))
         self._index = len(sink.streams) - 1
         self._packets = packets_of(source, [stream], path)
-        begin, end = between if between is not None else (None, None)
-        self._base = first + (begin or 0)
-        self._begin, self._end = begin, end
-        self._first = first
-        self._waiting: av.Packet | None = None
+        self._first, self._base = first, first + (between[0] if between is not None else 0)
+        self._begin = between[0] if between is not None else -_BEFORE
+        self._end = between[1] if between is not None else None
         self._digest, self._count = hashlib.sha256(), 0
         self._given = Fraction(0)
 
@@ -72,7 +70,7 @@ class CopiedTrack:
                 continue
             clock = Fraction(packet.time_base)
             at = stamp * clock - self._first
-            if at < (self._begin if self._begin is not None else -_BEFORE):
+            if at < self._begin:
                 continue
             if self._end is not None and at >= self._end:
                 return
@@ -93,16 +91,20 @@ class CopiedTrack:
 
 def copied_checks(part: Path, copied: Sequence[CopiedPackets], check: Callable[[], None]) -> list[Check]:
     """That a copy holds the packets that were read."""
+    if not copied:
+        return []
+    there = {one.index: one for one in copied}
+    digests, counts = {index: hashlib.sha256() for index in there}, dict.fromkeys(there, 0)
+    with open_media(part) as container:
+        for packet in packets_of(container, [container.streams[index] for index in there], part):
+            check()
+            if packet.size:
+                index = packet.stream.index
+                digests[index].update(bare(bytes(packet), there[index].codec))
+                counts[index] += 1
     found = []
-    for one in copied:
-        digest, count = hashlib.sha256(), 0
-        with open_media(part) as container:
-            for packet in packets_of(container, [container.streams[one.index]], part):
-                check()
-                if packet.size:
-                    digest.update(bare(bytes(packet), one.codec))
-                    count += 1
-        same = digest.hexdigest() == one.digest
-        words = f"{count} of {one.packets}, {'packets identical' if same else 'NOT the same'}"
-        found.append(Check(name=f"sound stream {one.index} as it is", passed=same, found=words))
+    for index, one in there.items():
+        same = digests[index].hexdigest() == one.digest
+        words = f"{counts[index]} of {one.packets}, {'packets identical' if same else 'NOT the same'}"
+        found.append(Check(name=f"sound stream {index} as it is", passed=same, found=words))
     return found

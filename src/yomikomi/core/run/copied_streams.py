@@ -7,6 +7,7 @@ import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
 import av
@@ -14,6 +15,7 @@ import av.container
 
 from yomikomi.core.capture.cutting import DecodeOrder, same_stream
 from yomikomi.core.errors import UnfinishedError, WrongUseError
+from yomikomi.core.run.checks import Check
 from yomikomi.core.run.packet_content import bare
 from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.treatment.steps import Trim
@@ -62,6 +64,7 @@ class CopiedStreams:
         self.source, self.sink, self.request, self.reporter = source, sink, request, reporter
         self.picture = video_stream(source, request.path)
         self.picture_index = self.picture.index  # which outlives the open file
+        self.told = probe(request.path)
         self.left: list[str] = []
         self.tracks = {stream.index: self._track(stream) for stream in self._wanted()}
         self.first = Fraction(request.reading.first_seconds)
@@ -86,10 +89,14 @@ class CopiedStreams:
         made = same_stream(self.sink, stream, tagged=kind in self.source.format.name.split(","))
         if stream.type == "video" and stream.codec_context.name == "hevc" and kind != "mkv":
             made.codec_context.codec_tag = "hvc1"  # players that go by the tag do not know the other one
-        if stream.type == "video" and (turn := probe(self.request.path).rotation):
-            made.set_display_rotation(turn)  # which a template forgets: a telephone's upright picture would lie
+        if stream.type == "video" and self.told.rotation:
+            made.set_display_rotation(self.told.rotation)  # which a template forgets: a telephone's upright picture would lie
         codec = stream.codec_context.name if stream.codec_context is not None else ""
         return Track(stream.type, codec, stream.index, made, DecodeOrder(stream) if stream.type == "video" else None)
+
+    def own_checks(self, part: Path) -> list[Check]:
+        """What there is to prove besides that packets are the same. ``part``: the file that was written."""
+        return []
 
     def _part(self) -> Part:
         trim = self.request.treatment.get(Trim)

@@ -284,7 +284,7 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
 
     Raises CancelledError, WrongUseError (a recipe that does not fit), UnreadableError, UnfinishedError; OSError for the drive.
     """
-    recipe, reading = request.recipe, request.reading
+    request, recipe, reading = request.sized, request.recipe, request.reading
     recipe.check()
     check_copied_sound(recipe, request.treatment, reading)
     tame_encoders()

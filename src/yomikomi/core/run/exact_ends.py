@@ -6,7 +6,7 @@ H.264 alone: its headers are numbered, so that two encoders' pictures can stand 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -18,23 +18,21 @@ from av.codec.context import Flags
 from yomikomi.core.balance.leaving import why_not_exact
 from yomikomi.core.balance.metrics import psnr_db
 from yomikomi.core.errors import UnfinishedError, WrongUseError
-from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.plan import plan_for, set_up
 from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.run.checks import Check
 from yomikomi.core.run.copied_streams import CopiedStreams, Part
 from yomikomi.core.run.h264_headers import Configuration, begins_anew, with_lengths
-from yomikomi.core.run.request import CopyRequest
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.steps import Trim
-from yomikomi.core.video.media import probe
 from yomikomi.core.video.packets import packets_of
 from yomikomi.core.video.picture_at import frames_from
 from yomikomi.core.video.planes import luma
-from yomikomi.core.work import Reporter
 
 # Few pictures, so that their size hardly counts: nearer to the take than anybody can see.
 _QUALITY, _LEAST_DB = 10, 40.0
+# A picture is looked for from so long before it on; and stamps may be rounded by so much.
+_BEFORE_S, _APART_S = Fraction(1, 100), Fraction(1, 500)
 _ADVICE = "Copy it cut at key pictures, or encode."
 
 
@@ -57,11 +55,13 @@ class ExactStreams(CopiedStreams):
             raise WrongUseError("Nothing is cut off the take, so nothing has to be encoded.", remedy="Copy it untouched.")
         if reason is not None:
             raise WrongUseError(f"The take cannot be cut exactly: {reason}.", remedy=_ADVICE)
-        if probe(self.request.path).flagged_field_order in {"tff", "bff"}:
+        if self.told.flagged_field_order in {"tff", "bff"}:
             raise WrongUseError("The take says that its pictures are interlaced, so it cannot be cut exactly.", remedy=_ADVICE)
-        if Configuration.of(bytes(self.picture.codec_context.extradata or b"")) is None:
+        own = Configuration.of(bytes(self.picture.codec_context.extradata or b""))
+        if own is None:
             raise WrongUseError("The take's H.264 is not kept as in MP4 or Matroska, so it cannot be cut exactly.", remedy=_ADVICE)
         self.clock = clock = Fraction(self.picture.time_base or 1)  # outlives the open file
+        self._own = own
         begin, end = (Fraction(second).limit_denominator(10**6) + self.first for second in (trim.start, trim.end))
         self.ends = self._plan(begin / clock, end / clock if trim.end else None)
         self.encoded = len(self.ends.head), len(self.ends.tail)
@@ -100,16 +100,14 @@ class ExactStreams(CopiedStreams):
         return _Ends(head, tail, range(first, stop), decode)
 
     def _before(self, base: Fraction) -> None:
-        own = Configuration.of(bytes(self.picture.codec_context.extradata or b""))
-        assert own is not None
-        number, ends = own.free_number, self.ends
-        header, self._head = self._encode(ends.head, number)
-        other, self._tail = self._encode(ends.tail, number)
+        number = self._own.free_number
+        header, head = self._encode(self.ends.head, number)
+        other, self._tail = self._encode(self.ends.tail, number)
         if header and other and header != other:
             raise UnfinishedError("The two ends could not be encoded alike.", remedy=_ADVICE, path=self.request.path)
         if header or other:
-            self.tracks[self.picture_index].sink.codec_context.extradata = own.beside(header or other).data
-        self._put(self._head, base)
+            self.tracks[self.picture_index].sink.codec_context.extradata = self._own.beside(header or other).data
+        self._put(head, base)
 
     def _behind(self, base: Fraction, last: Fraction) -> Fraction:
         self._put(self._tail, base)
@@ -126,25 +124,25 @@ class ExactStreams(CopiedStreams):
         packet.dts = self.ends.decode[packet.pts or 0]
         return True
 
-    def _encode(self, stamps: Sequence[int], number: int) -> tuple[bytes, list[av.Packet]]:
-        """The stream's header and packets of pictures of the take. ``number``: of the headers."""
+    def _encode(self, stamps: Sequence[int], sets: int) -> tuple[bytes, list[av.Packet]]:
+        """The stream's header and packets of pictures of the take. ``sets``: number of its parameter sets."""
         if not stamps:
             return b"", []
         reading, recipe = self.request.reading, recipe_for("h264", _QUALITY, speed="medium")
         treated = replace(source_format(reading), pixel_format="yuv420p")
         plan = plan_for(recipe, treated)
-        plan = replace(plan, params={**plan.params, "sps-id": str(number), "bframes": "0", "scenecut": "0", "keyint": "99999"})
+        plan = replace(plan, params={**plan.params, "sps-id": str(sets), "bframes": "0", "scenecut": "0", "keyint": "99999"})
         encoder = av.CodecContext.create(plan.encoder, "w")
         assert isinstance(encoder, av.VideoCodecContext)
         set_up(encoder, recipe, treated, plan, plan.in_pass(1, None))
         clock = encoder.time_base = self.clock
-        probe(self.request.path).colour.put_on(encoder)  # what the file says, not what is taken for it where it says nothing
+        self.told.colour.put_on(encoder)  # what the file says, not what is taken for it where it says nothing
         encoder.flags |= Flags.global_header
         encoder.open()
         packets: list[av.Packet] = []
-        for frame in pictures_of(self.request.path, reading, stamps, clock, self.reporter):
+        for number, frame in self._of_take(stamps):
             kept = frame.reformat(format="yuv420p")
-            kept.pts, kept.time_base, kept.pict_type = frame.pts, clock, av.video.frame.PictureType.NONE
+            kept.pts, kept.time_base, kept.pict_type = stamps[number], clock, av.video.frame.PictureType.NONE
             packets += encoder.encode(kept)
         packets += encoder.encode(None)
         if len(packets) != len(stamps):
@@ -152,6 +150,25 @@ class ExactStreams(CopiedStreams):
                 f"{len(stamps) - len(packets)} of the pictures at the ends could not be decoded.", remedy=_ADVICE, path=self.request.path
             )
         return bytes(encoder.extradata or b""), packets
+
+    def _of_take(self, stamps: Sequence[int]) -> Iterator[tuple[int, av.VideoFrame]]:
+        moments = [pts * self.clock - self.first for pts in stamps]
+        return pictures_at(self.request.path, moments, self.first, self.reporter.check)
+
+    def own_checks(self, part: Path) -> list[Check]:
+        """Where encoded pictures meet copied ones everything decodes, and what was encoded looks like the take."""
+        shown, (head, tail) = sorted(self.ends.decode), self.encoded
+        near = [stretch for stretch in (shown[: head + 2] if head else [], shown[-tail - 2 :] if tail else []) if stretch]
+        least, seen = 100.0, 0
+        for stretch in near:
+            copies = pictures_at(part, [(pts - shown[0]) * self.clock for pts in stretch], Fraction(0), self.reporter.check)
+            for one, two in _both(copies, self._of_take(stretch)):
+                seen += 1
+                error = float(((luma(one).astype(np.float32) - luma(two).astype(np.float32)) ** 2).mean())
+                least = min(least, psnr_db(error))
+        wanted = sum(map(len, near))
+        told = f"{head + tail} of {len(shown)} pictures encoded, {seen} of {wanted} there decode, {least:.1f} dB at least"
+        return [Check(name="exact ends", passed=seen == wanted and least >= _LEAST_DB, found=told)]
 
     def _put(self, packets: Sequence[av.Packet], base: Fraction) -> None:
         track, clock = self.tracks[self.picture_index], self.clock
@@ -163,56 +180,29 @@ class ExactStreams(CopiedStreams):
             self._mux(packet, track, base)
 
 
-def pictures_of(path: Path, reading: Reading, stamps: Sequence[int], clock: Fraction, reporter: Reporter) -> list[av.VideoFrame]:
-    """Decoded pictures of these stamps, ticks of ``clock``, ascending; those that cannot be decoded are missing."""
-    first, wanted = Fraction(reading.first_seconds), set(stamps)
-    begin = max(Fraction(0), stamps[0] * clock - first - Fraction(1, 100))
-    found = []
-    for frame in frames_from(path, start_seconds=begin, first_seconds=first):
-        reporter.check()
-        if frame.pts in wanted:
-            found.append(frame)
-        if frame.pts is not None and frame.pts >= stamps[-1]:
-            break
-    return found
+def pictures_at(path: Path, moments: Sequence[Fraction], first: Fraction, check: Callable[[], None]) -> Iterator[tuple[int, av.VideoFrame]]:
+    """Decoded pictures with their numbers among ``moments`` (seconds after ``first``, ascending); those that cannot be decoded are left
+    out."""
+    number = 0
+    for frame in frames_from(path, start_seconds=max(Fraction(0), moments[0] - _BEFORE_S), first_seconds=first):
+        check()
+        at = (frame.pts or 0) * Fraction(frame.time_base or 1) - first
+        while number < len(moments) and at > moments[number] + _APART_S:
+            number += 1
+        if number < len(moments) and at >= moments[number] - _APART_S:
+            yield number, frame
+            number += 1
+        if number == len(moments):
+            return
 
 
-def ends_checks(copied: ExactStreams, request: CopyRequest, part: Path, reporter: Reporter) -> list[Check]:
-    """Where encoded pictures meet copied ones everything decodes, and what was encoded looks like the take."""
-    reading, clock, ends = request.reading, copied.clock, copied.ends
-    shown = sorted(ends.decode)
-    base = shown[0] * clock
-    near = [shown[: len(ends.head) + 2] if ends.head else [], shown[-len(ends.tail) - 2 :] if ends.tail else []]
-    wanted = [pts for stretch in near for pts in stretch]
-    least, seen = 100.0, 0
-    for stretch in near:
-        if not stretch:
-            continue
-        take = {frame.pts: luma(frame) for frame in pictures_of(request.path, reading, stretch, clock, reporter)}
-        for pts, frame in zip(stretch, _shown_at(part, [pts * clock - base for pts in stretch], reporter), strict=False):
-            if frame is None or pts not in take:
-                continue
-            seen += 1
-            error = float(((luma(frame).astype(np.float32) - take[pts].astype(np.float32)) ** 2).mean())
-            least = min(least, psnr_db(error))
-    good = seen == len(wanted) and least >= _LEAST_DB
-    told = f"{sum(copied.encoded)} of {len(shown)} pictures encoded, {seen} of {len(wanted)} there decode, {least:.1f} dB at least"
-    return [Check(name="exact ends", passed=good, found=told)]
-
-
-def _shown_at(path: Path, moments: Sequence[Fraction], reporter: Reporter) -> list[av.VideoFrame | None]:
-    """The pictures of a copy at these seconds, ascending."""
-    found: list[av.VideoFrame | None] = []
-    waiting = list(moments)
-    for frame in frames_from(path, start_seconds=max(Fraction(0), moments[0] - Fraction(1, 100)), first_seconds=Fraction(0)):
-        reporter.check()
-        at = (frame.pts or 0) * Fraction(frame.time_base or 1)
-        while waiting and at > waiting[0] + Fraction(1, 500):
-            found.append(None)
-            waiting.pop(0)
-        if waiting and abs(at - waiting[0]) <= Fraction(1, 500):
-            found.append(frame)
-            waiting.pop(0)
-        if not waiting:
-            break
-    return found + [None] * len(waiting)
+def _both(
+    some: Iterator[tuple[int, av.VideoFrame]], others: Iterator[tuple[int, av.VideoFrame]]
+) -> Iterator[tuple[av.VideoFrame, av.VideoFrame]]:
+    """Pictures of the same number, where both have one."""
+    other = next(others, None)
+    for number, frame in some:
+        while other is not None and other[0] < number:
+            other = next(others, None)
+        if other is not None and other[0] == number:
+            yield frame, other[1]

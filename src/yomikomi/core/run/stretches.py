@@ -74,7 +74,7 @@ def render_stretches(request: StretchRequest, reporter: Reporter) -> Stretches:
         recipe.check()
         target = request.folder / f"{number}.{recipe.container}"
         copy = CopyRequest(request.path, target, request.reading, part, recipe, fill_gaps=True)
-        encoded = encode(copy.sized, target, Relay(reporter, partial(_part_of_all, number, len(recipes))))
+        encoded = encode(copy, target, Relay(reporter, partial(_part_of_all, number, len(recipes))))
         made.append(Stretch(target, recipe, encoded.size_bytes))
     return Stretches(made[0], tuple(made[1:]))
 

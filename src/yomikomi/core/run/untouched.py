@@ -18,7 +18,7 @@ from yomikomi.core.recipes.rates import Untouched
 from yomikomi.core.run.checks import index_check, outlet_check, source_check
 from yomikomi.core.run.containers import open_copy
 from yomikomi.core.run.copied_streams import CopiedStreams
-from yomikomi.core.run.exact_ends import ExactStreams, ends_checks
+from yomikomi.core.run.exact_ends import ExactStreams
 from yomikomi.core.run.packet_proof import same_packets
 from yomikomi.core.run.request import CopyRequest
 from yomikomi.core.run.result import CopyResult, unverified_name
@@ -49,8 +49,7 @@ def copy_untouched(request: CopyRequest, reporter: Reporter) -> CopyResult:
             set_display_shape(made.part, Geometry(geometry.width, geometry.height, Fraction(geometry.sample_aspect)))
         spent = time.monotonic() - started
         checks = [
-            *(ends_checks(copied, request, made.part, reporter) if isinstance(copied, ExactStreams) else []),
-            *same_packets(copied, request, made.part, reporter), index_check(made.part, kind),
+            *copied.own_checks(made.part), *same_packets(copied, request, made.part, reporter), index_check(made.part, kind),
             *source_check(request.path, reading.content, reporter), *outlet_check(made.part, kind, request.outlet, reporter),
         ]  # fmt: skip
         verified = all(check.passed for check in checks)

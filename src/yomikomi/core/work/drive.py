@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import shutil
 from pathlib import Path
 
 from yomikomi.core.errors import DriveAwayError, DriveFullError, NameTakenError, UnfinishedError, YomikomiError
@@ -51,6 +52,14 @@ def short_name(path: Path) -> str:
     """A name that fits on a line, whatever a person typed."""
     name = path.name
     return name if len(name) <= 60 else f"{name[:40]}…{name[-12:]}"
+
+
+def free_bytes(folder: Path) -> int:
+    """What is free on the drive of a folder, none where that is away."""
+    try:
+        return shutil.disk_usage(folder).free
+    except OSError:
+        return 0
 
 
 def size_of(path: Path) -> int | None:

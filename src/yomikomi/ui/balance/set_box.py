@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Callable
 from pathlib import Path
 
@@ -16,6 +15,7 @@ from yomikomi.core.sets.model import CopySet, all_sets, keep_set, key_for, read_
 from yomikomi.core.sets.planning import PlannedCopy, SetProgress, SetRequest, plan_set, predict_set
 from yomikomi.core.sets.sentences import SET_HEADINGS, set_headline, set_row
 from yomikomi.core.work import Job
+from yomikomi.core.work.drive import free_bytes
 from yomikomi.core.work.job import JobState
 from yomikomi.ui.balance.set_editor import SetEditor
 from yomikomi.ui.kept import keep, read_kept
@@ -161,7 +161,8 @@ class SetBox(QDialog):
         self._show()
 
     def _show(self) -> None:
-        self.sentence.say(*set_headline(self.planned, self.predicted, free=self._free))
+        usual = self._state.workspace.folder
+        self.sentence.say(*set_headline(self.planned, self.predicted, free=lambda folder: free_bytes(folder or usual)))
         self.table.setRowCount(len(self.planned))
         for line, (one, told) in enumerate(zip(self.planned, self.predicted, strict=True)):
             for column, words in enumerate(set_row(one, told, seen_words(told.fidelity) if told is not None else "")):
@@ -169,13 +170,6 @@ class SetBox(QDialog):
         self.table.resizeRowsToContents()
         self.bar.setVisible(self.job is not None)
         self._buttons()
-
-    def _free(self, folder: Path | None) -> float:
-        """Bytes on the drive of a folder, none where it is away; None: of the workspace."""
-        try:
-            return float(shutil.disk_usage(folder or self._state.workspace.folder).free)
-        except OSError:
-            return 0.0
 
     def _buttons(self) -> None:
         can = [one for one in self.planned if not one.wrong]

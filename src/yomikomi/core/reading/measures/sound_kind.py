@@ -65,14 +65,7 @@ class SoundKindMeter:
 
     def feed(self, wave: NDArray[np.float32]) -> None:
         """``wave`` : ndarray [shape=(samples,), float32, full scale ±1]."""
-        self._waiting = np.concatenate([self._waiting, wave])
-        if len(self._waiting) < _TAPS + self._step:
-            return
-        count = (len(self._waiting) - _TAPS) // self._step + 1
-        made = self._waiting
-        if self._step > 1:
-            made = np.asarray(sliding_window_view(self._waiting, _TAPS)[:: self._step][:count] @ self._taps, np.float32)
-        self._waiting = self._waiting[count * self._step :] if self._step > 1 else np.zeros(0, np.float32)
+        made = self._thinned(wave)
         self._kept.append(made)
         self._count += len(made)
         while self._count >= _STRETCH:
@@ -81,6 +74,18 @@ class SoundKindMeter:
             self._kept, self._count = [rest], len(rest)
             if float(np.sqrt((stretch * stretch).mean())) >= _SILENT:
                 self.stretches.append(judge(stretch))
+
+    def _thinned(self, wave: NDArray[np.float32]) -> NDArray[np.float32]:
+        """At about :data:`_RATE`, as far as there is enough of it; shape=(samples,)."""
+        if self._step == 1:
+            return wave
+        waiting = np.concatenate([self._waiting, wave])
+        if len(waiting) < _TAPS:
+            self._waiting = waiting
+            return waiting[:0]
+        made = np.asarray(sliding_window_view(waiting, _TAPS)[:: self._step] @ self._taps, np.float32)
+        self._waiting = waiting[len(made) * self._step :]
+        return made
 
     @property
     def kind(self) -> SoundKind | None:
@@ -112,12 +117,11 @@ def _staying(power: NDArray[np.float32], energy: NDArray[np.float32]) -> float:
     peak = (inner >= level[:, _AROUND - 1 : -_AROUND - 1]) & (inner >= level[:, _AROUND + 1 : -_AROUND + 1])
     peak &= inner > middle + _ABOVE_DB
     peak &= (energy > 0.05 * np.median(energy[energy >= np.median(energy)]))[:, None]
-    # How long each tone has been there when it ends, written back over all of it.
-    run = np.zeros(peak.shape, np.int32)
-    for at, row in enumerate(peak):
-        run[at] = np.where(row, (run[at - 1] if at else 0) + 1, 0)
-    for at in range(len(peak) - 2, -1, -1):
-        run[at] = np.where((run[at] > 0) & (run[at + 1] > 0), np.maximum(run[at], run[at + 1]), run[at])
+    # Where as many moments in a row hold a tone, each of them belongs to one that stays.
+    begins = np.asarray(sliding_window_view(peak, _STAYS, axis=0).all(axis=2))
+    stays = np.zeros_like(peak)
+    for later in range(_STAYS):
+        stays[later : later + begins.shape[0]] |= begins
     weight = np.where(peak, np.sqrt(power[:, first:last]), 0)
     total = float(weight.sum())
-    return float(weight[run >= _STAYS].sum()) / total if total > 0 else 0.0
+    return float(weight[stays].sum()) / total if total > 0 else 0.0
