@@ -13,9 +13,9 @@ import psutil
 
 from bench import material
 from yomikomi.core.balance.trials import TrialRequest, run_trials
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import Recipe, recipe_for
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder

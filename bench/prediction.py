@@ -10,10 +10,10 @@ import numpy as np
 from bench import material
 from bench.programmes import TUNED, UNSEEN, programme
 from yomikomi.core.balance.trials import TrialRequest, run_trials, segments_for
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.codecs import TRIED
 from yomikomi.core.recipes.recipe import usual_recipes
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder

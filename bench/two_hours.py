@@ -28,8 +28,8 @@ def run() -> Iterator[str]:
 
 
 def measure(folder: str, case: str) -> None:
+    from yomikomi.core.copying.encode import CopyRequest, encode
     from yomikomi.core.recipes.recipe import recipe_for
-    from yomikomi.core.run.encode import CopyRequest, encode
     from yomikomi.core.treatment.audio_steps import Drift
     from yomikomi.core.treatment.model import Treatment
     from yomikomi.core.treatment.steps import Deinterlace, Film, RateCap

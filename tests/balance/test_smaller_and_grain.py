@@ -11,10 +11,10 @@ from tests.making import noisy, programme_frames, write_clip
 from yomikomi.core.balance.curves import plane_points, smaller_below
 from yomikomi.core.balance.models import TrialPoint
 from yomikomi.core.balance.trials import TrialRequest, run_trials
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import Recipe, recipe_for, usual_recipes
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.video.media import probe
 from yomikomi.core.work import SilentReporter

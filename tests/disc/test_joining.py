@@ -14,11 +14,11 @@ import pytest
 
 from tests.disc.conftest import Disc
 from tests.making import decode_luma, psnr
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.disc.joining import JoinRequest, JoinResult, join_title
 from yomikomi.core.errors import CancelledError, DriveFullError, WrongUseError
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.picture_at import frame_at
 from yomikomi.core.video.planes import luma

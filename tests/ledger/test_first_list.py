@@ -14,6 +14,7 @@ from tests.ledger.ages import open_old
 from yomikomi.core.balance import TRIALS_VERSION
 from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.result import CaptureResult
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.ledger.first_list import first_look
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.schema import TrialRow
@@ -25,7 +26,6 @@ from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.planning.machine import MachineSpeeds, Speed
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder

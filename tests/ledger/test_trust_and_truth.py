@@ -15,13 +15,13 @@ from tests.drives import drive
 from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialSet, TriedSegment
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.settings import CaptureSettings
+from yomikomi.core.copying.checks import Check
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import UnfinishedError, WorkspaceError, WrongUseError
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.checks import Check
-from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder

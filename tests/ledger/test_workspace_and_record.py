@@ -20,6 +20,8 @@ from yomikomi.core import ledger
 from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialPoint, TrialSet, TriedSegment
 from yomikomi.core.capture.mend import Mended
 from yomikomi.core.capture.result import CaptureResult
+from yomikomi.core.copying.checks import Check
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import UnreadableError, WorkspaceError, WrongUseError
 from yomikomi.core.ledger.naming import copy_stem, safe_name
 from yomikomi.core.ledger.record import Record
@@ -32,8 +34,6 @@ from yomikomi.core.reading.models import SCHEMA_VERSION, Reading
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import Lossless
 from yomikomi.core.recipes.recipe import recipe_for, recipe_with
-from yomikomi.core.run.checks import Check
-from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Deinterlace
 from yomikomi.core.video.standards import FieldOrder

@@ -8,12 +8,12 @@ from pathlib import Path
 import pytest
 
 from tests.making import sliding_frames, write_clip
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import AS_MEANT, CHOICES, changes_the_picture, choices, current, overrule
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import Mark, findings, headline
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.video.media import probe
 from yomikomi.core.work import SilentReporter

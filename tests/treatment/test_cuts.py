@@ -16,10 +16,10 @@ from pydantic import ValidationError
 from tests.making import Luma, interlace, programme_frames, pulled_down, sliding_frames, write_clip
 from tests.treatment.test_sound import RATE, _file, _noise, _rendered
 from yomikomi.core.balance.prediction import PredictRequest, predict
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Kept, Pieces

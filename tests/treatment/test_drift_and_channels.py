@@ -12,13 +12,13 @@ from numpy.typing import NDArray
 
 from tests.making import sliding_frames
 from tests.treatment.test_sound import RATE, SECONDS, _file, _noise, _rendered
+from yomikomi.core.copying.making import CopyRequest, make_copy
+from yomikomi.core.copying.rendering import RenderRequest, render
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading, Sync
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import findings
 from yomikomi.core.recipes.recipe import recipe_for, usual_recipes
-from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.run.rendering import RenderRequest, render
 from yomikomi.core.treatment.advice import advise
 from yomikomi.core.treatment.audio_steps import Downmix, Drift, Move
 from yomikomi.core.treatment.model import Treatment

@@ -13,12 +13,12 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from tests.making import Luma, interlace, noisy, programme_frames, pulled_down, repeated, sliding_frames, write_clip
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scan.patterns import PATTERNS
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import fields_advice, fields_treatment
 from yomikomi.core.treatment.cadence import Cadence, cadence_of, picture_count, pictures_of, plan_film
 from yomikomi.core.treatment.model import Treatment

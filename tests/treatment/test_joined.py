@@ -10,13 +10,13 @@ import pytest
 from numpy.typing import NDArray
 
 from tests.making import programme_frames
+from yomikomi.core.copying.making import CopyRequest, make_copy
+from yomikomi.core.copying.rendering import RenderRequest, render
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.playing.sources import TreatedSource, continuous
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.run.rendering import RenderRequest, render
 from yomikomi.core.treatment.aligning import align_sound
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import CutOut, Part

@@ -12,12 +12,12 @@ import pytest
 from numpy.typing import NDArray
 
 from tests.making import sliding_frames
+from yomikomi.core.copying.making import CopyRequest, make_copy
+from yomikomi.core.copying.rendering import RenderRequest, render
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import findings
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.run.rendering import RenderRequest, render
 from yomikomi.core.treatment.advice import advise, suggested
 from yomikomi.core.treatment.audio_steps import Channels, Gain, Hum, Move, Offset
 from yomikomi.core.treatment.model import Treatment

@@ -15,15 +15,15 @@ import pytest
 
 from tests.making import Luma, interlace, sliding_frames, write_clip
 from tests.reading.seeing import caption_line
+from yomikomi.core.copying.encode import encode
+from yomikomi.core.copying.making import CopyRequest, make_copy
+from yomikomi.core.copying.verify import Expected, verify
 from yomikomi.core.disc.joining import JoinRequest, join_title
 from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import findings
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.run.encode import encode
-from yomikomi.core.run.verify import Expected, verify
 from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.treatment.lettering import unknown_letters
 from yomikomi.core.treatment.model import Treatment

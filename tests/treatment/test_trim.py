@@ -15,11 +15,11 @@ from pydantic import ValidationError
 from tests.making import Luma, interlace, programme_frames, pulled_down, sliding_frames, write_clip
 from tests.treatment.test_sound import RATE, SECONDS, _file, _noise, _rendered
 from yomikomi.core.balance.prediction import PredictRequest, predict
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import findings
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import advise, fields_treatment
 from yomikomi.core.treatment.audio_steps import Move
 from yomikomi.core.treatment.model import Treatment

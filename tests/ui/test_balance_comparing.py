@@ -17,7 +17,7 @@ from pytestqt.qtbot import QtBot
 from tests.making import decode_luma
 from tests.ui.test_balance_journeys import LONG, view_of
 from tests.ui.test_balance_settings import station  # noqa: F401 (a fixture)
-from yomikomi.core.run.stretches import STRETCH_S, only, stretch_at
+from yomikomi.core.copying.stretches import STRETCH_S, only, stretch_at
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import CutOut, Fade, Size, Trim
 from yomikomi.core.treatment.treated import TreatedFrames

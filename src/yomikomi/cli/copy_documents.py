@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yomikomi.core.balance.learning import Account
 from yomikomi.core.balance.models import Learned, Prediction
-from yomikomi.core.run.result import CopyResult
+from yomikomi.core.copying.result import CopyResult
 
 
 class CopyDocument(CopyResult):

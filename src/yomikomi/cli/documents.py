@@ -16,8 +16,8 @@ from yomikomi.cli.treatment_documents import AdviseDocument
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.capture.sync import SyncResult
 from yomikomi.core.capture.trial import TrialResult
+from yomikomi.core.copying.rendering import Rendered
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.run.rendering import Rendered
 from yomikomi.core.treatment.model import Treatment
 
 DOCUMENTS: dict[str, type[BaseModel]] = {

@@ -12,10 +12,10 @@ from yomikomi.cli.work import run_job
 if TYPE_CHECKING:
     from yomikomi.core.balance.models import Prediction
     from yomikomi.core.balance.viewing import Viewing
+    from yomikomi.core.copying.result import CopyResult
     from yomikomi.core.outlets.model import Outlet
     from yomikomi.core.reading.models import Reading
     from yomikomi.core.recipes.recipe import Recipe
-    from yomikomi.core.run.result import CopyResult
     from yomikomi.core.treatment.model import Treatment
 
 
@@ -47,7 +47,7 @@ def copy_file(
     path: Path, target: Path, reading: Reading, treatment: Treatment, recipe: Recipe, *, quiet: bool, fill_gaps: bool = False,
     outlet: Outlet | None = None,
 ) -> CopyResult:
-    from yomikomi.core.run.copying import CopyRequest, make_copy
+    from yomikomi.core.copying.making import CopyRequest, make_copy
     from yomikomi.core.work.new_file import clear_parts
 
     request = CopyRequest(path, target, reading, treatment, recipe, fill_gaps, outlet)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 from yomikomi.core.balance.models import Prediction
-from yomikomi.core.run.result import CopyResult
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.sets.model import CopySet
 
 

@@ -16,13 +16,13 @@ from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.capture.looking import LookAs
 from yomikomi.core.capture.rules import EndRules
 from yomikomi.core.capture.session import CaptureRequest, capture
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.ledger.naming import copy_stem
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import headline
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import bit_rate_text, size_text

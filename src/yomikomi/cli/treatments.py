@@ -51,7 +51,7 @@ def treat(
     from yomikomi.cli.choosing import treatment_for
     from yomikomi.cli.main_job import read_file
     from yomikomi.cli.work import run_job
-    from yomikomi.core.run.rendering import RenderRequest, render
+    from yomikomi.core.copying.rendering import RenderRequest, render
 
     check_free(output)
     if output.suffix.lower() != ".mkv":

@@ -20,6 +20,7 @@ from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import prove
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.session import CaptureRequest, capture
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.disc.finding import DiscFound, look_into
 from yomikomi.core.disc.joining import JoinRequest, JoinResult, join_title
 from yomikomi.core.ledger.run_queue import ask_copy, write_failed, write_made
@@ -30,7 +31,6 @@ from yomikomi.core.path.structure import Task, Wishes
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.recipe import recipe_for, usual_recipes
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.standards import STANDARDS
 from yomikomi.core.work import Job

@@ -22,7 +22,7 @@ from yomikomi.core.treatment.timing import length_of
 from yomikomi.core.video.units import size_text
 from yomikomi.core.work import Reporter
 
-# What a rate that is aimed at comes out as, as a part: corrected until it does (core/run/aiming.py), a constant one by its filling.
+# What a rate that is aimed at comes out as, as a part: corrected until it does (core/copying/aiming.py), a constant one by its filling.
 # Of codecs that are hit by their quality, whose finest step is up to a twentieth of the bytes, up to so much less.
 _HIT, _HIT_BY_QUALITY = 0.02, 0.06
 # What a drive reads and writes at once, bytes a second (common practice, no source).

@@ -8,6 +8,7 @@ from pathlib import Path
 from sqlalchemy import select
 
 from yomikomi.core.balance.models import Prediction
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.ledger.schema import Copy
 from yomikomi.core.ledger.store import Room, now_text
@@ -15,7 +16,6 @@ from yomikomi.core.ledger.views import CopyView
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work.new_file import rename_new
 

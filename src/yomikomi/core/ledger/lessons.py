@@ -10,10 +10,10 @@ from sqlalchemy import select
 
 from yomikomi.core.balance.learning import Account, Lesson, Outcome, accounts, lesson
 from yomikomi.core.balance.models import Prediction
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.ledger.schema import Carrier, Copy, Take
 from yomikomi.core.ledger.store import Room
 from yomikomi.core.recipes.codecs import TRIED
-from yomikomi.core.run.result import CopyResult
 from yomikomi.core.work.processors import machine_name
 
 # The newest copies of a workspace that teach: more say hardly more, and take longer than a window should wait.

@@ -9,14 +9,14 @@ from datetime import datetime, timedelta
 from pathlib import Path
 
 from yomikomi.core.balance.models import Prediction
+from yomikomi.core.copying.making import CopyRequest
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import UnfinishedError, YomikomiError
 from yomikomi.core.ledger.naming import copy_stem, safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.run.copying import CopyRequest
-from yomikomi.core.run.result import CopyResult
 from yomikomi.core.sets.planning import PlannedCopy, check_folders
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim

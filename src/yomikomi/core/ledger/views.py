@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from yomikomi.core.balance import TRIALS_VERSION
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.capture.settings import TakeDetails
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.ledger.schema import Carrier, Copy, PathSheetRow, ReadingRow, Take, TreatmentRow, TrialRow
 from yomikomi.core.ledger.spine import Spine, TakeSpine, Written
 from yomikomi.core.ledger.workspace import Workspace
@@ -22,7 +23,6 @@ from yomikomi.core.reading.cards.advice import Origin
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import overrule
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 
 if TYPE_CHECKING:

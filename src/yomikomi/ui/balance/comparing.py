@@ -12,10 +12,10 @@ from PySide6.QtWidgets import QInputDialog, QLineEdit, QProgressBar, QWidget
 from yomikomi.core.balance.curves import PlanePoint, nearest_in_size
 from yomikomi.core.balance.offer import Offer
 from yomikomi.core.balance.sentences import compared_copy
+from yomikomi.core.copying.stretches import STRETCH_S, Stretches, StretchProgress, StretchRequest, render_stretches, stretch_at
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.recipes.rates import AverageRate, TargetSize
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.run.stretches import STRETCH_S, Stretches, StretchProgress, StretchRequest, render_stretches, stretch_at
 from yomikomi.core.video.units import parse_time
 from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState

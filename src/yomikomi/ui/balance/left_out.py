@@ -6,8 +6,8 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QLabel
 
+from yomikomi.core.copying.others import left_before
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.run.others import left_before
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.ui.state import AppState
 

@@ -7,12 +7,12 @@ from collections.abc import Sequence
 from PySide6.QtCore import QObject, Signal
 
 from yomikomi.core.balance.models import Prediction
+from yomikomi.core.copying.making import make_copy
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.run_queue import ask_copy, ask_set, next_copy, write_failed, write_made, write_stopped
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.run.copying import make_copy
 from yomikomi.core.sets.planning import PlannedCopy
 from yomikomi.core.video.units import counted
 from yomikomi.core.work import Job

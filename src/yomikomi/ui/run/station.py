@@ -6,10 +6,10 @@ from datetime import datetime
 
 from PySide6.QtWidgets import QProgressBar
 
+from yomikomi.core.copying.request import CopyProgress
 from yomikomi.core.ledger.run_queue import plan
 from yomikomi.core.ledger.sentences import run_headline
 from yomikomi.core.ledger.views import CopyView
-from yomikomi.core.run.request import CopyProgress
 from yomikomi.core.video.timecode import clock, spoken
 from yomikomi.core.video.units import size_text
 from yomikomi.ui.run.queue import CopyQueue

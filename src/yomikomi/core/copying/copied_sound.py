@@ -13,8 +13,8 @@ import av
 import av.container
 
 from yomikomi.core.capture.cutting import same_stream
-from yomikomi.core.run.checks import Check
-from yomikomi.core.run.packet_content import bare
+from yomikomi.core.copying.checks import Check
+from yomikomi.core.copying.packet_content import bare
 from yomikomi.core.video.media import heard_streams, open_media
 from yomikomi.core.video.packets import packets_of
 

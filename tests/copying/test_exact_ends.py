@@ -15,16 +15,16 @@ from tests.making import decode_luma, programme_frames, psnr, write_clip
 from yomikomi.core.balance.leaving import as_it_is
 from yomikomi.core.balance.offer import Offer, Wanted
 from yomikomi.core.balance.serving import Footage
+from yomikomi.core.copying import exact_ends
+from yomikomi.core.copying.h264_headers import Configuration
+from yomikomi.core.copying.making import CopyRequest, make_copy
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import Untouched
 from yomikomi.core.recipes.recipe import recipe_with
-from yomikomi.core.run import exact_ends
-from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.run.h264_headers import Configuration
-from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.work import SilentReporter

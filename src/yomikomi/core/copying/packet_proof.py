@@ -8,10 +8,10 @@ from pathlib import Path
 
 import av
 
-from yomikomi.core.run.checks import Check
-from yomikomi.core.run.copied_streams import CopiedStreams, Part
-from yomikomi.core.run.packet_content import bare
-from yomikomi.core.run.request import CopyRequest
+from yomikomi.core.copying.checks import Check
+from yomikomi.core.copying.copied_streams import CopiedStreams, Part
+from yomikomi.core.copying.packet_content import bare
+from yomikomi.core.copying.request import CopyRequest
 from yomikomi.core.video.media import open_media, probe
 from yomikomi.core.video.packets import DAMAGED, packets_of
 from yomikomi.core.work import Reporter

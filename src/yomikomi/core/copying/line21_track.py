@@ -8,8 +8,8 @@ from fractions import Fraction
 import av
 import av.container
 
+from yomikomi.core.copying.text_track import TextTrack
 from yomikomi.core.reading.models import Reading
-from yomikomi.core.run.text_track import TextTrack
 from yomikomi.core.treatment.cadence import pace_of
 from yomikomi.core.treatment.pieces import Pieces
 from yomikomi.core.video.line21 import DrawnPairs, Line21, coded_pairs

@@ -18,16 +18,16 @@ from tests.timing import CANCEL_LIMIT_S, cancel_seconds, usual_of_three
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials
+from yomikomi.core.copying.checks import Check
+from yomikomi.core.copying.encode import encode
+from yomikomi.core.copying.making import CopyProgress, CopyRequest, make_copy
+from yomikomi.core.copying.result import CopyResult
+from yomikomi.core.copying.verify import Expected, verify
 from yomikomi.core.errors import CancelledError, DriveAwayError, DriveFullError, NameTakenError, UnreadableError, WrongUseError
 from yomikomi.core.outlets.model import outlets
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.checks import Check
-from yomikomi.core.run.copying import CopyProgress, CopyRequest, make_copy
-from yomikomi.core.run.encode import encode
-from yomikomi.core.run.result import CopyResult
-from yomikomi.core.run.verify import Expected, verify
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.treatment.model import Treatment

@@ -14,10 +14,10 @@ import av
 import av.container
 
 from yomikomi.core.capture.cutting import DecodeOrder, same_stream
+from yomikomi.core.copying.checks import Check
+from yomikomi.core.copying.packet_content import bare
+from yomikomi.core.copying.request import CopyProgress, CopyRequest
 from yomikomi.core.errors import UnfinishedError, WrongUseError
-from yomikomi.core.run.checks import Check
-from yomikomi.core.run.packet_content import bare
-from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.video.media import heard_streams, probe, video_stream
 from yomikomi.core.video.packets import packets_of

@@ -11,8 +11,8 @@ from typing import Any
 import av
 import av.container
 
+from yomikomi.core.copying.text_track import TextTrack
 from yomikomi.core.recipes.sound import sound_layout
-from yomikomi.core.run.text_track import TextTrack
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Pieces
 from yomikomi.core.treatment.sounding import channels_after

@@ -13,15 +13,15 @@ from fractions import Fraction
 
 from yomikomi.core.balance.leaving import why_not_untouched
 from yomikomi.core.capture.cutting import writing
+from yomikomi.core.copying.checks import index_check, outlet_check, source_check
+from yomikomi.core.copying.containers import open_copy
+from yomikomi.core.copying.copied_streams import CopiedStreams
+from yomikomi.core.copying.exact_ends import ExactStreams
+from yomikomi.core.copying.packet_proof import same_packets
+from yomikomi.core.copying.request import CopyRequest
+from yomikomi.core.copying.result import CopyResult, unverified_name
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.recipes.rates import Untouched
-from yomikomi.core.run.checks import index_check, outlet_check, source_check
-from yomikomi.core.run.containers import open_copy
-from yomikomi.core.run.copied_streams import CopiedStreams
-from yomikomi.core.run.exact_ends import ExactStreams
-from yomikomi.core.run.packet_proof import same_packets
-from yomikomi.core.run.request import CopyRequest
-from yomikomi.core.run.result import CopyResult, unverified_name
 from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import open_media

@@ -8,10 +8,10 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from yomikomi.core.copying.aiming import Aim
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import TargetSize
 from yomikomi.core.recipes.recipe import recipe_with
-from yomikomi.core.run.aiming import Aim
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.video.colour import ColourTags
 from yomikomi.core.video.geometry import Geometry

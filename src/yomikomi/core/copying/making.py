@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from yomikomi.core.copying.checks import outlet_check
+from yomikomi.core.copying.encode import encode
+from yomikomi.core.copying.request import CopyProgress, CopyRequest
+from yomikomi.core.copying.result import CopyResult, unverified_name
+from yomikomi.core.copying.untouched import copy_untouched
+from yomikomi.core.copying.verify import Expected, verify
 from yomikomi.core.reading.current import check_current
-from yomikomi.core.run.checks import outlet_check
-from yomikomi.core.run.encode import encode
-from yomikomi.core.run.request import CopyProgress, CopyRequest
-from yomikomi.core.run.result import CopyResult, unverified_name
-from yomikomi.core.run.untouched import copy_untouched
-from yomikomi.core.run.verify import Expected, verify
 from yomikomi.core.treatment.chain import chain_for
 from yomikomi.core.treatment.timing import length_of
 from yomikomi.core.work import Reporter

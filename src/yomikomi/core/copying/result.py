@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from yomikomi.core.run.checks import Check
+from yomikomi.core.copying.checks import Check
 from yomikomi.core.video.damage import Damage, damage_words
 from yomikomi.core.video.units import counted
 from yomikomi.core.work.new_file import free_name

@@ -9,13 +9,13 @@ from pathlib import Path
 
 import av
 
+from yomikomi.core.copying.checks import Check, index_check, source_check
+from yomikomi.core.copying.copied_sound import copied_checks
+from yomikomi.core.copying.encode import Encoded
+from yomikomi.core.copying.request import CopyProgress
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.reading.rate import judge_rate
 from yomikomi.core.reading.sound import SoundMeter
-from yomikomi.core.run.checks import Check, index_check, source_check
-from yomikomi.core.run.copied_sound import copied_checks
-from yomikomi.core.run.encode import Encoded
-from yomikomi.core.run.request import CopyProgress
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.video.colour import ColourTags
 from yomikomi.core.video.damage import NO_DAMAGE, Damage, Decoder, damage_words

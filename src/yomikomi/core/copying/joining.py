@@ -9,8 +9,8 @@ from fractions import Fraction
 import av
 import av.container
 
+from yomikomi.core.copying.sound_track import SoundTrack
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.joined import JoinedSound, open_joined
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.pieces import Pieces

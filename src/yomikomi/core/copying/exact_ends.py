@@ -17,12 +17,12 @@ from av.codec.context import Flags
 
 from yomikomi.core.balance.leaving import why_not_exact
 from yomikomi.core.balance.metrics import psnr_db
+from yomikomi.core.copying.checks import Check
+from yomikomi.core.copying.copied_streams import CopiedStreams, Part
+from yomikomi.core.copying.h264_headers import Configuration, begins_anew, with_lengths
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.recipes.plan import plan_for, set_up
 from yomikomi.core.recipes.recipe import recipe_for
-from yomikomi.core.run.checks import Check
-from yomikomi.core.run.copied_streams import CopiedStreams, Part
-from yomikomi.core.run.h264_headers import Configuration, begins_anew, with_lengths
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.video.packets import packets_of

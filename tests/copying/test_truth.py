@@ -14,6 +14,10 @@ import pytest
 from tests.making import Luma, decode_luma, programme_frames, write_clip
 from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.capture.sync import SyncRequest, measure_sync
+from yomikomi.core.copying import copying
+from yomikomi.core.copying.checks import Check
+from yomikomi.core.copying.making import CopyRequest, make_copy
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import UnfinishedError, UnreadableError, WrongUseError
 from yomikomi.core.reading.cache import CachedReadRequest, read_cached
 from yomikomi.core.reading.current import looks_current
@@ -21,10 +25,6 @@ from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.overruling import overrule
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import recipe_for, usual_recipes
-from yomikomi.core.run import copying
-from yomikomi.core.run.checks import Check
-from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.video.media import probe
 from yomikomi.core.video.subtitles import captions_of
@@ -221,7 +221,7 @@ def test_a_name_is_given_to_verified_copies_only(tmp_path: Path, monkeypatch: py
             if getattr(progress, "step", "") == "verifying":
                 self.stop.set()
 
-    monkeypatch.setattr("yomikomi.core.run.verify._REPORT_PERIOD_S", -1.0)
+    monkeypatch.setattr("yomikomi.core.copying.verify._REPORT_PERIOD_S", -1.0)
     seen = StopsAtVerifying()
     with pytest.raises(Exception, match="Stopped"):
         make_copy(CopyRequest(path, tmp_path / "copy.mp4", reading, Treatment(), QUICK), seen)

@@ -11,12 +11,12 @@ import pytest
 
 from tests.making import programme_frames, write_clip
 from yomikomi.core.balance.besides import sound_estimate
+from yomikomi.core.copying import copied_sound
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.recipe import Recipe, recipe_for
-from yomikomi.core.run import copied_sound
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.audio_steps import Gain
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim

@@ -15,14 +15,14 @@ from yomikomi.core.balance.offer import Offer, Wanted
 from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.balance.serving import Footage
 from yomikomi.core.balance.trials import TrialRequest, run_trials
+from yomikomi.core.copying.making import CopyRequest, make_copy
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import AverageRate, CappedQuality, ConstantQuality, ConstantRate, Lossless, Rate, TargetSize
 from yomikomi.core.recipes.recipe import recipe_with
-from yomikomi.core.run.copying import CopyRequest, make_copy
-from yomikomi.core.run.result import CopyResult
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work import SilentReporter
 

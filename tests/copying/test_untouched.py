@@ -11,14 +11,14 @@ import pytest
 
 from tests.making import sliding_frames
 from yomikomi.core.balance.leaving import as_it_is, why_not_untouched
+from yomikomi.core.copying import copied_streams
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import Untouched
 from yomikomi.core.recipes.recipe import Recipe, recipe_with
-from yomikomi.core.run import copied_streams
-from yomikomi.core.run.copying import CopyRequest, make_copy
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Crop, Deinterlace, Trim
 from yomikomi.core.video.planes import frame_from_planes

@@ -16,20 +16,20 @@ import av.container
 from yomikomi.core.balance.besides import other_bytes
 from yomikomi.core.balance.kept import Pace
 from yomikomi.core.balance.prediction import PredictRequest, nearest_quality
+from yomikomi.core.copying.aiming import Aim
+from yomikomi.core.copying.containers import open_copy
+from yomikomi.core.copying.copied_sound import CopiedPackets, CopiedTrack
+from yomikomi.core.copying.first_pass import first_pass, kept_pictures
+from yomikomi.core.copying.joining import JoinedTrack
+from yomikomi.core.copying.line21_track import Line21Track
+from yomikomi.core.copying.others import NONE_CARRIED, Carried, Others, uncounted
+from yomikomi.core.copying.request import CopyProgress, CopyRequest
+from yomikomi.core.copying.sound_track import SoundTrack
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.recipes.copied_sound import check_copied_sound
 from yomikomi.core.recipes.plan import EncoderPlan, check_depth, pixel_format_of, set_up
 from yomikomi.core.recipes.rates import TargetSize
 from yomikomi.core.recipes.sound import sound_layout
-from yomikomi.core.run.aiming import Aim
-from yomikomi.core.run.containers import open_copy
-from yomikomi.core.run.copied_sound import CopiedPackets, CopiedTrack
-from yomikomi.core.run.first_pass import first_pass, kept_pictures
-from yomikomi.core.run.joining import JoinedTrack
-from yomikomi.core.run.line21_track import Line21Track
-from yomikomi.core.run.others import NONE_CARRIED, Carried, Others, uncounted
-from yomikomi.core.run.request import CopyProgress, CopyRequest
-from yomikomi.core.run.sound_track import SoundTrack
 from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
 from yomikomi.core.treatment.pieces import Piece
 from yomikomi.core.treatment.sounding import sound_plan

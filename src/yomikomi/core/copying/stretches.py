@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
+from yomikomi.core.copying.encode import encode
+from yomikomi.core.copying.request import CopyProgress, CopyRequest
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import Lossless
 from yomikomi.core.recipes.recipe import Recipe, is_wide_range, recipe_with
-from yomikomi.core.run.encode import encode
-from yomikomi.core.run.request import CopyProgress, CopyRequest
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim
