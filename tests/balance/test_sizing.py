@@ -103,6 +103,27 @@ def test_estimates_are_right_on_average_and_within_their_interval(scatter: float
         assert np.mean([one[held] for one in found]) >= 0.85
 
 
+def test_a_recipe_between_two_on_material_of_two_kinds() -> None:
+    """Half of the take is noise, whose bytes fall fast from one quality to the next, half is drawn, where they hardly do: what lies between
+    is right by both ends, and was far off by one of them alone."""
+    by_one: list[float] = []
+    by_both: list[float] = []
+    for draw in range(60):
+        rng = np.random.default_rng([3, draw])
+        noisy = rng.permutation(_UNITS) < _UNITS // 2
+        complexity = rng.lognormal(9, 0.5, _UNITS).astype(int) + 1
+        fine = complexity * np.where(noisy, 8.0, 2.0) * rng.lognormal(0, 0.1, _UNITS)
+        coarse = complexity * np.where(noisy, 0.5, 1.0) * rng.lognormal(0, 0.1, _UNITS)
+        true = np.sqrt(fine * coarse) * rng.lognormal(0, 0.05, _UNITS)
+        plan = _plan(complexity, count=5, more=12, seed=draw)
+        ends = [Anchor(_pairs(plan.segments, one), _pairs(plan.more, one)) for one in (fine, coarse)]
+        pairs = _pairs(plan.segments, true)
+        for errors, anchor in ((by_one, ends[0]), (by_both, Anchor.between(pairs, ends))):
+            errors.append(abs(picture_bytes(pairs, plan, Starts(0), floor=0.0, anchor=anchor).expected / true.sum() - 1))
+    assert np.mean(by_both) < 0.09
+    assert np.mean(by_both) < 0.8 * np.mean(by_one)
+
+
 def test_more_segments_make_it_surer_and_every_beginning_of_them_serves() -> None:
     """Half of the further segments give a wider interval that holds as well: they are tried in an order that lies evenly."""
     rng = np.random.default_rng(5)

@@ -2,9 +2,8 @@
 
 Units of two seconds, of short takes of one. The hardest and the easiest are always tried and stand for themselves; the others are drawn
 systematically in time order with probability proportional to their complexity, which measured best (docs/science.md).
-Of those drawn, a few are tried with every recipe; the rest, if asked for, with one recipe of each codec: how the bytes
-of a take are spread over it is much the same for all recipes of a codec, so one can find it out for the others (two-phase
-sampling).
+Of those drawn, a few are tried with every recipe; the rest, if asked for, with the two recipes at the ends of each codec's curve: how
+the bytes of a take are spread over it lies between theirs for all others, so they can find it out for them (two-phase sampling).
 Source of the sampling theory: Cochran, Sampling Techniques, chapters 6, 9A and 12 (from memory).
 """
 
@@ -59,7 +58,7 @@ class Plan:
     Parameters
     ----------
     segments : with every recipe.
-    more : with one recipe of each codec, in an order of which every beginning lies evenly; their ``inclusion`` is that of being drawn at
+    more : with two recipes of each codec, in an order of which every beginning lies evenly; their ``inclusion`` is that of being drawn at
         all.
     others : complexity of each unit that the drawn ones stand for.
     drawn : how many were drawn in all.
@@ -92,9 +91,9 @@ class Plan:
 def plan_segments(
     complexity: Complexity, *, frames: int, count: int = USUAL_SEGMENTS, more: int = 0, anchored: float = 0.0, seed: int = 1
 ) -> Plan:
-    """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames, and ``more`` for one recipe of each codec.
+    """Choose ``count`` segments (at least 3) of a take of ``frames`` source frames, and ``more`` for two recipes of each codec.
 
-    ``anchored``: for how many of all recipes that is, 0…1. A take that costs no more to try whole, run-up and run-out counted, is.
+    ``anchored``: for which part of all recipes that is, 0…1. A take that costs no more to try whole, run-up and run-out counted, is.
     """
     cells = _UNIT_CELLS if len(complexity.cell_bytes) >= _SHORT_CELLS else _SHORT_UNIT_CELLS
     per_unit = cells * complexity.frames_per_cell

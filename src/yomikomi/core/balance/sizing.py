@@ -2,8 +2,9 @@
 
 Key pictures are counted apart: on still material they hold half of the bytes and few of the places, so that a sample without them, or
 with one too many, would be far off. The rest is sampled, and raised by a ratio estimate with inverse-probability weights. Of a codec's
-recipes one, the anchor, is tried on more segments; the others follow by how their bytes go with the anchor's on those that both were
-tried on. Intervals are from the scatter, nine in ten.
+recipes the two at the ends, its anchors, are tried on more segments; the others lie between them, segment by segment, by how their
+bytes go with those of both on the segments that all were tried on: on mixed material no recipe follows another alone (docs/science.md).
+Intervals are from the scatter, nine in ten.
 
 Source: Särndal, Swensson, Wretman, Model Assisted Survey Sampling, sections 5.6, 6.4 and 9.8 (from memory); the figures are measured
 (docs/science.md).
@@ -13,14 +14,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.balance.models import Estimate
 from yomikomi.core.balance.segments import Plan
-from yomikomi.core.balance.trial import Pair
+from yomikomi.core.balance.trial import Pair, Trial
 
 # Relative half-width that no interval goes below for takes tried whole.
 _FLOOR_WHOLE = 0.03
@@ -34,6 +35,8 @@ _CUT_SHARE, _CUT_PRIOR = 0.5, 2.0
 # Scatter of the first guesses, while segments are still coming in.
 _FIRST_GUESS, _WIDEST, _NARROWEST_EARLY = 0.6, 0.6, 0.15
 _MOST_SCATTER = 0.5
+# Logarithms of the bytes of two recipes that are no further apart than this are the same.
+_SAME = 0.02
 
 
 @dataclass(frozen=True)
@@ -61,10 +64,21 @@ class Starts:
 
 @dataclass(frozen=True)
 class Anchor:
-    """The recipe of a codec that was tried on more segments: its trials on the planned segments, and on the others so far."""
+    """A recipe that was tried on more segments, or what lies between two: its trials on the planned segments, and on the others so far."""
 
     pairs: Sequence[Pair]
     more: Sequence[Pair] = ()
+
+    @classmethod
+    def between(cls, pairs: Sequence[Pair], ends: Sequence[Anchor]) -> Anchor:
+        """What a recipe with ``pairs`` on the planned segments is sized by: between the two ``ends`` where its bytes lie between theirs; or
+        the only one."""
+        first, last = ends[0], ends[-1]
+        if first is last:
+            return first
+        own, low, high = (math.log(max(1.0, sum(trial.between_bytes for _, trial in some))) for some in (pairs, first.pairs, last.pairs))
+        place = min(1.0, max(0.0, (own - low) / (high - low))) if abs(high - low) > _SAME else 0.0
+        return cls(_mixed(first.pairs, last.pairs, place), _mixed(first.more, last.more, place))
 
     def everywhere(self, plan: Plan) -> list[Pair]:
         """All its trials, each segment with the probability of being tried at all."""
@@ -91,6 +105,25 @@ def picture_bytes(
     expected = between + begun
     half = math.hypot(between_half, begun_half) / max(1.0, expected)
     return around(expected, min(_WIDEST, math.hypot(half, floor)))
+
+
+def _mixed(low: Sequence[Pair], high: Sequence[Pair], place: float) -> list[Pair]:
+    """Trials between those of two recipes on the same segments, ``place`` (0…1) of the way; bytes go by their logarithms. What one of them
+    was not tried on yet is left out."""
+    by_first = {segment.first: trial for segment, trial in high}
+    return [(s, _mix(trial, by_first[s.first], place)) for s, trial in low if s.first in by_first]
+
+
+def _mix(low: Trial, high: Trial, place: float) -> Trial:
+    def way(one: float, other: float) -> float:
+        return max(1.0, one) ** (1 - place) * max(1.0, other) ** place
+
+    near = low if place < 0.5 else high
+    return replace(
+        near, between_bytes=way(low.between_bytes, high.between_bytes),
+        key_sizes=tuple(way(*two) for two in zip(low.key_sizes, high.key_sizes, strict=False)) or near.key_sizes,
+        cut_excess=tuple((1 - place) * one + place * other for one, other in zip(low.cut_excess, high.cut_excess, strict=False)),
+    )  # fmt: skip
 
 
 def around(expected: float, half: float) -> Estimate:

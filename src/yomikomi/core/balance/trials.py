@@ -28,8 +28,8 @@ from yomikomi.core.treatment.timing import Timing, length_of
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import tame_encoders
 
-# Segments tried with one recipe of each codec at most, besides those tried with all; fewer, once an interval is as narrow as this on
-# at least so many.
+# Segments tried with the recipes at both ends of each codec at most, besides those tried with all; fewer, once an interval is as narrow
+# as this on at least so many.
 SIZING_SEGMENTS = 12
 _NARROW, _FEWEST_MORE = 0.05, 4
 # Of a long take more cost little against copying it (24 segments with their surroundings are an eighth of ten minutes), and only they
@@ -41,7 +41,7 @@ _SHORT_S, _SHORT_SEGMENTS, _SHORT_SIZING = 60.0, 3, 8
 
 @dataclass(frozen=True)
 class TrialRequest:
-    """``segments`` are tried with every recipe, ``more`` of them with one of each codec, which sizes the take for the others;
+    """``segments`` are tried with every recipe, ``more`` with the two at the ends of each codec, which size the take for the others;
     ``folder`` receives pictures of the hardest moment, None makes none."""
 
     path: Path
@@ -54,7 +54,7 @@ class TrialRequest:
 
 
 def segments_for(seconds: float) -> tuple[int, int]:
-    """How many segments of a take of this length are tried with every recipe, and how many more, at most, with one of each codec."""
+    """How many segments of a take of this length are tried with every recipe, and how many more, at most, with two of each codec."""
     if seconds < _SHORT_S:
         return _SHORT_SEGMENTS, _SHORT_SIZING
     return USUAL_SEGMENTS, SIZING_SEGMENTS if seconds < _LONG_S else _LONG_SIZING
@@ -80,16 +80,17 @@ class _Bench:
         self._seconds = length_of(self.reading, request.treatment)  # of the copy
         self.complexity, place, frames = kept_complexity(self.reading, self.timing)
         anchors = _anchors(request.recipes)
+        both = list(dict.fromkeys(recipe for ends in anchors.values() for recipe in ends))
         self.plan = plan_segments(
-            self.complexity, frames=frames, count=request.segments, more=request.more, anchored=len(anchors) / len(request.recipes)
+            self.complexity, frames=frames, count=request.segments, more=request.more, anchored=len(both) / len(request.recipes)
         ).placed(place)  # fmt: skip
         self.found: dict[Recipe, list[tuple[Segment, Trial]]] = {recipe: [] for recipe in request.recipes}
         self.treat_times: list[float] = []
         self.crops: dict[Recipe, str] = {}
         self.started = time.monotonic()
         self.anchors = anchors if self.plan.more else {}
-        self.sizing: dict[str, list[tuple[Segment, Trial]]] = {codec: [] for codec in self.anchors}
-        self.steps = len(self.plan.segments) * len(request.recipes) + len(self.plan.more) * len(self.anchors)
+        self.sizing: dict[Recipe, list[tuple[Segment, Trial]]] = {recipe: [] for recipe in both} if self.plan.more else {}
+        self.steps = len(self.plan.segments) * len(request.recipes) + len(self.plan.more) * len(self.sizing)
         self.done, self.told = 0, 0
         self.so_far: TrialSet | None = None
         self.rate = request.treatment.output_rate(Fraction(self.reading.rate.nominal))
@@ -132,19 +133,19 @@ class _Bench:
 
     def _size_segment(self, segment: Segment, number: int) -> None:
         spans = _Spans(self.request, segment, self.reporter)
-        for codec, recipe in self.anchors.items():
+        for recipe, pairs in self.sizing.items():
             if self._is_narrow(recipe):
                 self.done += 1
                 continue
             self._say(f"{recipe.words} on {number} of {len(self.plan.more)} more parts, to size the take")
             span, whole, judge = spans.of(recipe)
-            self.sizing[codec].append((segment, run_trial(span, recipe, judge, self.reporter, whole=whole)))
+            pairs.append((segment, run_trial(span, recipe, judge, self.reporter, whole=whole)))
             self.done += 1
 
     def _is_narrow(self, recipe: Recipe) -> bool:
         """Whether more segments would not make the size of a codec's recipes any surer than trials can tell it."""
         sampled = half_width(self._picture_bytes(recipe)) ** 2 - recipe.row.size_floor**2
-        return len(self.sizing[recipe.codec]) >= _FEWEST_MORE and sampled <= _NARROW**2
+        return len(self.sizing[recipe]) >= _FEWEST_MORE and sampled <= _NARROW**2
 
     def _save_source(self, span: TreatedSpan, path: Path) -> None:
         middle = (span.counted.start + span.counted.stop) // 2
@@ -225,11 +226,13 @@ class _Bench:
         )  # fmt: skip
 
     def _anchor_of(self, recipe: Recipe) -> Anchor | None:
-        """The anchor of a recipe's codec, once it was tried on all planned segments."""
-        known = self.anchors.get(recipe.codec)
-        if known is None or len(self.found[known]) < len(self.plan.segments):
+        """What sizes a recipe: itself, or what lies between the anchors of its codec, once they were tried on all planned segments."""
+        ends = self.anchors.get(recipe.codec, ())
+        if not ends or any(len(self.found[one]) < len(self.plan.segments) for one in (recipe, *ends)):
             return None
-        return Anchor(self.found[known], self.sizing[recipe.codec])
+        if recipe in ends:
+            return Anchor(self.found[recipe], self.sizing[recipe])
+        return Anchor.between(self.found[recipe], [Anchor(self.found[one], self.sizing[one]) for one in ends])
 
 
 class _Spans:
@@ -268,18 +271,23 @@ def _key_excess(trials: Sequence[Trial]) -> float | None:
 
 
 def _middle_first(recipes: tuple[Recipe, ...]) -> list[Recipe]:
-    middle = list(_anchors(recipes).values())
+    middle = [known[len(known) // 2] for known in _by_codec(recipes).values()]
     return middle + [recipe for recipe in recipes if recipe not in middle]
 
 
-def _anchors(recipes: tuple[Recipe, ...]) -> dict[str, Recipe]:
-    """For each codec the middle one of its recipes, of those at full size where there are any: it sizes the take for the others."""
+def _anchors(recipes: tuple[Recipe, ...]) -> dict[str, tuple[Recipe, ...]]:
+    """For each codec the recipes at the ends of its curve, which size the take for the others: two, or the only one."""
+    return {codec: tuple(dict.fromkeys((known[0], known[-1]))) for codec, known in _by_codec(recipes).items()}
+
+
+def _by_codec(recipes: tuple[Recipe, ...]) -> dict[str, list[Recipe]]:
+    """By quality; of those at full size where there are any."""
     by_codec: dict[str, list[Recipe]] = {}
     for recipe in sorted(recipes, key=lambda recipe: (recipe.curve != recipe.codec, recipe.curve, recipe.quality or 0)):
         known = by_codec.setdefault(recipe.codec, [])
         if not known or recipe.curve == known[0].curve:
             known.append(recipe)
-    return {codec: known[len(known) // 2] for codec, known in by_codec.items()}
+    return by_codec
 
 
 def run_trials(request: TrialRequest, reporter: Reporter) -> TrialSet:
