@@ -14,7 +14,7 @@ import pytest
 from tests.making import Luma, decode_luma, programme_frames, write_clip
 from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.capture.sync import SyncRequest, measure_sync
-from yomikomi.core.copying import copying
+from yomikomi.core.copying import making
 from yomikomi.core.copying.checks import Check
 from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.copying.result import CopyResult
@@ -195,7 +195,7 @@ def test_a_reading_of_what_was_there_before_is_not_used(tmp_path: Path) -> None:
 def test_a_source_that_changes_while_it_is_copied_is_not_verified(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     path = write_clip(tmp_path / "take.mkv", _frames(), sound_seconds=1.6)
     reading = _read(path)
-    real = copying.encode
+    real = making.encode
 
     def meddled(*args: object) -> object:
         made = real(*args)  # type: ignore[arg-type]
@@ -204,7 +204,7 @@ def test_a_source_that_changes_while_it_is_copied_is_not_verified(tmp_path: Path
         path.write_bytes(raw)
         return made
 
-    monkeypatch.setattr(copying, "encode", meddled)
+    monkeypatch.setattr(making, "encode", meddled)
     result = _copy(path, tmp_path / "copy.mp4", reading)
     assert not result.verified
     assert not _check(result, "source as read").passed

@@ -72,7 +72,7 @@ def test_what_the_end_of_the_program_interrupts_waits_and_is_told(
     slow = recipe_for("h264", 14, speed="veryslow")
     for _ in range(4):
         queue.ask(view, slow, None)
-    qtbot.waitUntil(lambda: queue.job is not None and queue.job.progress is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: any(one.handle.progress is not None for one in queue.driver.running.values()), timeout=20_000)
     window.hide()
     window.close()
     record = window.state.record
@@ -212,18 +212,19 @@ def test_a_failed_copy_can_be_kept_by_hand(window: MainWindow, clip: Path, clip_
     queue = CopyQueue.of(window.state)
     assert window.state.current is not None
     queue.ask(window.state.current, QUICK, None)
-    qtbot.waitUntil(lambda: queue.job is None, timeout=60_000)
+    qtbot.waitUntil(lambda: queue.driver.idle, timeout=60_000)
     window.show_station("run")
     station = window.station("run")
     assert isinstance(station, RunStation)
-    (card,) = station.cards
-    assert card.copy.state == "doubtful"
-    assert card.copy.file.name.endswith(".unverified.mp4")
-    assert not card.copy.path.exists()
-    card.keep_button.click()
-    (card,) = station.cards
-    assert card.copy.state == "kept"
-    assert card.copy.path.exists()
+    (copy,) = window.state.record.copies.all()
+    assert copy.state == "doubtful"
+    assert copy.file.name.endswith(".unverified.mp4")
+    assert not copy.path.exists()
+    assert "duration" in station.details.trouble.text()
+    station.details.buttons["keep"].click()
+    (copy,) = window.state.record.copies.all()
+    assert copy.state == "kept"
+    assert copy.path.exists()
     assert "stays marked" in window.notice_bar.text
 
 

@@ -107,7 +107,7 @@ def from_reading_to_ledger(
     qtbot.waitUntil(lambda: any(c.state == "verified" for c in now(window).copies), timeout=LONG)
     run = window.station("run")
     assert isinstance(run, RunStation)
-    qtbot.waitUntil(lambda: [card.copy.state for card in run.cards] == ["verified"], timeout=5000)
+    qtbot.waitUntil(lambda: [one.state for one in run.model.rows] == ["verified"], timeout=5000)
     press(window, "Ctrl+8")
     ledger = window.station("ledger")
     assert isinstance(ledger, LedgerStation)

@@ -526,14 +526,15 @@ def test_a_copy_is_stopped_and_leaves_no_half_file(balanced: tuple[MainWindow, B
     assert window.current_key == "run"
     run = window.station("run")
     assert isinstance(run, RunStation)
-    qtbot.waitUntil(lambda: bool(run.cards) and run.cards[0].copy.state == "running", timeout=5000)
+    qtbot.waitUntil(lambda: [one.state for one in run.model.rows] == ["running"], timeout=5000)
     run.queue.ask(window.state.current, recipe_for("h264", 30, speed="ultrafast"), None)  # type: ignore[arg-type]
-    assert [card.copy.state for card in run.cards] == ["running", "waiting"]
-    QTest.mouseClick(run.cards[0].stop_button, Qt.MouseButton.LeftButton)
+    assert [one.state for one in run.model.rows] == ["running", "waiting"]
+    run.table.selectRow(0)
+    QTest.mouseClick(run.details.buttons["stop"], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: window.state.record.copies.all()[0].state == "cancelled", timeout=3000)
     qtbot.waitUntil(lambda: window.state.record.copies.all()[1].state == "verified", timeout=60_000)  # the next one goes on
     copies = window.state.workspace.folder / "copies"
-    assert [path.name for path in copies.iterdir()] == ["k-001-lantern-parade-h264-30.mp4"]
+    qtbot.waitUntil(lambda: [path.name for path in copies.iterdir()] == ["k-001-lantern-parade-h264-30.mp4"], timeout=3000)
     window.show_station("ledger")
     ledger = window.station("ledger")
     assert isinstance(ledger, LedgerStation)

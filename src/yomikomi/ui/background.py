@@ -35,6 +35,7 @@ class JobRunner(QObject):
     progressed = Signal(object)
     ended = Signal(object)
     changed = Signal()
+    closes = Signal()  # the program ends; jobs still run
     troubled = Signal(object)  # what went wrong while the end of a job was written down
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -85,6 +86,7 @@ class JobRunner(QObject):
         """At the end of the program: let recordings close in order, end the rest. Those who asked hear of it, also of what only waited,
         and see by ``closing`` that it was not by hand; nothing is begun any more."""
         self.closing = True
+        self.closes.emit()
         waiting, self._waiting = self._waiting, []
         for job, _ in self._running:
             job.cancel()

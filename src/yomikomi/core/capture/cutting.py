@@ -90,17 +90,23 @@ class _Out:
 def writing(target: Path) -> Iterator[NewFile]:
     """:func:`new_file` for a container: also what the library says of pictures or sound that do not fit into it becomes an error for
     people. Raises UnfinishedError besides what :func:`new_file` raises."""
-    with new_file(target) as made:
-        try:
-            yield made
-        except OSError:
-            raise  # the drive: told by new_file
-        except (av.error.FFmpegError, ValueError, MemoryError) as error:
-            raise UnfinishedError(
-                f"{target.name} could not be written: {getattr(error, 'strerror', None) or error}.",
-                remedy=f"What is in the recording may not fit into {target.suffix or 'this kind of file'}; give the output a name that"
-                " ends in .mkv.", path=target,
-            ) from error  # fmt: skip
+    with new_file(target) as made, container_errors(target):
+        yield made
+
+
+@contextlib.contextmanager
+def container_errors(target: Path) -> Iterator[None]:
+    """What the library says while packets are put into a file of the kind of ``target`` becomes an UnfinishedError; an OSError stays."""
+    try:
+        yield
+    except OSError:
+        raise  # the drive: told by whoever made the file
+    except (av.error.FFmpegError, ValueError, MemoryError) as error:
+        raise UnfinishedError(
+            f"{target.name} could not be written: {getattr(error, 'strerror', None) or error}.",
+            remedy=f"What is in the recording may not fit into {target.suffix or 'this kind of file'}; give the output a name that"
+            " ends in .mkv.", path=target,
+        ) from error  # fmt: skip
 
 
 def same_stream(container: Any, stream: Any, *, tagged: bool = True) -> Any:

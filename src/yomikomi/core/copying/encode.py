@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import tempfile
 import time
 from collections.abc import Iterable
@@ -48,10 +47,11 @@ _REPORT_PERIOD_S = 0.1
 
 @dataclass(frozen=True)
 class ExpectedSound:
-    """Where a sound stream ends, seconds after the first picture, and its peak (dB below full scale), as the reading measured them."""
+    """Where a sound stream ends, seconds after the first picture, and its peak (dB below full scale), as the reading measured them; None
+    where nobody knows it."""
 
     ends_at: float
-    peak_db: float
+    peak_db: float | None
 
 
 @dataclass(frozen=True)
@@ -206,7 +206,7 @@ class _Encode:
         """``last``: the last that is heard. Of a part of the take, or of faded or mixed sound, nobody knows the peak."""
         assert last.end is not None
         whole = not self.timing.cut and not self.faded and not mixed
-        return ExpectedSound(float(last.at + last.end - last.begin), peak_db if whole else -math.inf)
+        return ExpectedSound(float(last.at + last.end - last.begin), peak_db if whole else None)
 
     def _go(
         self, decoder: Decoder, sink: av.container.OutputContainer, video: av.VideoStream, tracks: dict[int, SoundTrack]
@@ -231,7 +231,7 @@ class _Encode:
             self._mux(sink, track.finish())
         for joined in self.joined:
             self._mux(sink, joined.finish())
-            self.sounds.append(ExpectedSound(float(joined.ends_at), -math.inf))
+            self.sounds.append(ExpectedSound(float(joined.ends_at), None))
             joined.close()
 
     def _picture(self, frame: av.VideoFrame | None, sink: av.container.OutputContainer, video: av.VideoStream) -> None:

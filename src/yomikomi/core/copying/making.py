@@ -1,9 +1,13 @@
-"""A copy from start to proof, as one job."""
+"""A copy from start to proof: written into a part file, proven there, and only then given its name."""
 
 from __future__ import annotations
 
-from yomikomi.core.copying.checks import outlet_check
+from pathlib import Path
+
+from yomikomi.core.capture.cutting import container_errors
+from yomikomi.core.copying.checks import Check, outlet_check
 from yomikomi.core.copying.encode import encode
+from yomikomi.core.copying.made import Made
 from yomikomi.core.copying.request import CopyProgress, CopyRequest
 from yomikomi.core.copying.result import CopyResult, unverified_name
 from yomikomi.core.copying.untouched import copy_untouched
@@ -16,46 +20,60 @@ from yomikomi.core.work.load import LoadWatch
 from yomikomi.core.work.new_file import new_file
 from yomikomi.core.work.processors import machine_name
 
-_SAFE = "The take is untouched."
+SAFE = "The take is untouched."
 
 
 def make_copy(request: CopyRequest, reporter: Reporter) -> CopyResult:
-    """Encode (or copy untouched) and verify. Only a copy that passes every check gets the name that was asked for; one that fails is kept
-    under a name that says so, and a person decides. Stopped at any moment, nothing is left.
+    """Encode (or copy untouched) and verify, as one job. Only a copy that passes every check gets the name that was asked for; one that
+    fails is kept under a name that says so, and a person decides. Stopped at any moment, nothing is left.
 
     Raises what :func:`encode` raises, NameTakenError, UnfinishedError where the take is not the one that was read.
     """
-    request, reading = request.sized, request.reading
-    check_current(request.path, reading, reporter.check)
+    check_current(request.path, request.reading, reporter.check)
+    with new_file(request.target, safe=SAFE) as part:
+        made = write_copy(request, part.part, reporter)
+        checks = prove_copy(request, made, reporter)
+        kept = part.keep(None if all(check.passed for check in checks) else unverified_name(request.target))
+    return made.result(kept.name, checks)
+
+
+def write_copy(request: CopyRequest, part: Path, reporter: Reporter) -> Made:
+    """Encode, or copy untouched, into ``part``, an empty file. The take must have been looked at (:func:`check_current`).
+
+    Raises what :func:`encode` raises; OSError for the drive.
+    """
+    request = request.sized
     if request.recipe.untouched:
-        return copy_untouched(request, reporter)
-    with new_file(request.target, safe=_SAFE) as made:
-        watch = LoadWatch()
-        encoded = encode(request, made.part, reporter)
-        quiet = watch.load().quiet_part
-        expected = Expected(
-            encoded=encoded, treated=chain_for(reading, request.treatment).format,
-            seconds=length_of(reading, request.treatment), container=request.recipe.container, source=request.path,
-            source_content=reading.content,
-        )  # fmt: skip
-        checks = [*verify(expected, reporter), *outlet_check(made.part, request.recipe.container, request.outlet, reporter)]
-        verified = all(check.passed for check in checks)
-        kept = made.keep(None if verified else unverified_name(request.target))
-    return CopyResult(
-        file=kept.name,
+        with container_errors(request.target):
+            return copy_untouched(request, part, reporter)
+    watch = LoadWatch()
+    encoded = encode(request, part, reporter)
+    quiet = watch.load().quiet_part
+    return Made(
         size_bytes=encoded.size_bytes,
         frames=encoded.frames,
         duration_seconds=round(float(encoded.frames / encoded.rate), 6),
         encode_seconds=round(encoded.seconds, 3),
         machine=machine_name(),
         quiet_part=round(quiet, 3),
-        verified=verified,
-        checks=checks,
         source_damage=encoded.damage,
         filled=encoded.filled,
         dropped=encoded.dropped,
         not_carried=list(encoded.not_carried),
+        encoded=encoded,
     )
 
 
-__all__ = ["CopyProgress", "CopyRequest", "CopyResult", "make_copy"]
+def prove_copy(request: CopyRequest, made: Made, reporter: Reporter) -> list[Check]:
+    """All that is checked of a written copy. Raises CancelledError."""
+    request, reading = request.sized, request.reading
+    if made.encoded is None:
+        return made.checks
+    expected = Expected(
+        encoded=made.encoded, treated=chain_for(reading, request.treatment).format, seconds=length_of(reading, request.treatment),
+        container=request.recipe.container, source=request.path, source_content=reading.content,
+    )  # fmt: skip
+    return [*verify(expected, reporter), *outlet_check(made.encoded.path, request.recipe.container, request.outlet, reporter)]
+
+
+__all__ = ["CopyProgress", "CopyRequest", "CopyResult", "make_copy", "prove_copy", "write_copy"]

@@ -30,6 +30,7 @@ class CopyResult(BaseModel):
     filled: int = Field(default=0, description="frames that stand in for missing or undecodable ones of the source")
     dropped: int = Field(default=0, description="frames of the source that found no place at the copy's rate")
     not_carried: list[str] = Field(default_factory=list, description="what the source holds and the copy does not")
+    content: str | None = Field(default=None, description="BLAKE3 of the file as it was made, hexadecimal; None: not taken")
 
     @property
     def quiet_seconds(self) -> float:

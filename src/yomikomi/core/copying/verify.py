@@ -159,7 +159,7 @@ def _sounds(expected: Expected, meters: list[SoundMeter]) -> list[Check]:
         name, end, peak = "sound" if len(meant) == 1 else f"sound {number}", sound.ends_at, sound.peak_db
         close = abs(meter.seconds - max(0.0, end)) <= _SOUND_TOLERANCE_S
         checks.append(Check(name=f"{name} length", passed=close, found=f"{meter.seconds:.3f} s of {end:.3f} s"))
-        heard = peak <= _AUDIBLE_DB or meter.peak_db > _AUDIBLE_DB
+        heard = peak is None or peak <= _AUDIBLE_DB or meter.peak_db > _AUDIBLE_DB
         checks.append(Check(name=f"{name} present", passed=heard, found=f"peak {decibel_text(meter.peak_db)}"))
     return checks
 

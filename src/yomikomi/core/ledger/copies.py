@@ -10,17 +10,16 @@ from sqlalchemy import select
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import UnfinishedError, WrongUseError
-from yomikomi.core.ledger.schema import Copy
+from yomikomi.core.ledger.job_rows import BEGUN, INTERRUPTED, UNFINISHED, add_jobs, end_copy, log_line
+from yomikomi.core.ledger.schema import Copy, JobRow
 from yomikomi.core.ledger.store import Room, now_text
 from yomikomi.core.ledger.views import CopyView
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.run.work_folder import clear_folders
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work.new_file import rename_new
-
-# Written beside copies that the program's end interrupted.
-INTERRUPTED = "interrupted when the program ended; it is made anew"
 
 
 @dataclass(frozen=True)
@@ -38,21 +37,24 @@ class CopyWork:
 
 class CopyRoom(Room):
     def requeue_cut_off(self) -> int:
-        """Copies that were being made when the program ended wait again. Returns how many there are that the end interrupted."""
+        """Copies that were being made when the program ended wait again, but for those that were being stopped; what was left of those and
+        of others that nobody wants is cleared away. Returns how many there are that the end interrupted."""
         if self._store.workspace.read_only:
             return 0
         with self._store.session() as session:
+            for job in session.scalars(select(JobRow).where(JobRow.state.in_(BEGUN))):
+                job.state = "cancelled" if job.stopping else "held" if job.held else "waiting"
+                job.stopping, job.log = False, [*job.log, log_line("interrupted when the program ended")]
             for copy in session.scalars(select(Copy).where(Copy.state == "running")):
-                copy.state, copy.trouble = "waiting", INTERRUPTED
+                stopped = any(job.state == "cancelled" for job in copy.jobs)
+                copy.state, copy.trouble = ("cancelled", "stopped by hand") if stopped else ("waiting", INTERRUPTED)
             session.flush()
+            wanted = [self._store.workspace.path(one) for one in session.scalars(select(Copy.path).where(Copy.state.in_(UNFINISHED)))]
             query = select(Copy.id).where(Copy.state == "waiting", Copy.trouble == INTERRUPTED)
-            return len(session.scalars(query).all())
-
-    def requeue(self, copy_id: int) -> None:
-        """The program ends while a copy is made: it waits for the next start."""
-        with self._store.session() as session:
-            copy = session.get_one(Copy, copy_id)
-            copy.state, copy.trouble = "waiting", INTERRUPTED
+            interrupted = len(session.scalars(query).all())
+        for folder in {self._store.workspace.folder / "copies", *(one.parent for one in wanted)}:
+            clear_folders(folder, {one.name for one in wanted})
+        return interrupted
 
     def work(self, copy_id: int) -> CopyWork:
         """What a waiting copy is made of: its own take, whatever newer ones its carrier has. Raises UnfinishedError with the reason why
@@ -85,6 +87,7 @@ class CopyRoom(Room):
             )  # fmt: skip
             session.add(row)
             session.flush()
+            add_jobs(session, row)
             return row.id
 
     def planned_names(self) -> set[str]:
@@ -93,20 +96,20 @@ class CopyRoom(Room):
             return {Path(p).name for p in session.scalars(select(Copy.path).where(Copy.state.in_(("waiting", "running"))))}
 
     def start(self, copy_id: int) -> None:
+        """All of it is made in one piece, by whoever says so."""
         with self._store.session() as session:
             copy = session.get_one(Copy, copy_id)
             copy.state, copy.trouble = "running", ""
+            for job in copy.jobs:
+                job.state = "running"
 
     def end(self, copy_id: int, *, result: CopyResult | None, state: str = "", trouble: str = "") -> None:
-        """``state`` follows from the result unless it is given (failed, cancelled)."""
+        """``state`` follows from the result unless it is given (failed, cancelled); its jobs end with it."""
         with self._store.session() as session:
             copy = session.get_one(Copy, copy_id)
-            copy.state = state or ("verified" if result and result.verified else "doubtful")
-            copy.result = result.model_dump(mode="json") if result else None
-            copy.trouble, copy.ended_at = trouble or (result.reserves if result else ""), now_text()
-            name = Path(copy.path).name
-            words = {"doubtful": "a check failed"}.get(copy.state, copy.state)
-            self._store.note(session, copy.take.carrier_id, f"copy {name}: {words}" + (f" ({copy.trouble})" if copy.trouble else ""))
+            for job in copy.jobs:
+                job.state, job.stopping, job.ended_at = state if state in {"failed", "cancelled"} else "done", False, now_text()
+            end_copy(session, copy, result=result, state=state, trouble=trouble)
 
     def keep(self, copy_id: int) -> Path:
         """A copy that failed a check gets the name that was asked for, since a person wants it all the same; it stays marked. Returns
@@ -122,6 +125,12 @@ class CopyRoom(Room):
             copy.result = view.result.model_copy(update={"file": view.path.name}).model_dump(mode="json")
             self._store.note(session, copy.take.carrier_id, f"copy {view.path.name}: kept although a check failed")
             return view.path
+
+    def one(self, copy_id: int) -> CopyView | None:
+        """None where it is gone, or its row is damaged."""
+        with self._store.session() as session:
+            row = session.get(Copy, copy_id)
+            return self._store.maker.copy(row) if row is not None else None
 
     def all(self) -> list[CopyView]:
         with self._store.session() as session:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from yomikomi.core.ledger.copies import CopyRoom
 from yomikomi.core.ledger.history import HistoryRoom
+from yomikomi.core.ledger.jobs import JobRoom
 from yomikomi.core.ledger.lessons import LessonRoom
 from yomikomi.core.ledger.paths import PathRoom
 from yomikomi.core.ledger.readings import ReadingRoom
+from yomikomi.core.ledger.run_rows import RunRowRoom
 from yomikomi.core.ledger.settings import SettingsRoom
 from yomikomi.core.ledger.shelf import ShelfRoom
 from yomikomi.core.ledger.store import Store
@@ -32,6 +34,8 @@ class Record:
         self.readings = ReadingRoom(self.store)
         self.trials = TrialRoom(self.store)
         self.copies = CopyRoom(self.store)
+        self.jobs = JobRoom(self.store, self.copies)
+        self.run_rows = RunRowRoom(self.store)
         self.history = HistoryRoom(self.store)
         self.lessons = LessonRoom(self.store)
 

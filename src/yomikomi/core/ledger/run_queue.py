@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
-from datetime import datetime, timedelta
 from pathlib import Path
 
 from yomikomi.core.balance.models import Prediction
-from yomikomi.core.copying.making import CopyRequest
 from yomikomi.core.copying.result import CopyResult
-from yomikomi.core.errors import UnfinishedError, YomikomiError
+from yomikomi.core.errors import YomikomiError
+from yomikomi.core.ledger.job_rows import made_notice
 from yomikomi.core.ledger.naming import copy_stem, safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView, CopyView
@@ -21,25 +19,7 @@ from yomikomi.core.sets.planning import PlannedCopy, check_folders
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.work.new_file import free_name
-from yomikomi.core.work.notices import Notice, Weight
-
-
-@dataclass(frozen=True)
-class Next:
-    """A copy to make now, and what its job is given."""
-
-    copy: CopyView
-    carrier: str
-    request: CopyRequest
-
-
-@dataclass(frozen=True)
-class Planned:
-    """A copy that is made or waits; ``starts`` and ``ends`` by the predictions before it, None without its own."""
-
-    copy: CopyView
-    starts: datetime | None
-    ends: datetime
+from yomikomi.core.work.notices import Notice
 
 
 def ask_copy(record: Record, view: CarrierView, recipe: Recipe, predicted: Prediction | None, outlet: Outlet | None = None) -> int:
@@ -77,50 +57,11 @@ def _ask(
     return asked
 
 
-def next_copy(record: Record) -> Next | None:
-    """The oldest that waits and can be made, written down as running; those before it that cannot be made are written down as failed."""
-    for copy in record.copies.all():
-        if copy.state != "waiting":
-            continue
-        try:
-            work = record.copies.work(copy.id)
-        except UnfinishedError as error:
-            record.copies.end(copy.id, result=None, state="failed", trouble=str(error))
-            continue
-        record.copies.start(copy.id)
-        request = CopyRequest(work.path, work.target, work.reading, work.treatment, work.recipe, outlet=work.outlet)
-        return Next(copy, work.carrier, request)
-    return None
-
-
 def write_made(record: Record, copy: CopyView, result: CopyResult) -> Notice:
-    """A copy was made: whether it stands its checks is written down, and told."""
+    """A copy was made in one piece: whether it stands its checks is written down, and told."""
     record.copies.end(copy.id, result=result)
-    name = copy.path.name
-    if not result.verified:
-        wrong = ", ".join(check.name for check in result.checks if not check.passed)
-        return Notice(Weight.WRONG, f"{name} failed: {wrong}.", f"It is kept as {result.file}; keep the take, and copy again.")
-    if result.reserves:
-        return Notice(Weight.LOOK, f"{name} is made and verified. Note: {result.reserves}.")
-    return Notice(Weight.FINE, f"{name} is made and verified.")
-
-
-def write_stopped(record: Record, copy: CopyView) -> Notice:
-    record.copies.end(copy.id, result=None, state="cancelled", trouble="stopped by hand")
-    return Notice(Weight.LOOK, f"{copy.path.name} was stopped; no half file was left.")
+    return made_notice(copy.path.name, result)
 
 
 def write_failed(record: Record, copy: CopyView, error: YomikomiError | None) -> None:
     record.copies.end(copy.id, result=None, state="failed", trouble=str(error) if error else "failed")
-
-
-def plan(copies: Sequence[CopyView], now: datetime) -> list[Planned]:
-    """What is still to be made, in order, one after another from ``now``."""
-    live = [copy for state in ("running", "waiting") for copy in copies if copy.state == state]
-    planned = []
-    at = now
-    for copy in live:
-        ends = at + timedelta(seconds=copy.predicted.encode_seconds.expected if copy.predicted else 0.0)
-        planned.append(Planned(copy, at if copy.predicted else None, ends))
-        at = ends
-    return planned

@@ -126,6 +126,41 @@ class Copy(Base):
     asked_at: Mapped[str]
     ended_at: Mapped[str | None]
     take: Mapped[Take] = relationship(back_populates="copies")
+    jobs: Mapped[list[JobRow]] = relationship(back_populates="copy", order_by="JobRow.id", cascade="all, delete-orphan")
+
+
+class JobRow(Base):
+    """A job of the run: one task of a copy. ``state`` is one of the scheduler's; ``after_id``: the job whose end it waits for; ``log``:
+    what happened to it, with times; ``peak_bytes``: the most memory that its process took."""
+
+    __tablename__ = "jobs"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    copy_id: Mapped[int] = mapped_column(ForeignKey("copies.id"), index=True)
+    kind: Mapped[str]
+    task: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(index=True)
+    rank: Mapped[float]
+    after_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id"))
+    attempts: Mapped[int] = mapped_column(default=0)
+    held: Mapped[bool] = mapped_column(default=False)
+    stopping: Mapped[bool] = mapped_column(default=False)
+    worker: Mapped[str] = mapped_column(default="")
+    log: Mapped[list[Any]] = mapped_column(default=list)
+    peak_bytes: Mapped[int | None]
+    began_at: Mapped[str | None]
+    ended_at: Mapped[str | None]
+    copy: Mapped[Copy] = relationship(back_populates="jobs")
+
+
+class RunRulesRow(Base):
+    """How the run goes on: hours, how many at once, what happens at the end; one row."""
+
+    __tablename__ = "run_rules"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    changed_at: Mapped[str]
+    document: Mapped[dict[str, Any]]
 
 
 class MachineTrialRow(Base):

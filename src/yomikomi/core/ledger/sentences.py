@@ -10,9 +10,10 @@ from yomikomi.core.work.text import capital
 
 if TYPE_CHECKING:  # the shelf stands before what copies need is loaded
     from yomikomi.core.balance.learning import Account
-    from yomikomi.core.ledger.run_queue import Planned
+    from yomikomi.core.ledger.run_outlook import Outlook
     from yomikomi.core.ledger.spine import Spine
     from yomikomi.core.ledger.views import CopyView
+    from yomikomi.core.run.rules import RunRules
 
 
 def shelf_headline(spines: Sequence[Spine], current: Spine | None) -> tuple[str, str]:
@@ -28,15 +29,35 @@ def shelf_headline(spines: Sequence[Spine], current: Spine | None) -> tuple[str,
     return head, "Enter continues with the selected carrier · Ctrl+K finds anything by name · Ctrl+R opens the Reckoner"
 
 
-def run_headline(live: Sequence[Planned], ended: Sequence[CopyView]) -> tuple[str, str]:
-    """``live``: copies being made and waiting, in order; ``ended``: all others."""
-    if live:
-        head = f"{counted(len(live), 'copy', 'copies')} to make; all done about {live[-1].ends:%H:%M}."
-        return head, "One after another; a stopped copy leaves no half file"
-    if ended:
-        good = sum(copy.state == "verified" for copy in ended)
-        return f"Idle; the run is empty. {good} of {len(ended)} copies verified.", "Choose the next copy in Balance"
-    return "The run is empty.", "Choose a copy in Balance and add it to the run"
+def run_headline(outlook: Outlook, *, on: bool, rules: RunRules) -> tuple[str, str]:
+    """``on``: it was begun since the program started."""
+    live, ended, now = outlook.live, outlook.ended, outlook.now
+    if not live:
+        if not ended:
+            return "The run is empty.", "Choose a copy in Balance and add it to the run"
+        good = sum(row.state == "verified" for row in ended)
+        failed = f"; {counted(len(outlook.failed), 'copy needs', 'copies need')} a person" if outlook.failed else ""
+        return f"The run is done: {good} of {len(ended)} copies verified{failed}.", "Choose the next copy in Balance"
+    held = sum(row.held for row in live)
+    count = counted(len(live), "copy", "copies")
+    failed = f" · {counted(len(outlook.failed), 'copy needs', 'copies need')} a person" if outlook.failed else ""
+    if rules.paused or not on:
+        how = "The run is paused" if rules.paused else "The run is not started"
+        return f"{how}: {count} to make.", f"What stands still goes on from where it is{failed}"
+    if rules.hours is not None and now is not None and not rules.hours.open_at(now):
+        return f"{count} to make, from {rules.hours.begin:%H:%M}.", f"The run goes on {rules.hours.words}{failed}"
+    last = outlook.last
+    if last is None:
+        return f"{count} to make, all paused.", f"Resume them one by one{failed}"
+    unknown = sum(not bar.known for bar in outlook.bars.values())
+    late = rules.deadline is not None and last.end > rules.deadline
+    by = f", after the deadline at {rules.deadline:%H:%M}" if late and rules.deadline is not None else ""
+    head = f"{count} to make; all done about {last.end:%H:%M}{by}."
+    basis = f"Between {last.earliest:%H:%M} and {last.latest:%H:%M} (90 % interval)"
+    if unknown:
+        basis = f"{counted(unknown, 'copy was', 'copies were')} not predicted, so this is a guess"
+    paused = f" · {held} paused" if held else ""
+    return head, f"{basis}{paused}{failed}"
 
 
 def ledger_headline(copies: Sequence[CopyView], *, taken_bytes: int) -> tuple[str, str]:

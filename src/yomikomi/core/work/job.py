@@ -16,12 +16,15 @@ from yomikomi.core.errors import UnfinishedError, WorkerDiedError, YomikomiError
 from yomikomi.core.work import warm
 from yomikomi.core.work.defects import defect
 from yomikomi.core.work.kinds import JobKind
+from yomikomi.core.work.priority import wake_when_orphaned
 from yomikomi.core.work.reporter import PipeReporter, Reporter
 
 # Seconds between the wish to stop and the end of a worker that does not listen.
 GRACE_S = 0.35
 # Seconds a worker may take to leave after its last word.
 _LEAVE_S = 2.0
+# Seconds in which a worker whose program is gone ends in order, before it is gone too; one that records takes what it needs.
+_ORPHAN_S = 5.0
 # Niceness of workers that are not recording: the window and a running recording go first.
 BACKGROUND_NICENESS = 10
 
@@ -56,6 +59,7 @@ class Job:
     on_end : called once, in the polling thread, after the state became final (for clearing up files).
     kind, key : what it does and to what, for code that looks for it; names are for people.
     limit : seconds after which the worker is ended, for work on foreign data that ought to be quick.
+    niceness : 0…19, where it is not the usual one of its urgency.
     """
 
     def __init__(
@@ -70,6 +74,7 @@ class Job:
         limit: float | None = None,
         kind: JobKind = JobKind.OTHER,
         key: str = "",
+        niceness: int | None = None,
     ) -> None:
         self.name, self.kind, self.key = name, kind, key
         self._limit = limit
@@ -84,8 +89,8 @@ class Job:
         self._stop_asked_at: float | None = None
         self._ended_at = 0.0
         self._far_end_gone = False
-        self._pipe, self._far_end = multiprocessing.Pipe()
-        self._what = (function, request, urgent)
+        self._pipe: Any = None  # made at the start: five hundred waiting jobs would take all the descriptors there are
+        self._what = (function, request, urgent, niceness)
         self._process: BaseProcess | None = None
 
     @property
@@ -93,8 +98,9 @@ class Job:
         return self._process.pid if self._process else None
 
     def start(self) -> Job:
-        self._process = warm.begin(_work, (*self._what, self._far_end, warm.surroundings()), self.name)
-        self._far_end.close()
+        self._pipe, far_end = multiprocessing.Pipe()
+        self._process = warm.begin(_work, (*self._what, far_end, warm.surroundings()), self.name)
+        far_end.close()
         self.state = JobState.RUNNING
         self.started_at = time.monotonic()
         return self
@@ -229,19 +235,22 @@ class Job:
         self.state = state
         self.generation += 1
         self._ended_at = time.monotonic()
-        self._pipe.close()
+        if self._pipe is not None:
+            self._pipe.close()
         if self._on_end:
             self._on_end(self)
 
 
 def _work(
-    function: Callable[[Any, Reporter], Any], request: Any, urgent: bool, pipe: Any, place: tuple[dict[str, str], str | None]
+    function: Callable[[Any, Reporter], Any], request: Any, urgent: bool, niceness: int | None, pipe: Any,
+    place: tuple[dict[str, str], str | None],
 ) -> None:  # fmt: skip
     warm.enter(place)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    if not urgent:
-        os.nice(BACKGROUND_NICENESS)
-    reporter = PipeReporter(pipe)
+    if niceness is not None or not urgent:
+        os.nice(niceness if niceness is not None else BACKGROUND_NICENESS)
+    wake_when_orphaned()
+    reporter = PipeReporter(pipe, orphan_leaves_after=None if urgent else _ORPHAN_S)
     try:
         result = function(request, reporter)
     except YomikomiError as error:

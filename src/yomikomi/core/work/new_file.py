@@ -52,7 +52,7 @@ class NewFile:
         target = name or self.target
         self._secure()
         _give_name(self.part, target)
-        _sync_folder(target.parent)
+        sync_folder(target.parent)
         self.kept = target
         return target
 
@@ -63,7 +63,7 @@ class NewFile:
         aside = spare or old.with_name(f".{old.name[:_READABLE]}.{secrets.token_hex(8)}.replaced")
         _give_name(old, aside)
         self.part.replace(old)
-        _sync_folder(old.parent)
+        sync_folder(old.parent)
         if spare is None:
             aside.unlink()
 
@@ -71,7 +71,7 @@ class NewFile:
         """Give the whole file the name of an older one, which is gone then. Raises OSError, UnfinishedError."""
         self._secure()
         self.part.replace(path)
-        _sync_folder(path.parent)
+        sync_folder(path.parent)
 
     def _secure(self) -> None:
         """All bytes are on the drive, and what is to get the name is what was made: the part was not exchanged."""
@@ -189,12 +189,14 @@ def free_name(folder: Path, stem: str, suffix: str, *, taken: Collection[str] = 
     raise UnfinishedError(f"There are 10 000 files named {stem} already.", remedy="Move some elsewhere.")
 
 
-def rename_new(old: Path, new: Path) -> None:
-    """Another name for a file, never over another. Raises NameTakenError, and what :func:`drive_error` makes of an OSError."""
+def rename_new(old: Path, new: Path, *, keep_old: bool = False) -> None:
+    """Another name for a file, never over another; ``keep_old``: it may keep the old one too, on drives that have second names. Raises
+    NameTakenError, and what :func:`drive_error` makes of an OSError."""
     try:
         _give_name(old, new)
-        old.unlink(missing_ok=True)
-        _sync_folder(new.parent)
+        if not keep_old:
+            old.unlink(missing_ok=True)
+        sync_folder(new.parent)
     except OSError as error:
         raise drive_error(error, new) from error
 
@@ -312,6 +314,15 @@ def _only_one_in(folder: Path) -> Iterator[None]:
         os.close(handle)
 
 
+def is_same_file(one: Path, other: Path) -> bool:
+    """Whether two names lead to one file; not where one is a link to the other, or is not there."""
+    try:
+        first, second = one.stat(follow_symlinks=False), other.stat(follow_symlinks=False)
+    except OSError:
+        return False
+    return (first.st_dev, first.st_ino) == (second.st_dev, second.st_ino)
+
+
 def _is(path: Path, handle: int) -> bool:
     """Whether a name leads to an open file itself."""
     found, ours = path.stat(follow_symlinks=False), os.fstat(handle)
@@ -349,7 +360,7 @@ def _rename_no_replace(old: Path, new: Path) -> int:
     return 0 if done == 0 else ctypes.get_errno()
 
 
-def _sync_folder(folder: Path) -> None:
+def sync_folder(folder: Path) -> None:
     """A name is on the drive only when its folder is. Some file systems refuse; the file itself is safe then all the same."""
     with contextlib.suppress(OSError):
         handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)

@@ -1,13 +1,15 @@
-"""Keeps encoders from taking the whole machine."""
+"""Keeps encoders from taking the whole machine, and from outliving the program."""
 
 from __future__ import annotations
 
 import contextlib
 import ctypes
 import os
+import signal
 
 _CAP_SYS_NICE = 23
 _CAPABILITY_VERSION_3 = 0x20080522
+_PR_SET_PDEATHSIG = 1  # prctl(2)
 
 
 def tame_encoders() -> None:
@@ -36,3 +38,8 @@ def lower_all_threads() -> None:
             tid = int(name)
             if os.sched_getscheduler(tid) not in {os.SCHED_OTHER, os.SCHED_BATCH}:
                 os.sched_setscheduler(tid, os.SCHED_OTHER, os.sched_param(0))
+
+
+def wake_when_orphaned() -> None:
+    """In a worker: when the process that it was begun by is killed, it goes on, should it have been stopped, and so hears of that."""
+    ctypes.CDLL(None, use_errno=True).prctl(_PR_SET_PDEATHSIG, signal.SIGCONT, 0, 0, 0)

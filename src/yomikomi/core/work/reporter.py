@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import threading
+import time
 from collections import deque
 from collections.abc import Callable
 from multiprocessing.connection import Connection
@@ -65,11 +67,13 @@ class Relay:
 class PipeReporter:
     """Sends progress through a pipe from a thread of its own, so that a window that is slow to read never blocks the work.
 
-    A vanished parent counts as a wish to stop: a recording is then closed in order instead of running on unseen.
+    A vanished parent counts as a wish to stop: a recording is then closed in order instead of running on unseen. ``orphan_leaves_after``:
+    seconds after which work that does not listen is ended then, with its process; None: never.
     """
 
-    def __init__(self, pipe: Connection) -> None:
+    def __init__(self, pipe: Connection, *, orphan_leaves_after: float | None = None) -> None:
         self._pipe = pipe
+        self._orphan_leaves_after = orphan_leaves_after
         self._stop = threading.Event()
         self._fresh = threading.Condition()
         self._newest: Any = None
@@ -134,3 +138,6 @@ class PipeReporter:
                     self._heard.append(value)
         except (EOFError, OSError):
             self._stop.set()
+            if self._orphan_leaves_after is not None:
+                time.sleep(self._orphan_leaves_after)
+                os._exit(1)

@@ -10,7 +10,7 @@ from yomikomi.core.ledger.views import CopyView
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import signed_text, size_text
 from yomikomi.ui import theme
-from yomikomi.ui.run.station import mark_of
+from yomikomi.ui.run.marks import mark_of
 from yomikomi.ui.widgets.basics import draw_mark, plain_tip
 
 Index = QModelIndex | QPersistentModelIndex

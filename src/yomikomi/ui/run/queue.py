@@ -1,38 +1,41 @@
-"""The queue of copies: one at a time, in the order they were asked for."""
+"""The run behind the window: one for all stations."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
+from functools import cached_property
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from yomikomi.core.balance.models import Prediction
-from yomikomi.core.copying.making import make_copy
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.run_queue import ask_copy, ask_set, next_copy, write_failed, write_made, write_stopped
-from yomikomi.core.ledger.views import CarrierView, CopyView
+from yomikomi.core.ledger.run_queue import ask_copy, ask_set
+from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.run.driver import Driver
 from yomikomi.core.sets.planning import PlannedCopy
 from yomikomi.core.video.units import counted
-from yomikomi.core.work import Job
-from yomikomi.core.work.job import JobState
-from yomikomi.core.work.new_file import clear_parts
 from yomikomi.core.work.notices import Weight
+from yomikomi.ui.run.executor import WindowExecutor
 from yomikomi.ui.state import AppState
+
+_POLL_MS = 500
 
 
 class CopyQueue(QObject):
-    """Asks the record what waits, runs it, writes down how it ended. ``changed`` when anything did."""
+    """What is asked for is written down and made in its turn. ``changed`` when anything did, ``moved`` when a job came further."""
 
     changed = Signal()
+    moved = Signal()
 
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self.setObjectName("copy queue")
         self._state = state
-        self.job: Job | None = None
-        self.running: CopyView | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(_POLL_MS)
+        self._timer.timeout.connect(self._poll)
 
     @classmethod
     def of(cls, state: AppState) -> CopyQueue:
@@ -40,43 +43,47 @@ class CopyQueue(QObject):
         found = state.findChild(cls, "copy queue")
         return found if found is not None else cls(state)
 
+    @cached_property
+    def driver(self) -> Driver:
+        """Begun when first asked for: the record is opened by then."""
+        driver = Driver(
+            self._state.record.jobs, WindowExecutor(self._state.jobs, self.moved.emit), told=self._state.notices.pass_on, aside=self._aside,
+            ended=self._reload,
+        )  # fmt: skip
+        self._state.jobs.closes.connect(driver.close)
+        self._timer.start()
+        return driver
+
     def ask(self, view: CarrierView, recipe: Recipe, predicted: Prediction | None, outlet: Outlet | None = None) -> int:
-        """Put a copy of a carrier's take into the queue; starts at once when nothing runs."""
+        """Put a copy of a carrier's take into the run, which goes on with it."""
         copy_id = ask_copy(self._state.record, view, recipe, predicted, outlet)
-        self._state.reload()
         self.start_next()
         return copy_id
 
     def ask_set(self, view: CarrierView, planned: Sequence[PlannedCopy], predicted: Sequence[Prediction | None]) -> None:
-        """Put all copies of a set into the queue; starts at once when nothing runs."""
+        """Put all copies of a set into the run, which goes on with them."""
         asked = ask_set(self._state.record, view, planned, predicted)
-        self._state.reload()
         self._state.tell(Weight.FINE, f"{counted(len(asked), 'copy', 'copies')} of {view.label} in the run.")
         self.start_next()
 
     def start_next(self) -> None:
-        """Start the oldest that waits, unless one runs."""
-        if self.job is not None or self._state.jobs.closing or self._state.workspace.read_only:
+        """Go on with what waits."""
+        if self._state.jobs.closing or self._state.workspace.read_only:
             return
-        found = next_copy(self._state.record)
-        if found is not None:
-            self.running = found.copy
-            self.job = self._state.jobs.start(
-                make_copy, found.request, name=f"copy of {found.carrier}", resource="processor",
-                on_progress=lambda _job: self.changed.emit(), on_end=lambda job: self._on_end(job, found.copy),
-            )  # fmt: skip
-            self._state.reload()
-        self.changed.emit()
+        self.do(lambda driver: driver.go())
 
-    def stop(self) -> None:
-        if self.job is not None:
-            self._state.jobs.cancel(self.job)
+    def do(self, what: Callable[[Driver], object]) -> None:
+        """Something that a person wants of the run; what cannot be written down is told."""
+        if not self._state.may_write():
+            return
+        try:
+            what(self.driver)
+        except YomikomiError as error:
+            self._state.tell_error(error)
+        self._reload()
 
-    def forget(self, copy_id: int) -> None:
-        """Take a waiting copy out of the queue."""
-        self._state.record.copies.end(copy_id, result=None, state="cancelled", trouble="taken out of the run")
-        self._state.reload()
-        self.changed.emit()
+    def stop(self, copies: Iterable[int]) -> None:
+        self.do(lambda driver: driver.cancel(copies))
 
     def keep(self, copy_id: int) -> None:
         """A copy that failed a check gets its name all the same, since a person says so."""
@@ -86,23 +93,17 @@ class CopyQueue(QObject):
             self._state.tell_error(error)
             return
         self._state.tell(Weight.LOOK, f"{kept.name} is kept; it stays marked as not verified.")
+        self._reload()
+
+    def _reload(self) -> None:
         self._state.reload()
         self.changed.emit()
 
-    def _on_end(self, job: Job, copy: CopyView) -> None:
-        self.job = self.running = None
-        clear_parts(copy.path.parent, copy.path)  # in case the worker was ended before it could clear up
-        record, state = self._state.record, self._state
-        if job.state is JobState.DONE:
-            state.notices.pass_on(write_made(record, copy, job.result))
-        elif state.jobs.closing:
-            record.copies.requeue(copy.id)
-            return
-        elif job.state is JobState.CANCELLED:
-            state.notices.pass_on(write_stopped(record, copy))
-        else:
-            write_failed(record, copy, job.error)
-            state.tell_end(job)
-        state.reload()
-        self.start_next()
-        self.changed.emit()
+    def _poll(self) -> None:
+        if self._state.jobs.closing:
+            self._timer.stop()
+        elif self.driver.poll():
+            self.changed.emit()
+
+    def _aside(self, work: Callable[[], None]) -> None:
+        self._state.calls.call("clearing up", work, lambda _answer: None, stale_allowed=True)

@@ -1,136 +1,247 @@
-"""Copies being made and waiting."""
+"""Copies being made and waiting: the night on a clock, the list in its order, one copy in detail."""
 
 from __future__ import annotations
 
+import time
+from collections.abc import Iterator
 from datetime import datetime
 
-from PySide6.QtWidgets import QProgressBar
+from PySide6.QtCore import QModelIndex, Qt, QTimer
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QTableView
 
 from yomikomi.core.copying.request import CopyProgress
-from yomikomi.core.ledger.run_queue import plan
+from yomikomi.core.ledger.run_outlook import Outlook, outlook
+from yomikomi.core.ledger.run_rows import RunRow
 from yomikomi.core.ledger.sentences import run_headline
-from yomikomi.core.ledger.views import CopyView
-from yomikomi.core.video.timecode import clock, spoken
-from yomikomi.core.video.units import size_text
+from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.run.rules import RunRules
+from yomikomi.ui.run.clock import NightClock
+from yomikomi.ui.run.details import CopyDetails
+from yomikomi.ui.run.model import ROW_ROLE, RunModel, Shown, StateDelegate
 from yomikomi.ui.run.queue import CopyQueue
+from yomikomi.ui.run.rules_box import RulesBox
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import Card, CardColumn, ElidedLabel, MarkShape, button, label, row, scrolled
+from yomikomi.ui.widgets.basics import button, label, row
 
-MARKS = {
-    "verified": ("fine", "verified"), "doubtful": ("fault", "a check failed"), "failed": ("fault", "failed"),
-    "kept": ("check", "kept, not verified"),
-    "cancelled": ("check", "stopped"), "running": ("undetermined", "running"), "waiting": ("undetermined", "waiting"),
-}  # fmt: skip
-
-
-def mark_of(copy: CopyView) -> tuple[str, str]:
-    """The mark and the word for a copy's state; one that is good but cannot be better than its source asks to be looked at."""
-    if copy.state == "verified" and copy.result is not None and copy.result.reserves:
-        return "check", "verified, see note"
-    return MARKS[copy.state]
-
-
-class CopyCard(Card):
-    """One copy: its state, its prediction, a way to stop it."""
-
-    def __init__(self, copy: CopyView, queue: CopyQueue, starts: datetime | None, ends: datetime | None) -> None:
-        super().__init__(choosable=False)
-        self.copy, self._queue = copy, queue
-        mark, words = mark_of(copy)
-        name = ElidedLabel(copy.file.name, middle=True)
-        head = row(MarkShape(mark), label(copy.carrier, figure=True), name, label(words, quiet=True), spacing=12)
-        head.setStretch(2, 1)
-        self.body.addLayout(head)
-        told = copy.predicted
-        predicted = "no prediction"
-        if told:
-            seconds = told.encode_seconds
-            span = f"{spoken(seconds.low)} – {spoken(seconds.high)}"
-            predicted = f"predicted {size_text(told.size_bytes.expected)} in {spoken(seconds.expected)} ({span})"
-        clock_words = ""
-        if starts is not None and ends is not None:
-            clock_words = f" · about {starts:%H:%M} to {ends:%H:%M}"
-        actual = ""
-        if copy.result:
-            actual = f" · actual {size_text(copy.result.size_bytes)} in {spoken(copy.result.encode_seconds)}"
-        trouble = f" · {copy.trouble}" if copy.trouble else ""
-        if copy.result and not copy.result.verified:
-            trouble = " · " + "; ".join(f"{check.name}: {check.found}" for check in copy.result.checks if not check.passed) + trouble
-        detail = label(f"{copy.recipe.words} · {predicted}{clock_words}{actual}{trouble}", quiet=True, wrap=True)
-        detail.setContentsMargins(26, 0, 0, 0)
-        self.body.addWidget(detail)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 1000)
-        if copy.state == "running":
-            self.stop_button = button("Stop", queue.stop, tip="The unfinished copy is removed; the take is untouched")
-            foot = row(self.bar, self.stop_button)
-            foot.setStretch(0, 1)
-            self.body.addLayout(foot)
-        elif copy.state == "waiting":
-            self.body.addLayout(row(1, button("Remove", lambda: queue.forget(copy.id))))
-        elif copy.state == "doubtful" and copy.result is not None:
-            tip = f"Renames {copy.file.name} to {copy.path.name}; it stays marked as not verified"
-            self.keep_button = button("Keep anyway", lambda: queue.keep(copy.id), tip=tip)
-            self.body.addLayout(row(1, self.keep_button))
-
-    def show_progress(self, progress: CopyProgress) -> None:
-        self.bar.setValue(round(progress.part * 1000))
-        left = f" · {clock(progress.seconds_left)} left" if progress.seconds_left else ""
-        self.bar.setFormat(
-            f"{progress.step} {progress.part * 100:.0f} % · {progress.frames} frames · {size_text(progress.bytes_written)}{left}"
-        )
+_FILTERS: dict[Shown, str] = {"all": "All copies", "to make": "To make", "attention": "Need a person", "done": "Ended"}
+# What runs is looked at so often while nothing else happens.
+_LOOK_MS = 1000
 
 
 class RunStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self.queue = CopyQueue.of(state)
-        self._shown: list[tuple[int, str]] = []
-        self.cards_box = CardColumn()
-        self.page.addWidget(scrolled(self.cards_box), 1)
-        self.ledger_button = button("Open the ledger", self.primary, primary=True, tip="Ctrl+Return")
-        self.ledger_button.setMinimumWidth(150)
-        self.page.addLayout(
-            row(label("Every finished copy is decoded in full and checked.", quiet=True), 1, self.ledger_button)
-        )
+        self.outlook = Outlook((), ())
+        self._signs: dict[int, object] = {}
+        self._rows: dict[int, RunRow] = {}
+        self._speed: dict[int, tuple[int, float, float | None]] = {}
+        self.clock = NightClock()
+        self.model = RunModel()
+        self.table = QTableView()
+        self.page.addWidget(self.clock)
+
+    def build(self) -> Iterator[None]:
+        yield
+        self._set_table()
+        self.page.addWidget(self.table, 5)
+        yield
+        self.details = CopyDetails(self._does)
+        self.page.addWidget(self.details, 3)
+        self.filter = QComboBox()
+        self.filter.setAccessibleName("Which copies are shown")
+        for key, words in _FILTERS.items():
+            self.filter.addItem(words, key)
+        self.filter.currentIndexChanged.connect(self._filter)
+        self.rules_button = button("Hours and end…", self.open_rules, tip="When it may run, how many at once, what happens at the end")
+        self.pause_button = button("Pause the run", self.toggle_pause)
+        self.next_button = button("Start the run", self.primary, primary=True, tip="Ctrl+Return")
+        self.next_button.setMinimumWidth(150)
+        self.note = label(quiet=True)
+        self.page.addLayout(row(self.filter, self.note, 1, self.rules_button, self.pause_button, self.next_button))
+        for keys, what in (("Alt+Up", "sooner"), ("Alt+Down", "later"), ("Delete", "stop")):
+            QShortcut(QKeySequence(keys), self.table, lambda what=what: self._does(what), context=Qt.ShortcutContext.WidgetShortcut)
+        self.clock.chosen.connect(self.choose)
         self.queue.changed.connect(self.refresh)
+        self.queue.moved.connect(self._on_progress)
+        self._look = QTimer(self)
+        self._look.setInterval(_LOOK_MS)
+        self._look.timeout.connect(self._on_progress)
+
+    def _set_table(self) -> None:
+        self.table.setModel(self.model)
+        self.table.setItemDelegateForColumn(0, StateDelegate(self.table))
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
+        self.table.setDragDropOverwriteMode(False)
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(30)
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
+        self.table.setAccessibleName("Copies of the run, in their order")
+        head = self.table.horizontalHeader()
+        head.setHighlightSections(False)
+        for column, width in enumerate((190, 96, 0, 170, 150, 150)):
+            if width:
+                self.table.setColumnWidth(column, width)
+        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        self.model.dropped.connect(lambda copy, before: self.queue.do(lambda driver: driver.place_before(copy, before or None)))
+        self.table.selectionModel().currentRowChanged.connect(lambda _now, _before: self._show_details())
+
+    # What is so
+
+    def show_carrier(self, _view: CarrierView | None) -> None:
+        """All of the run, whatever carrier is current. Rows are read anew where something about them changed."""
+        signs = self.state.record.run_rows.signs()
+        fresh = [copy for copy, sign in signs.items() if self._signs.get(copy) != sign]
+        self._rows.update({one.copy: one for one in self.state.record.run_rows.rows(fresh)})
+        for gone in self._rows.keys() - signs.keys():
+            del self._rows[gone]
+        self._signs = dict(signs)
+        self._show()
 
     @property
-    def cards(self) -> list[CopyCard]:
-        return self.cards_box.all_of(CopyCard)
+    def progress(self) -> dict[int, CopyProgress]:
+        """Of copies that have a process, begun or about to be."""
+        found = {}
+        for running in self.queue.driver.running.values():
+            told = running.handle.progress
+            step = "encoding" if running.work.kind == "encode" else "verifying"
+            found[running.work.copy] = told if isinstance(told, CopyProgress) else CopyProgress(step, 0.0, 0, 0, 0.0)
+        return found
+
+    def _show(self) -> None:
+        progress, driver = self.progress, self.queue.driver
+        now = datetime.now().astimezone()
+        self.outlook = outlook(self._rows.values(), progress, rules=driver.rules, slots=driver.scheduler.slots, now=now)
+        self.model.put(self.outlook, progress)
+        if not self.table.currentIndex().isValid() and self.model.rows:
+            self.table.selectRow(0)
+        self.clock.show_night(self.outlook, driver.rules, self.selected)
+        self.sentence.say(*run_headline(self.outlook, on=driver.on, rules=driver.rules))
+        self._show_details()
+        self._show_next()
+
+    def _show_next(self) -> None:
+        driver, waits = self.queue.driver, bool(self.outlook.live)
+        stands = waits and (not driver.on or driver.rules.paused)
+        self.next_button.setText("Start the run" if stands and not driver.on else "Resume the run" if stands else "Open the ledger")
+        self.pause_button.setVisible(waits and driver.on and not driver.rules.paused)
+        end = {"nothing": "", "quit": "then closes", "suspend": "then suspends the machine", "power off": "then powers off the machine"}
+        hours = f"runs {driver.rules.hours.words}" if driver.rules.hours else ""
+        self.note.setText(" · ".join(part for part in (hours, end[driver.rules.at_end]) if part))
+
+    def _show_details(self) -> None:
+        one = self._rows.get(self.selected)
+        copy = self.state.record.copies.one(one.copy) if one is not None and not one.live else None
+        jobs = self.state.record.jobs.views(one.copy) if one is not None else []
+        self.details.show_copy(one, copy, self.outlook.bars.get(one.copy) if one is not None else None, jobs)
+        self._show_speed()
+
+    def _show_speed(self) -> None:
+        one, progress = self._rows.get(self.selected), self.progress.get(self.selected)
+        if one is None or progress is None:
+            return
+        frames, at, speed = self._speed.get(one.copy, (progress.frames, time.monotonic(), None))
+        now = time.monotonic()
+        if progress.frames < frames:
+            frames, at, speed = progress.frames, now, None
+        elif now - at > 1.0:
+            fresh = (progress.frames - frames) / (now - at)
+            speed = fresh if speed is None else 0.6 * speed + 0.4 * fresh
+            frames, at = progress.frames, now
+        self._speed[one.copy] = frames, at, speed
+        self.details.show_progress(one, progress, self.outlook.bars.get(one.copy), speed=speed, stopped=one.paused or one.held)
+
+    def _on_progress(self) -> None:
+        if self.isVisible():
+            self._show_moving()
+
+    def _show_moving(self) -> None:
+        """What moves by itself: bars, parts, times."""
+        progress, driver = self.progress, self.queue.driver
+        now = datetime.now().astimezone()
+        self.outlook = outlook(self._rows.values(), progress, rules=driver.rules, slots=driver.scheduler.slots, now=now)
+        self.model.put(self.outlook, progress)
+        self.clock.show_night(self.outlook, driver.rules, self.selected)
+        self._show_speed()
+
+    @property
+    def selected(self) -> int:
+        """The copy that is, 0: none."""
+        index: QModelIndex = self.table.currentIndex()
+        one: RunRow | None = index.data(ROW_ROLE) if index.isValid() else None
+        return one.copy if one is not None else 0
+
+    # What a person wants
 
     def entered(self) -> None:
         self.queue.start_next()
+        self._look.start()
+        self.table.setFocus()
+
+    def left(self) -> None:
+        self._look.stop()
+
+    def choose(self, copy: int) -> None:
+        place = self.model.row_of(copy)
+        if place >= 0:
+            self.table.selectRow(place)
 
     def primary(self) -> None:
-        self.state.go.emit("ledger")
+        driver = self.queue.driver
+        if not self.outlook.live or (driver.on and not driver.rules.paused):
+            self.state.go.emit("ledger")
+        elif driver.rules.paused:
+            self.toggle_pause()
+        else:
+            self.queue.start_next()
 
-    def refresh(self) -> None:
-        """Cards anew when the list changed, else only the progress."""
-        progress = self.queue.job.progress if self.queue.job else None
-        if self._list_changed():
-            self._fill()
-        if isinstance(progress, CopyProgress):
-            for card in self.cards:
-                if card.copy.state == "running":
-                    card.show_progress(progress)
+    def toggle_pause(self) -> None:
+        rules = self.queue.driver.rules
+        self._use(rules.model_copy(update={"paused": not rules.paused}))
 
-    def _list_changed(self) -> bool:
-        now = [(copy.id, copy.state) for view in self.state.carriers for copy in view.copies]
-        changed = now != self._shown or not self.cards_box.count()
-        self._shown = now
-        return changed
+    def open_rules(self) -> None:
+        RulesBox(self.queue.driver.rules, self._use, self).open()
 
-    def _fill(self) -> None:
-        self.cards_box.clear()
-        copies = self.state.record.copies.all()
-        ended = [c for c in reversed(copies) if c.state not in {"running", "waiting"}]
-        live = plan(copies, datetime.now().astimezone())
-        for one in live:
-            self.cards_box.addWidget(CopyCard(one.copy, self.queue, one.starts, one.ends))
-        for copy in ended[:30]:
-            self.cards_box.addWidget(CopyCard(copy, self.queue, None, None))
-        self.cards_box.addStretch(1)
-        self.sentence.say(*run_headline(live, ended))
+    def _use(self, rules: RunRules) -> None:
+        self.queue.do(lambda driver: driver.set_rules(rules))
+        if not rules.paused:
+            self.queue.start_next()
 
+    def _filter(self, _place: int) -> None:
+        self.model.shown = self.filter.currentData()
+        self._show()
+
+    def _does(self, what: str) -> None:
+        """With the copy that is selected."""
+        copy = self.selected
+        one = self._rows.get(copy)
+        if one is None:
+            return
+        if what == "keep":
+            self.queue.keep(copy)
+        elif what in {"sooner", "later"}:
+            self._move(one, -1 if what == "sooner" else 1)
+        elif what == "stop" and one.live:
+            self.queue.stop([copy])
+        elif what == "retry":
+            self.queue.do(lambda driver: driver.retry([copy]))
+            self.queue.start_next()
+        elif what == "hold":
+            self.queue.do(lambda driver: driver.hold([copy]))
+        elif what == "release":
+            self.queue.do(lambda driver: driver.release([copy]))
+        self.choose(copy)
+
+    def _move(self, one: RunRow, by: int) -> None:
+        waiting = [row.copy for row in self.outlook.live if row.state == "waiting"]
+        if one.copy not in waiting:
+            return
+        rest = [copy for copy in waiting if copy != one.copy]
+        place = max(0, min(len(rest), waiting.index(one.copy) + by))
+        before = rest[place] if place < len(rest) else None
+        self.queue.do(lambda driver: driver.place_before(one.copy, before))

@@ -1,0 +1,98 @@
+"""What the run's list shows of each copy: read by plain SQL, since a night may hold thousands of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import text
+
+from yomikomi.core.ledger.store import Room
+from yomikomi.core.run.night import Span
+from yomikomi.core.run.scheduler import State
+
+_ROWS = """
+SELECT copies.id, carriers.label, copies.path, copies.state, copies.trouble, copies.ended_at,
+       json_extract(copies.predicted, '$.size_bytes.low'), json_extract(copies.predicted, '$.size_bytes.expected'),
+       json_extract(copies.predicted, '$.size_bytes.high'), json_extract(copies.predicted, '$.encode_seconds.low'),
+       json_extract(copies.predicted, '$.encode_seconds.expected'), json_extract(copies.predicted, '$.encode_seconds.high'),
+       json_extract(copies.result, '$.size_bytes'), json_extract(copies.result, '$.encode_seconds')
+FROM copies JOIN takes ON takes.id = copies.take_id JOIN carriers ON carriers.id = takes.carrier_id {where}
+"""
+_JOBS = "SELECT copy_id, kind, state, held, rank, json_extract(task, '$.recipe'), worker, attempts FROM jobs {where} ORDER BY id"
+_SIGNS = """
+SELECT copies.id, copies.state, copies.trouble, copies.ended_at, jobs.state, jobs.held, jobs.rank, jobs.attempts
+FROM copies LEFT JOIN jobs ON jobs.copy_id = copies.id ORDER BY copies.id, jobs.id
+"""
+_AT_ONCE = 400
+
+
+@dataclass(frozen=True)
+class RunRow:
+    """``step``: what is done or comes next, encode or verify; ``held``: by a person; ``sizes``: bytes as predicted, ``seconds`` to
+    encode; ``size``, ``took``: what it came to."""
+
+    copy: int
+    carrier: str
+    name: str
+    state: str
+    trouble: str
+    ended_at: str | None
+    recipe: str
+    rank: float
+    step: str
+    paused: bool
+    held: bool
+    attempts: int
+    sizes: Span | None
+    seconds: Span | None
+    size: int | None
+    took: float | None
+
+    @property
+    def live(self) -> bool:
+        return self.state in {"waiting", "running"}
+
+
+class RunRowRoom(Room):
+    def signs(self) -> dict[int, tuple[Any, ...]]:
+        """Of every copy something that is different when its row is: asked often, answered in some milliseconds."""
+        found: dict[int, tuple[Any, ...]] = {}
+        with self._store.session() as session:
+            for row in session.execute(text(_SIGNS)):
+                found[row[0]] = (*found.get(row[0], ()), *row[1:])
+        return found
+
+    def rows(self, copies: Iterable[int]) -> list[RunRow]:
+        """Of some copies, in the order of their ids. A document that is damaged costs its figures."""
+        wanted = sorted(set(copies))
+        found = []
+        with self._store.session() as session:
+            for start in range(0, len(wanted), _AT_ONCE):
+                ids = ",".join(str(int(one)) for one in wanted[start : start + _AT_ONCE])
+                jobs: dict[int, list[Any]] = {}
+                for row in session.execute(text(_JOBS.format(where=f"WHERE copy_id IN ({ids})"))):
+                    jobs.setdefault(row[0], []).append(row)
+                for row in session.execute(text(_ROWS.format(where=f"WHERE copies.id IN ({ids})"))):
+                    found.append(_row(row, jobs.get(row[0], [])))
+        return sorted(found, key=lambda row: row.copy)
+
+
+def _row(row: Any, jobs: list[Any]) -> RunRow:
+    open_jobs = [job for job in jobs if not State(job[2]).ended]
+    now = open_jobs[0] if open_jobs else jobs[-1] if jobs else None
+    return RunRow(
+        copy=row[0], carrier=row[1], name=Path(row[2]).name, state=row[3], trouble=row[4] or "", ended_at=row[5],
+        recipe=(jobs[0][5] or "") if jobs else "", rank=now[4] if now is not None else 0.0, step=now[1] if now is not None else "",
+        paused=any(job[2] == State.FROZEN for job in jobs), held=any(bool(job[3]) for job in open_jobs),
+        attempts=sum(job[7] for job in jobs), sizes=_span(row[6:9]), seconds=_span(row[9:12]), size=row[12], took=row[13],
+    )  # fmt: skip
+
+
+def _span(found: Any) -> Span | None:
+    low, expected, high = found
+    if not all(isinstance(one, int | float) for one in (low, expected, high)):
+        return None
+    return Span(float(low), float(expected), float(high))

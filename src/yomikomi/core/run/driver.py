@@ -1,0 +1,242 @@
+"""Drives the run: what the scheduler decides is written down, then done; how it ended goes back to the scheduler."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from datetime import datetime
+
+from yomikomi.core.errors import NameTakenError, UnfinishedError, UnreadableError, WrongUseError, YomikomiError
+from yomikomi.core.run.capacity import slots_for
+from yomikomi.core.run.executors.face import Executor, Handle
+from yomikomi.core.run.keeping import Ended, Keeper, Work
+from yomikomi.core.run.rules import RunRules
+from yomikomi.core.run.scheduler import Action, Outcome, Scheduler, State, Verb
+from yomikomi.core.run.tasks import TASKS, EncodedLostError
+from yomikomi.core.run.work_folder import WorkFolder
+from yomikomi.core.work import JobState
+from yomikomi.core.work.notices import Notice, Weight
+
+# Errors after which another attempt cannot come out otherwise.
+_FOR_GOOD = (WrongUseError, NameTakenError, UnreadableError)
+
+
+@dataclass(frozen=True)
+class Running:
+    """A job that has a process."""
+
+    work: Work
+    handle: Handle
+
+
+class Driver:
+    """One for a workspace that is open for writing.
+
+    Parameters
+    ----------
+    told : receives what people are to be told. ``ended`` is called when a job did, after that was written down.
+    aside : runs what may take a moment (removing large files) without anyone waiting.
+    now : the clock on the wall.
+    """
+
+    def __init__(
+        self, keeper: Keeper, executor: Executor, *, told: Callable[[Notice], None],
+        aside: Callable[[Callable[[], None]], None] = lambda work: work(),
+        now: Callable[[], datetime] = lambda: datetime.now().astimezone(),
+        ended: Callable[[], None] = lambda: None,
+    ) -> None:  # fmt: skip
+        self._keeper, self._executor, self._told, self._aside, self._now = keeper, executor, told, aside, now
+        self._ended = ended
+        self.rules = keeper.rules()
+        self.running: dict[int, Running] = {}
+        self.on = False
+        self.scheduler = Scheduler(keeper.entries(), paused=True)
+
+    # What a person wants
+
+    def go(self) -> None:
+        """Begin with what waits, and with what is asked for from now on."""
+        self.on = True
+        self.look()
+
+    def look(self) -> None:
+        """Take in what was asked for meanwhile."""
+        self._act(self.scheduler.add(self._keeper.entries(self.scheduler.entries)))
+        self.apply_rules()
+
+    def set_rules(self, rules: RunRules) -> None:
+        self._keeper.save_rules(rules)
+        self.rules = rules
+        self.apply_rules()
+
+    def apply_rules(self) -> None:
+        """As the hour and the machine are now."""
+        slots = slots_for(self.rules, self._keeper.peaks()) if self.rules.beside == "all" else self.rules.at_once or 1
+        open_now = self.rules.open_at(self._now())
+        self._act(self.scheduler.rules(slots=slots, open_now=open_now, paused=self.rules.paused or not self.on))
+
+    def cancel(self, copies: Iterable[int]) -> None:
+        """Those copies are not made; nothing is left of them."""
+        jobs = self._jobs_of(copies)
+        self._act(self.scheduler.cancel(jobs))
+        for job in jobs:
+            self._clear_cancelled(job)
+
+    def retry(self, copies: Iterable[int]) -> None:
+        self._act(self.scheduler.retry(self._jobs_of(copies)))
+
+    def hold(self, copies: Iterable[int]) -> None:
+        self._act(self.scheduler.hold(self._jobs_of(copies)))
+
+    def release(self, copies: Iterable[int]) -> None:
+        self._act(self.scheduler.release(self._jobs_of(copies)))
+
+    def order(self, copies: Iterable[int]) -> None:
+        """Those copies next, in this order, before all others that wait; what runs goes on."""
+        known = self.scheduler.entries
+        wanted = list(dict.fromkeys(copies))
+        first = min((one.rank for one in known.values() if not one.state.ended), default=0.0)
+        self._act(self.scheduler.order({
+            job: first - len(wanted) + place for place, copy in enumerate(wanted) for job in self._jobs_of([copy])
+        }))  # fmt: skip
+
+    def place_before(self, copy: int, other: int | None) -> None:
+        """A copy directly before another, or at the end."""
+        ranks = self._ranks()
+        if copy not in ranks:
+            return
+        line = [one for one in sorted(ranks, key=lambda one: ranks[one]) if one != copy]
+        at = line.index(other) if other in line else len(line)
+        low = ranks[line[at - 1]] if at > 0 else None
+        high = ranks[line[at]] if at < len(line) else None
+        rank = (low + 1.0 if high is None else (low + high) / 2) if low is not None else (high - 1.0 if high is not None else 0.0)
+        if rank in {low, high}:  # no number lies between them any more
+            line.insert(at, copy)
+            self._act(self.scheduler.order({job: float(n) for n, one in enumerate(line) for job in self._jobs_of([one])}))
+        else:
+            self._act(self.scheduler.order(dict.fromkeys(self._jobs_of([copy]), rank)))
+
+    def close(self) -> None:
+        """The program ends: nothing is begun any more. Whoever ends the processes polls until they are gone."""
+        self._act(self.scheduler.close())
+
+    # What happens
+
+    def poll(self) -> bool:
+        """Never blocks for long; to be called several times a second. Whether anything changed."""
+        changed = self._executor.poll()
+        for running in self.running.values():
+            running.handle.watch()
+        if self.rules.hours is not None and self.on and self.rules.open_at(self._now()) != self.scheduler.open:
+            self.apply_rules()
+            changed = True
+        return changed
+
+    @property
+    def idle(self) -> bool:
+        """Nothing runs, and nothing could."""
+        live = [one for one in self.scheduler.entries.values() if not one.state.ended]
+        return not self.running and not [one for one in live if not one.held and self.scheduler.is_free(one)]
+
+    def stop_all(self) -> None:
+        """End all processes; what they did waits for the next start."""
+        self.close()
+        for running in list(self.running.values()):
+            running.handle.cancel()
+
+    def _jobs_of(self, copies: Iterable[int]) -> list[int]:
+        """Ids of jobs, made known to the scheduler."""
+        wanted = set(copies)
+        unknown = wanted - {one.copy for one in self.scheduler.entries.values()}
+        if unknown:
+            self._act(self.scheduler.add(self._keeper.of_copies(sorted(unknown))))
+        return [one.id for one in self.scheduler.entries.values() if one.copy in wanted]
+
+    def _ranks(self) -> dict[int, float]:
+        """Of copies that are not finished, by their first job that is not."""
+        found: dict[int, float] = {}
+        for one in self.scheduler.in_order():
+            if not one.state.ended:
+                found.setdefault(one.copy, one.rank)
+        return found
+
+    def _act(self, actions: list[Action], ended: Ended | None = None) -> None:
+        """Written down first. What cannot be written down is told, and what it would have led to is not done."""
+        notice = self._keeper.write(self.scheduler.take_changed(), ended)
+        if notice is not None:
+            self._told(notice)
+        for action in actions:
+            if action.verb is Verb.START:
+                self._start(action.job)
+            elif action.job in self.running:
+                handle = self.running[action.job].handle
+                {Verb.FREEZE: handle.freeze, Verb.THAW: handle.thaw, Verb.STOP: handle.cancel}[action.verb]()
+
+    def _start(self, job: int) -> None:
+        try:
+            work = self._keeper.work(job)
+        except YomikomiError as error:
+            self._refuse(job, error)
+            return
+        try:
+            handle = self._executor.start(
+                TASKS[work.kind], work.request, name=_name(work), key=str(job), on_end=lambda handle: self._on_end(job, handle)
+            )
+        except OSError as error:  # no process can be had
+            self._refuse(job, UnfinishedError(f"No process could be begun: {error.strerror}.", remedy="Close other programs."))
+            return
+        self.running[job] = Running(work, handle)
+
+    def _refuse(self, job: int, error: YomikomiError) -> None:
+        self._act(self.scheduler.ended(job, Outcome.REFUSED), Ended(job, str(error), error=error))
+        self._told(Notice(Weight.WRONG, error.message, error.remedy))
+
+    def _on_end(self, job: int, handle: Handle) -> None:
+        running = self.running.pop(job, None)
+        outcome = self._outcome(job, handle)
+        if running is None:
+            return
+        words = {Outcome.DONE: "done", Outcome.CUT_OFF: "interrupted when the program ended", Outcome.STOPPED: "stopped"}
+        ended = Ended(
+            job, words.get(outcome) or str(handle.error or outcome.value), handle.result if outcome is Outcome.DONE else None, handle.error,
+            handle.peak_bytes, cut_off=outcome is Outcome.CUT_OFF,
+        )  # fmt: skip
+        actions = self.scheduler.ended(job, outcome)
+        entry = self.scheduler.entries[job]
+        self._act(actions, ended)
+        if outcome is Outcome.DONE and running.work.kind == "verify":
+            self._aside(WorkFolder(running.work.request).clear)
+        elif entry.state is State.CANCELLED:
+            self._aside(WorkFolder(running.work.request).clear)
+            self._told(Notice(Weight.LOOK, f"{running.work.request.target.name} was stopped; no half file was left."))
+        elif outcome is Outcome.FAILED and entry.state is not State.ASIDE:
+            self._told(Notice(Weight.LOOK, f"{_name(running.work)} failed and is tried again: {handle.error}"))
+        elif entry.state is State.ASIDE and handle.error is not None:
+            self._told(Notice(Weight.WRONG, handle.error.message, handle.error.remedy))
+        self._ended()
+
+    def _outcome(self, job: int, handle: Handle) -> Outcome:
+        if handle.state is JobState.DONE:
+            return Outcome.DONE
+        if handle.state is JobState.CANCELLED:
+            return Outcome.STOPPED if self.scheduler.entries[job].stopping else Outcome.CUT_OFF
+        if isinstance(handle.error, EncodedLostError):
+            return Outcome.AGAIN
+        return Outcome.REFUSED if isinstance(handle.error, _FOR_GOOD) else Outcome.FAILED
+
+    def _clear_cancelled(self, job: int) -> None:
+        """What a cancelled copy without a process left; one with a process clears when that is gone."""
+        entry = self.scheduler.entries.get(job)
+        if entry is None or entry.state is not State.CANCELLED:
+            return
+        try:
+            work = self._keeper.work(job)
+        except YomikomiError:
+            return  # its take is gone, and with it what could be cleared by name; the next start looks for what nobody asks for
+        if not any(one.work.copy == work.copy for one in self.running.values()):
+            self._aside(WorkFolder(work.request).clear)
+
+
+def _name(work: Work) -> str:
+    return f"copy of {work.carrier}" if work.kind == "encode" else f"check of {work.carrier}"
+

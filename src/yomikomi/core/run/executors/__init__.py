@@ -1,0 +1,1 @@
+"""Who runs a job: processes of this machine, or others."""

@@ -1,0 +1,189 @@
+"""The night on a clock: a lane for each worker, a bar for each copy with the interval of its end, now, hours and the deadline."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from yomikomi.core.ledger.run_outlook import Outlook
+from yomikomi.core.ledger.run_rows import RunRow
+from yomikomi.core.run.night import Bar
+from yomikomi.core.run.rules import RunRules
+from yomikomi.ui import theme
+from yomikomi.ui.widgets.basics import plain_tip
+from yomikomi.ui.widgets.speaking import Voice
+
+_MOST_LANES = 4
+_LEFT, _RIGHT, _TOP, _FOOT, _LANE = 12, 16, 10, 24, 34
+# Steps of the scale, minutes; the first that leaves room for its words is taken.
+_STEPS = (5, 10, 15, 30, 60, 120, 180, 360, 720, 1440)
+_WORD_PX = 64
+_SHORTEST = timedelta(minutes=20)
+
+
+class NightClock(QWidget):
+    """``chosen``: a bar was clicked: its copy."""
+
+    chosen = Signal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("The run on a clock")
+        self.setMouseTracking(True)
+        self._outlook: Outlook | None = None
+        self._rules = RunRules()
+        self._names: dict[int, RunRow] = {}
+        self._voice = Voice(self)
+        self._lanes = 1
+        self.selected = 0
+        self.setFixedHeight(_TOP + _LANE + _FOOT)
+
+    def show_night(self, outlook: Outlook, rules: RunRules, selected: int) -> None:
+        self._outlook, self._rules, self.selected = outlook, rules, selected
+        self._names = {row.copy: row for row in outlook.live}
+        lanes = min(_MOST_LANES, max((bar.lane for bar in outlook.bars.values()), default=0) + 1)
+        if lanes != self._lanes:
+            self._lanes = lanes
+            self.setFixedHeight(_TOP + lanes * _LANE + _FOOT)
+        if self._voice.due:
+            self._voice.say(self._spoken())
+        self.update()
+
+    def _spoken(self) -> str:
+        assert self._outlook is not None
+        told = [f"{self._names[bar.copy].carrier} until {bar.end:%H:%M}" for bar in list(self._outlook.bars.values())[:6]]
+        return "; ".join(told) or "the run is empty"
+
+    @property
+    def span(self) -> tuple[datetime, datetime]:
+        """First and last moment that is drawn."""
+        assert self._outlook is not None
+        assert self._outlook.now is not None
+        now = self._outlook.now
+        ends = [bar.latest for bar in self._outlook.bars.values()] + ([self._rules.deadline] if self._rules.deadline else [])
+        last = max([now + _SHORTEST, *(one for one in ends if one > now)])
+        room = (last - now) * 0.04
+        return now - room, last + room
+
+    def place(self, at: datetime) -> float:
+        begin, end = self.span
+        return _LEFT + (self.width() - _LEFT - _RIGHT) * ((at - begin) / (end - begin))
+
+    def bar_at(self, point: QPoint) -> Bar | None:
+        if self._outlook is None:
+            return None
+        return next((bar for bar in self._outlook.bars.values() if self._area(bar).contains(QPointF(point))), None)
+
+    def _area(self, bar: Bar) -> QRectF:
+        left, right = self.place(bar.begin), self.place(bar.end)
+        return QRectF(left, _TOP + min(bar.lane, _MOST_LANES - 1) * _LANE + 4, max(3.0, right - left), _LANE - 8)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        bar = self.bar_at(event.position().toPoint())
+        if bar is not None:
+            self.chosen.emit(bar.copy)
+
+    def event(self, event: object) -> bool:
+        if isinstance(event, QHelpEvent):
+            bar = self.bar_at(event.pos())
+            if bar is not None:
+                QToolTip.showText(event.globalPos(), plain_tip(bar_words(bar, self._names[bar.copy])), self)
+                return True
+        return super().event(event)  # type: ignore[arg-type]
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(theme.WELL))
+        if self._outlook is None or self._outlook.now is None:
+            return
+        self._draw_closed(painter)
+        self._draw_scale(painter)
+        for bar in self._outlook.bars.values():
+            self._draw_bar(painter, bar)
+        self._draw_line(painter, self._outlook.now, theme.WELL_TEXT, "now")
+        if self._rules.deadline is not None:
+            self._draw_line(painter, self._rules.deadline, theme.OKABE_ITO["vermilion"], "deadline")
+
+    def _draw_closed(self, painter: QPainter) -> None:
+        """Hours in which nothing is made, hatched."""
+        hours = self._rules.hours
+        if hours is None:
+            return
+        begin, end = self.span
+        at, painted = begin, 0
+        while at < end and painted < 50:
+            until = min(end, hours.next_change(at))
+            if not hours.open_at(at):
+                area = QRectF(self.place(at), _TOP, self.place(until) - self.place(at), self._lanes * _LANE)
+                painter.fillRect(area, QColor(theme.WELL_LINE))
+                painter.fillRect(area, Qt.BrushStyle.BDiagPattern)
+            at, painted = until, painted + 1
+
+    def _draw_scale(self, painter: QPainter) -> None:
+        begin, end = self.span
+        fits = (self.width() - _LEFT - _RIGHT) / _WORD_PX
+        minutes = (end - begin).total_seconds() / 60
+        step = next((one for one in _STEPS if minutes / one <= fits), _STEPS[-1])
+        midnight = begin.replace(hour=0, minute=0, second=0, microsecond=0)
+        at = midnight + timedelta(minutes=step * (int((begin - midnight).total_seconds() / 60) // step + 1))
+        painter.setFont(theme.mono(theme.SMALL_PX))
+        bottom = _TOP + self._lanes * _LANE
+        while at < end:
+            x = self.place(at)
+            painter.setPen(QPen(QColor(theme.WELL_LINE), 1))
+            painter.drawLine(QPointF(x, _TOP), QPointF(x, bottom))
+            painter.setPen(QColor(theme.WELL_MUTED))
+            painter.drawText(QRectF(x - 40, bottom + 3, 80, _FOOT - 4), int(Qt.AlignmentFlag.AlignCenter), f"{at:%H:%M}")
+            at += timedelta(minutes=step)
+
+    def _draw_bar(self, painter: QPainter, bar: Bar) -> None:
+        area, row = self._area(bar), self._names[bar.copy]
+        colour = QColor(theme.OKABE_ITO["sky"] if row.state == "running" else theme.OKABE_ITO["blue"])
+        if not bar.known:
+            painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(area)
+        else:
+            painter.fillRect(area, colour)
+        if bar.copy == self.selected:
+            painter.setPen(QPen(QColor(theme.WELL_TEXT), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(area)
+        if bar.known:  # the interval of its end
+            y, low, high = area.center().y(), self.place(bar.earliest), self.place(bar.latest)
+            painter.setPen(QPen(QColor(theme.WELL_TEXT), 1.2))
+            painter.drawLine(QPointF(low, y), QPointF(high, y))
+            for x in (low, high):
+                painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 4))
+        if area.width() > 46:
+            painter.setFont(theme.sans(theme.SMALL_PX, medium=True))
+            painter.setPen(QColor(theme.ON_BRIGHT if row.state == "running" or not bar.known else "#FFFFFF"))
+            if not bar.known:
+                painter.setPen(QColor(theme.WELL_TEXT))
+            words = painter.fontMetrics().elidedText(row.carrier, Qt.TextElideMode.ElideRight, int(area.width() - 12))
+            painter.drawText(area.adjusted(6, 0, -6, -area.height() / 2 + 4), int(Qt.AlignmentFlag.AlignVCenter), words)
+
+    def _draw_line(self, painter: QPainter, at: datetime, colour: str, words: str) -> None:
+        begin, end = self.span
+        if not begin <= at <= end:
+            return
+        x, bottom = self.place(at), _TOP + self._lanes * _LANE
+        painter.setPen(QPen(QColor(colour), 2))
+        painter.drawLine(QPointF(x, 4), QPointF(x, bottom + 4))
+        painter.setFont(theme.sans(theme.SMALL_PX))
+        wide = painter.fontMetrics().horizontalAdvance(words) + 8
+        left = min(max(0.0, x - wide / 2), self.width() - wide)
+        painter.fillRect(QRectF(left, bottom + 4, wide, _FOOT - 5), QColor(theme.WELL))
+        painter.drawText(QRectF(left, bottom + 4, wide, _FOOT - 5), int(Qt.AlignmentFlag.AlignCenter), words)
+
+
+def bar_words(bar: Bar, row: RunRow) -> str:
+    """What a bar says."""
+    if not bar.known:
+        return f"{row.carrier}: {row.name}\nlength not predicted"
+    done = f"done between {bar.earliest:%H:%M} and {bar.latest:%H:%M}"
+    return f"{row.carrier}: {row.name}\n{bar.begin:%H:%M} to {bar.end:%H:%M}, {done}"

@@ -1,0 +1,198 @@
+"""The run as a table: what is made and waits, in its order, then what ended."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from typing import Literal
+
+from PySide6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
+
+from yomikomi.core.copying.request import CopyProgress
+from yomikomi.core.ledger.run_outlook import Outlook
+from yomikomi.core.ledger.run_rows import RunRow
+from yomikomi.core.run.night import Bar
+from yomikomi.core.video.timecode import spoken
+from yomikomi.core.video.units import signed_text, size_text
+from yomikomi.ui import theme
+from yomikomi.ui.run.marks import mark_for
+from yomikomi.ui.widgets.basics import draw_mark, plain_tip
+
+Index = QModelIndex | QPersistentModelIndex
+Shown = Literal["all", "to make", "attention", "done"]
+HEADS = ("State", "Carrier", "Copy", "Recipe", "Size", "When")
+ROW_ROLE, PART_ROLE = int(Qt.ItemDataRole.UserRole), int(Qt.ItemDataRole.UserRole) + 1
+_MIME = "application/x-yomikomi-copy"
+_FIGURES = {1, 4, 5}
+_MARK_WIDTH = 22
+
+
+class RunModel(QAbstractTableModel):
+    """``dropped``: a copy, and the one it was put before, 0: at the end."""
+
+    dropped = Signal(int, int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._rows: list[RunRow] = []
+        self._bars: Mapping[int, Bar] = {}
+        self._progress: Mapping[int, CopyProgress] = {}
+        self.shown: Shown = "all"
+
+    def put(self, outlook: Outlook, progress: Mapping[int, CopyProgress]) -> None:
+        """What changed is told row by row as long as the rows are the same copies in the same order; the selection stays."""
+        rows = [row for row in (*outlook.live, *outlook.ended) if self._wanted(row)]
+        self._bars, self._progress = outlook.bars, progress
+        if [row.copy for row in rows] != [row.copy for row in self._rows]:
+            self.layoutAboutToBeChanged.emit()
+            before = [(index, self._rows[index.row()].copy) for index in self.persistentIndexList()]
+            if len(rows) == len(self._rows):
+                self._rows = rows
+                places = {row.copy: place for place, row in enumerate(rows)}
+                for index, copy in before:
+                    fresh = self.index(places[copy], index.column()) if copy in places else QModelIndex()
+                    self.changePersistentIndex(index, fresh)
+                self.layoutChanged.emit()
+            else:
+                self.layoutChanged.emit()
+                self.beginResetModel()
+                self._rows = rows
+                self.endResetModel()
+            return
+        old, self._rows = self._rows, rows
+        for place, (one, other) in enumerate(zip(old, rows, strict=True)):
+            if one != other or other.live:
+                self.dataChanged.emit(self.index(place, 0), self.index(place, len(HEADS) - 1))
+
+    def _wanted(self, row: RunRow) -> bool:
+        if self.shown == "to make":
+            return row.live
+        if self.shown == "attention":
+            return row.state in {"failed", "doubtful", "cancelled"} or row.held
+        return self.shown == "all" or not row.live
+
+    def row_of(self, copy: int) -> int:
+        """-1 where it is not shown."""
+        return next((place for place, row in enumerate(self._rows) if row.copy == copy), -1)
+
+    @property
+    def rows(self) -> Sequence[RunRow]:
+        return self._rows
+
+    def rowCount(self, parent: Index | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self._rows)
+
+    def columnCount(self, _parent: Index | None = None) -> int:
+        return len(HEADS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = int(Qt.ItemDataRole.DisplayRole)) -> object:
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return HEADS[section]
+        return int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter) if role == Qt.ItemDataRole.TextAlignmentRole else None
+
+    def data(self, index: Index, role: int = int(Qt.ItemDataRole.DisplayRole)) -> object:
+        one = self._rows[index.row()]
+        if role == ROW_ROLE:
+            return one
+        if role == PART_ROLE:
+            progress = self._progress.get(one.copy)
+            return progress.part if progress is not None else None
+        if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole}:
+            return self._words(one, index.column())
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return plain_tip(one.trouble or one.name)
+        if role == Qt.ItemDataRole.FontRole and index.column() in _FIGURES:
+            return theme.mono(theme.SMALL_PX)
+        return None
+
+    def _words(self, one: RunRow, column: int) -> str:
+        if column == 0:
+            return self.state_words(one)
+        if column == 1:
+            return one.carrier
+        if column == 2:
+            return one.name
+        if column == 3:
+            return one.recipe
+        return size_words(one) if column == 4 else when_words(one, self._bars.get(one.copy))
+
+    def state_words(self, one: RunRow) -> str:
+        progress = self._progress.get(one.copy)
+        if one.held or one.paused:
+            return "paused"
+        if progress is not None:
+            return f"{progress.step} {100 * progress.part:.0f} %"
+        if one.live:
+            return "waits for its check" if one.step == "verify" else "waiting, second attempt" if one.attempts else "waiting"
+        return mark_for(one.state, reserves=bool(one.trouble))[1]
+
+    # Order by drag
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        usual = super().flags(index)
+        if index.isValid() and self._rows[index.row()].live:
+            return usual | Qt.ItemFlag.ItemIsDragEnabled
+        return usual if index.isValid() else usual | Qt.ItemFlag.ItemIsDropEnabled
+
+    def supportedDropActions(self) -> Qt.DropAction:
+        return Qt.DropAction.MoveAction
+
+    def mimeTypes(self) -> list[str]:
+        return [_MIME]
+
+    def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
+        data = QMimeData()
+        data.setData(_MIME, str(self._rows[indexes[0].row()].copy).encode())
+        return data
+
+    def dropMimeData(self, data: QMimeData, _action: Qt.DropAction, row: int, _column: int, parent: Index) -> bool:
+        if not data.hasFormat(_MIME):
+            return False
+        place = row if row >= 0 else parent.row() if parent.isValid() else len(self._rows)
+        before = self._rows[place].copy if place < len(self._rows) and self._rows[place].live else 0
+        self.dropped.emit(int(bytes(data.data(_MIME).data())), before)
+        return False  # the run says what the order is then
+
+
+def size_words(one: RunRow) -> str:
+    """As predicted, or as it came out and what the difference is."""
+    if one.size:
+        told = f" ({signed_text(100 * (one.size / one.sizes.expected - 1), plus=True)} %)" if one.sizes and one.sizes.expected else ""
+        return f"{size_text(one.size)}{told}"
+    return f"about {size_text(one.sizes.expected)}" if one.sizes else "–"
+
+
+def when_words(one: RunRow, bar: Bar | None) -> str:
+    if not one.live:
+        ended = datetime.fromisoformat(one.ended_at).astimezone() if one.ended_at else None
+        took = f", took {spoken(one.took)}" if one.took else ""
+        return f"{ended:%H:%M}{took}" if ended else "–"
+    if bar is None:
+        return "when resumed"
+    if not bar.known:
+        return f"from {bar.begin:%H:%M}"
+    return f"{bar.begin:%H:%M} to {bar.end:%H:%M}"
+
+
+class StateDelegate(QStyledItemDelegate):
+    """The state with its shape before its word; of what runs, how far it is as a line under it."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        hint = super().sizeHint(option, index)
+        return QSize(hint.width() + _MARK_WIDTH, hint.height())
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        one: RunRow = index.data(ROW_ROLE)
+        area, part = QRectF(option.rect), index.data(PART_ROLE)
+        option.rect.adjust(_MARK_WIDTH, 0, 0, 0)
+        super().paint(painter, option, index)
+        held = one.live and (one.held or one.paused)
+        mark = "check" if held else mark_for(one.state, reserves=bool(one.trouble) and not one.live)[0]
+        draw_mark(painter, QRectF(area.left() + 9, area.center().y() - 6, 12, 12), mark)
+        if part is not None:
+            line = QRectF(area.left() + _MARK_WIDTH + 8, area.bottom() - 5, area.width() - _MARK_WIDTH - 20, 3)
+            painter.fillRect(line, QColor(theme.LINE))
+            line.setWidth(line.width() * float(part))
+            painter.fillRect(line, QColor(theme.ACCENT))
