@@ -58,6 +58,10 @@ class NightClock(QWidget):
         return "; ".join(told) or "the run is empty"
 
     @property
+    def _now(self) -> datetime | None:
+        return self._outlook.now if self._outlook is not None else None
+
+    @property
     def span(self) -> tuple[datetime, datetime]:
         """First and last moment that is drawn."""
         assert self._outlook is not None
@@ -104,6 +108,8 @@ class NightClock(QWidget):
         self._draw_scale(painter)
         for bar in self._outlook.bars.values():
             self._draw_bar(painter, bar)
+        for bar in self._outlook.bars.values():
+            self._draw_interval(painter, bar)
         self._draw_line(painter, self._outlook.now, theme.WELL_TEXT, "now")
         if self._rules.deadline is not None:
             self._draw_line(painter, self._rules.deadline, theme.OKABE_ITO["vermilion"], "deadline")
@@ -132,12 +138,14 @@ class NightClock(QWidget):
         at = midnight + timedelta(minutes=step * (int((begin - midnight).total_seconds() / 60) // step + 1))
         painter.setFont(theme.mono(theme.SMALL_PX))
         bottom = _TOP + self._lanes * _LANE
+        marks = [self.place(one) for one in (self._now, self._rules.deadline) if one is not None]
         while at < end:
             x = self.place(at)
             painter.setPen(QPen(QColor(theme.WELL_LINE), 1))
             painter.drawLine(QPointF(x, _TOP), QPointF(x, bottom))
             painter.setPen(QColor(theme.WELL_MUTED))
-            painter.drawText(QRectF(x - 40, bottom + 3, 80, _FOOT - 4), int(Qt.AlignmentFlag.AlignCenter), f"{at:%H:%M}")
+            if all(abs(x - one) > _WORD_PX * 0.75 for one in marks):
+                painter.drawText(QRectF(x - 40, bottom + 3, 80, _FOOT - 4), int(Qt.AlignmentFlag.AlignCenter), f"{at:%H:%M}")
             at += timedelta(minutes=step)
 
     def _draw_bar(self, painter: QPainter, bar: Bar) -> None:
@@ -153,12 +161,6 @@ class NightClock(QWidget):
             painter.setPen(QPen(QColor(theme.WELL_TEXT), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(area)
-        if bar.known:  # the interval of its end
-            y, low, high = area.center().y(), self.place(bar.earliest), self.place(bar.latest)
-            painter.setPen(QPen(QColor(theme.WELL_TEXT), 1.2))
-            painter.drawLine(QPointF(low, y), QPointF(high, y))
-            for x in (low, high):
-                painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 4))
         if area.width() > 46:
             painter.setFont(theme.sans(theme.SMALL_PX, medium=True))
             painter.setPen(QColor(theme.ON_BRIGHT if row.state == "running" or not bar.known else "#FFFFFF"))
@@ -166,6 +168,16 @@ class NightClock(QWidget):
                 painter.setPen(QColor(theme.WELL_TEXT))
             words = painter.fontMetrics().elidedText(row.carrier, Qt.TextElideMode.ElideRight, int(area.width() - 12))
             painter.drawText(area.adjusted(6, 0, -6, -area.height() / 2 + 4), int(Qt.AlignmentFlag.AlignVCenter), words)
+
+    def _draw_interval(self, painter: QPainter, bar: Bar) -> None:
+        """Of its end."""
+        if not bar.known:
+            return
+        y, low, high = self._area(bar).bottom() - 7, self.place(bar.earliest), self.place(bar.latest)
+        painter.setPen(QPen(QColor(theme.WELL_TEXT), 1.2))
+        painter.drawLine(QPointF(low, y), QPointF(high, y))
+        for x in (low, high):
+            painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 4))
 
     def _draw_line(self, painter: QPainter, at: datetime, colour: str, words: str) -> None:
         begin, end = self.span

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import datetime
 
-from PySide6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from yomikomi.core.copying.request import CopyProgress
 from yomikomi.core.ledger.jobs import JobView
@@ -40,13 +40,18 @@ class CopyDetails(QWidget):
         self.log.setReadOnly(True)
         self.log.setFont(theme.mono(theme.SMALL_PX))
         self.log.setAccessibleName("What happened to this copy")
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(6)
+        self.log.setMinimumHeight(64)
+        left = QVBoxLayout()
+        left.setSpacing(6)
         for widget in (self.head, self.now, self.trouble):
-            layout.addWidget(widget)
-        layout.addLayout(row(*self.buttons.values(), 1))
-        layout.addWidget(self.log, 1)
+            left.addWidget(widget)
+        left.addLayout(row(*self.buttons.values(), 1))
+        left.addStretch(1)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(20)
+        layout.addLayout(left, 5)
+        layout.addWidget(self.log, 4)
         self._offer(set())
 
     def show_copy(self, one: RunRow | None, copy: CopyView | None, bar: Bar | None, jobs: list[JobView]) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QLineE
 
 from yomikomi.core.run.hours import Hours
 from yomikomi.core.run.rules import AtEnd, Beside, RunRules
+from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import beside, button, form_body, label, number_box, row
 
 _AT_END: dict[AtEnd, str] = {
@@ -94,6 +95,8 @@ def _time(name: str, at: time) -> QTimeEdit:
     made = QTimeEdit(QTime(at.hour, at.minute))
     made.setDisplayFormat("HH:mm")
     made.setAccessibleName(name)
+    made.setMinimumWidth(96)
+    theme.inset(made)
     return made
 
 

@@ -23,7 +23,8 @@ from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.run.rules_box import RulesBox
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import button, label, row
+from yomikomi.ui.widgets.basics import ElidedLabel, button, row
+from yomikomi.ui.widgets.empty import EmptyNote
 
 _FILTERS: dict[Shown, str] = {"all": "All copies", "to make": "To make", "attention": "Need a person", "done": "Ended"}
 # What runs is looked at so often while nothing else happens.
@@ -41,15 +42,19 @@ class RunStation(Station):
         self.clock = NightClock()
         self.model = RunModel()
         self.table = QTableView()
+        purpose = "Copies are made here, one after another, also overnight."
+        self.empty = EmptyNote(purpose, "Choose a copy in Balance and add it to the run.")
+        self.page.addWidget(self.empty, 1)
         self.page.addWidget(self.clock)
 
     def build(self) -> Iterator[None]:
         yield
         self._set_table()
+        self.table.setMinimumHeight(96)
         self.page.addWidget(self.table, 5)
         yield
         self.details = CopyDetails(self._does)
-        self.page.addWidget(self.details, 3)
+        self.page.addWidget(self.details, 2)
         self.filter = QComboBox()
         self.filter.setAccessibleName("Which copies are shown")
         for key, words in _FILTERS.items():
@@ -59,8 +64,10 @@ class RunStation(Station):
         self.pause_button = button("Pause the run", self.toggle_pause)
         self.next_button = button("Start the run", self.primary, primary=True, tip="Ctrl+Return")
         self.next_button.setMinimumWidth(150)
-        self.note = label(quiet=True)
-        self.page.addLayout(row(self.filter, self.note, 1, self.rules_button, self.pause_button, self.next_button))
+        self.note = ElidedLabel()
+        foot = row(self.filter, self.note, self.rules_button, self.pause_button, self.next_button)
+        foot.setStretch(1, 1)
+        self.page.addLayout(foot)
         for keys, what in (("Alt+Up", "sooner"), ("Alt+Down", "later"), ("Delete", "stop")):
             QShortcut(QKeySequence(keys), self.table, lambda what=what: self._does(what), context=Qt.ShortcutContext.WidgetShortcut)
         self.clock.chosen.connect(self.choose)
@@ -122,17 +129,22 @@ class RunStation(Station):
             self.table.selectRow(0)
         self.clock.show_night(self.outlook, driver.rules, self.selected)
         self.sentence.say(*run_headline(self.outlook, on=driver.on, rules=driver.rules))
+        for widget in (self.clock, self.table, self.details):
+            widget.setVisible(bool(self._rows))
+        self.empty.setVisible(not self._rows)
+        self.filter.setVisible(bool(self._rows))
         self._show_details()
         self._show_next()
 
     def _show_next(self) -> None:
         driver, waits = self.queue.driver, bool(self.outlook.live)
         stands = waits and (not driver.on or driver.rules.paused)
-        self.next_button.setText("Start the run" if stands and not driver.on else "Resume the run" if stands else "Open the ledger")
+        stands_words = "Resume the run" if driver.rules.paused else "Start the run"
+        self.next_button.setText(stands_words if stands else "Open the ledger" if self._rows else "Go to Balance")
         self.pause_button.setVisible(waits and driver.on and not driver.rules.paused)
         end = {"nothing": "", "quit": "then closes", "suspend": "then suspends the machine", "power off": "then powers off the machine"}
         hours = f"runs {driver.rules.hours.words}" if driver.rules.hours else ""
-        self.note.setText(" · ".join(part for part in (hours, end[driver.rules.at_end]) if part))
+        self.note.say(" · ".join(part for part in (hours, end[driver.rules.at_end]) if part))
 
     def _show_details(self) -> None:
         one = self._rows.get(self.selected)
@@ -193,7 +205,9 @@ class RunStation(Station):
 
     def primary(self) -> None:
         driver = self.queue.driver
-        if not self.outlook.live or (driver.on and not driver.rules.paused):
+        if not self._rows:
+            self.state.go.emit("balance")
+        elif not self.outlook.live or (driver.on and not driver.rules.paused):
             self.state.go.emit("ledger")
         elif driver.rules.paused:
             self.toggle_pause()
