@@ -24,6 +24,7 @@ from yomikomi.core.copying.line21_track import Line21Track
 from yomikomi.core.copying.others import NONE_CARRIED, Carried, Others, uncounted
 from yomikomi.core.copying.request import CopyProgress, CopyRequest
 from yomikomi.core.copying.sound_track import SoundTrack
+from yomikomi.core.copying.witness import SoundWitness, Witness, Witnesses
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.recipes.copied_sound import check_copied_sound
 from yomikomi.core.recipes.plan import EncoderPlan, check_depth, pixel_format_of, set_up
@@ -65,6 +66,7 @@ class Encoded:
     filled, dropped : frames that stand in for missing ones; frames of the source that found no place.
     not_carried : what the source holds besides, in words.
     carried : subtitles and chapters that were taken over. ``copied``: sound that was, as it is.
+    witness : what the encoders were given, kept small.
     """
 
     path: Path
@@ -79,6 +81,7 @@ class Encoded:
     not_carried: tuple[str, ...] = ()
     carried: Carried = NONE_CARRIED
     copied: tuple[CopiedPackets, ...] = ()
+    witness: Witness | None = None
 
 
 def chain_of(request: CopyRequest) -> Chain:
@@ -106,6 +109,7 @@ class _Encode:
         self.started = time.monotonic()
         self.told_at = 0.0
         self.first = Fraction(reading.first_seconds)
+        self.witnesses = Witnesses.at(self.timing.rate)
         self.damage = Damage()
         self.sounds: list[ExpectedSound] = []
         self.not_carried: list[str] = []
@@ -175,9 +179,14 @@ class _Encode:
                 continue
             if self.request.recipe.sound_copied:
                 self._copy_sound(sink, number)
+                self.witnesses.sounds.append(None)
                 self.sounds.append(self._expected(heard_there[-1], found.peak_db, mixed=False))
                 continue
-            tracks[stream.index] = SoundTrack(sink, stream, self.request.recipe, first=self.first, plan=plan, pieces=self.timing.pieces)
+            heard_as = SoundWitness()
+            self.witnesses.sounds.append(heard_as)
+            tracks[stream.index] = SoundTrack(
+                sink, stream, self.request.recipe, first=self.first, plan=plan, pieces=self.timing.pieces, witness=heard_as
+            )
             self.sounds.append(self._expected(heard_there[-1], found.peak_db + plan.gain_db, mixed=plan.mixed))
             kept = sound_layout(plan.channels)[1]
             if kept < channels and not plan.mixed:
@@ -243,6 +252,7 @@ class _Encode:
                 lower_all_threads()
                 if self.others is not None:
                     self._mux(sink, self.others.packets(self.reporter.check))
+            self.witnesses.pictures.see(self.frames, treated)
             self._mux_pictures(sink, video.encode(treated))
             self.frames += 1
             so_far = self.frames / self.timing.rate
@@ -308,6 +318,7 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
     return Encoded(
         part, job.frames, treated.rate, part.stat().st_size, time.monotonic() - started, tuple(job.sounds), job.damage,
         job.chain.filled, job.chain.dropped, tuple(job.not_carried), job.carried, tuple(job.copied_packets),
+        job.witnesses.kept(),
     )  # fmt: skip
 
 

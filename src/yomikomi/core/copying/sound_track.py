@@ -11,6 +11,7 @@ import av.container
 import av.filter
 import numpy as np
 
+from yomikomi.core.copying.witness import SoundWitness
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.recipes.sound import SOUND_CODECS, SOUND_RATE, sound_layout
 from yomikomi.core.treatment.joints import Joints
@@ -32,6 +33,7 @@ class SoundTrack:
     first : time stamp of the first picture in seconds; sound is shifted by it, so that both start together.
     plan : what its treatment does to it.
     pieces : what is kept of the take.
+    witness : listens to what the encoder is given.
     """
 
     def __init__(
@@ -43,8 +45,9 @@ class SoundTrack:
         first: Fraction,
         plan: SoundPlan | None = None,
         pieces: Pieces | None = None,
+        witness: SoundWitness | None = None,
     ) -> None:
-        self.source = source
+        self.source, self._witness = source, witness
         self._filters = plan.filters if plan is not None else ()
         codec = SOUND_CODECS[recipe.sound_codec]
         self._frame_size, self._format = codec.packet_samples, codec.sample_format
@@ -180,6 +183,8 @@ class SoundTrack:
             assert isinstance(frame, av.AudioFrame)
             frame.pts = self._samples
             frame.time_base = Fraction(1, _RATE)
+            if self._witness is not None:
+                self._witness.hear(frame, self._samples / _RATE)
             self._samples += frame.samples
             yield from self.stream.encode(frame)
 

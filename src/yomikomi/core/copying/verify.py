@@ -13,6 +13,8 @@ from yomikomi.core.copying.checks import Check, index_check, source_check
 from yomikomi.core.copying.copied_sound import copied_checks
 from yomikomi.core.copying.encode import Encoded
 from yomikomi.core.copying.request import CopyProgress
+from yomikomi.core.copying.witness import AROUND, PictureWitness, SoundWitness
+from yomikomi.core.copying.witness_checks import witness_checks
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.reading.rate import judge_rate
 from yomikomi.core.reading.sound import SoundMeter
@@ -59,6 +61,8 @@ class _Seen:
     entries: tuple[int, ...] = ()
     starts: tuple[float, ...] = ()
     damage: Damage = NO_DAMAGE
+    pictures: PictureWitness | None = None
+    sounds: tuple[SoundWitness, ...] = ()
 
 
 def verify(expected: Expected, reporter: Reporter) -> list[Check]:
@@ -76,6 +80,7 @@ def verify(expected: Expected, reporter: Reporter) -> list[Check]:
         _duration(expected, seen.stamps, seen.base),
         _rate(expected, seen.stamps, seen.base, seen.declared),
         *_sounds(expected, seen.meters),
+        *witness_checks(expected.encoded.witness, seen.pictures, seen.sounds, expected.treated.rate),
         *copied_checks(path, expected.encoded.copied, reporter.check),
         *_carried(expected, seen),
         _shape(expected, seen.shape),
@@ -86,7 +91,7 @@ def verify(expected: Expected, reporter: Reporter) -> list[Check]:
 
 
 def _look(expected: Expected, reporter: Reporter) -> _Seen:
-    path, started, told_at = expected.encoded.path, time.monotonic(), 0.0
+    path, started, told_at, witness = expected.encoded.path, time.monotonic(), 0.0, expected.encoded.witness
     with open_media(path) as container:
         picture = video_stream(container, path)
         picture.thread_type = "AUTO"
@@ -100,13 +105,21 @@ def _look(expected: Expected, reporter: Reporter) -> _Seen:
             stamps=[],
             entries=_entries(path, reporter),
             starts=tuple(float(one["start"] * Fraction(one["time_base"] or 1)) for one in container.chapters()),
+            pictures=PictureWitness(witness.every, around=AROUND) if witness is not None else None,
         )
+        heard = {index: SoundWitness() for index in meters}
+        seen.sounds = tuple(heard.values())
+        first = float((picture.start_time or 0) * seen.base)
         with Decoder(container, [picture, *container.streams.audio], path, reporter.check) as decoder:
             for index, frame in decoder.frames():
                 if isinstance(frame, av.VideoFrame):
+                    if seen.pictures is not None:
+                        seen.pictures.see(len(seen.stamps), frame)
                     seen.stamps.append(frame.pts)
                 else:
                     meters[index].feed(frame)
+                    if frame.pts is not None and frame.time_base is not None and witness is not None:
+                        heard[index].hear(frame, float(frame.pts * frame.time_base) - first)
                 now = time.monotonic()
                 if now - told_at > _REPORT_PERIOD_S:
                     told_at = now

@@ -30,7 +30,7 @@ _FOLDER = re.compile(r"\..{0,80}\.([0-9a-f]{8})-[0-9a-f]{16}\.growing", re.DOTAL
 _READABLE = 40  # characters of the final name that the folder's name shows
 _MADE, _VERDICT, _LOCK = "made.json", "verdict.json", "lock"
 # No document of ours is larger, bytes.
-_LARGEST = 4_000_000
+_LARGEST = 100_000_000
 Document = TypeVar("Document", bound=BaseModel)
 
 

@@ -1,0 +1,182 @@
+"""Copies that would have been called verified: the right number of frames, the right tags, and something else in them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from tests.conftest import Shared
+from tests.making import programme_frames, write_clip
+from yomikomi.core.copying.encode import Encoded, encode
+from yomikomi.core.copying.request import CopyRequest
+from yomikomi.core.copying.verify import Expected, verify
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.recipe import recipe_for
+from yomikomi.core.treatment.chain import chain_for
+from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.work import SilentReporter
+
+_SECONDS, _RATE = 24, 25
+Luma = NDArray[np.uint8]
+
+
+def _programme() -> list[Luma]:
+    return programme_frames(_SECONDS * _RATE, width=320, height=240)
+
+
+def _beats(samples: int) -> NDArray[np.float32]:
+    """Sound with something to go by: bursts of noise at uneven times over a quiet tone."""
+    rng = np.random.default_rng(4)
+    wave = 0.03 * np.sin(np.arange(samples) * 2 * np.pi * 220 / 48_000)
+    at = 0
+    while at < samples:
+        length = int(rng.uniform(0.05, 0.3) * 48_000)
+        part = wave[at : at + length]
+        part += rng.normal(0, 0.15, len(part))
+        at += length + int(rng.uniform(0.1, 0.6) * 48_000)
+    return np.clip(wave, -0.9, 0.9).astype(np.float32)
+
+
+def _write(path: Path, frames: list[Luma], wave: NDArray[np.float32], codec: str = "libx264", **how: str) -> Path:
+    with av.open(str(path), "w") as sink:
+        video = sink.add_stream(codec, rate=_RATE, options=how or {"crf": "18", "preset": "ultrafast"})
+        assert isinstance(video, av.VideoStream)
+        video.height, video.width = frames[0].shape
+        video.pix_fmt = "yuv420p"
+        sound = sink.add_stream("aac" if path.suffix == ".mp4" else "pcm_s16le", rate=48_000, layout="mono")
+        assert isinstance(sound, av.AudioStream)
+        for number, picture in enumerate(frames):
+            grey = np.full((picture.shape[0] // 2, picture.shape[1]), 128, np.uint8)
+            frame = av.VideoFrame.from_ndarray(np.vstack([picture, grey]), format="yuv420p")
+            frame.pts = number
+            sink.mux(video.encode(frame))
+        for first in range(0, len(wave), 1024):
+            block = av.AudioFrame.from_ndarray(wave[None, first : first + 1024], format="fltp", layout="mono")
+            block.sample_rate, block.pts, block.time_base = 48_000, first, Fraction(1, 48_000)
+            sink.mux(sound.encode(block) if path.suffix == ".mp4" else sound.encode(_whole(block)))
+        sink.mux(video.encode(None))
+        sink.mux(sound.encode(None))
+    return path
+
+
+def _whole(block: av.AudioFrame) -> av.AudioFrame:
+    made = av.AudioFrame.from_ndarray(np.round(block.to_ndarray() * 32767).astype(np.int16), format="s16", layout="mono")
+    made.sample_rate, made.pts, made.time_base = 48_000, block.pts, block.time_base
+    return made
+
+
+@pytest.fixture(scope="module")
+def wave() -> NDArray[np.float32]:
+    return _beats(_SECONDS * 48_000)
+
+
+@pytest.fixture(scope="module")
+def take(shared: Shared, wave: NDArray[np.float32]) -> tuple[Path, Reading]:
+    path = shared.file("witnessed.mkv", lambda part: _write(part.with_suffix(".mkv"), _programme(), wave).rename(part))
+    return path, shared.reading(path)
+
+
+@pytest.fixture(scope="module")
+def expected(take: tuple[Path, Reading], tmp_path_factory: pytest.TempPathFactory) -> Expected:
+    target = tmp_path_factory.mktemp("copies") / "good.mp4"
+    request = CopyRequest(take[0], target, take[1], Treatment(), recipe_for("h264", 24, speed="ultrafast"))
+    return _expected(take[1], encode(request, target, SilentReporter()))
+
+
+def _expected(reading: Reading, encoded: Encoded) -> Expected:
+    return Expected(encoded, chain_for(reading, Treatment()).format, reading.duration_seconds, "mp4")
+
+
+def _failed(expected: Expected, path: Path) -> set[str]:
+    meant = replace(expected, encoded=replace(expected.encoded, path=path))
+    return {check.name for check in verify(meant, SilentReporter()) if not check.passed} - {"colour tags", "index in front"}
+
+
+def test_a_true_copy_passes_and_says_how_near_it_is(expected: Expected) -> None:
+    checks = {check.name: check for check in verify(expected, SilentReporter())}
+    assert all(check.passed for check in checks.values())
+    assert {"pictures as treated", "levels", "frame by frame", "close to the treated take"} <= set(checks)
+    assert {"sound not silent", "sound in step"} <= set(checks)
+    assert "dB PSNR" in checks["close to the treated take"].found
+
+
+def _black(frames: list[Luma]) -> list[Luma]:
+    return [np.full_like(one, 16) if 300 <= number < 330 else one for number, one in enumerate(frames)]
+
+
+def _frozen(frames: list[Luma]) -> list[Luma]:
+    return [frames[200] if 200 <= number < 400 else one for number, one in enumerate(frames)]
+
+
+def _late(frames: list[Luma]) -> list[Luma]:
+    return [frames[0], *frames[:-1]]
+
+
+def _washed(frames: list[Luma]) -> list[Luma]:
+    """Limited range taken for full: the classic."""
+    return [np.clip((one.astype(float) - 16) * 255 / 219, 0, 255).astype(np.uint8) for one in frames]
+
+
+def _other(frames: list[Luma]) -> list[Luma]:
+    return [np.ascontiguousarray(one[:, ::-1]) for one in frames]
+
+
+@pytest.mark.parametrize(
+    ("spoilt", "name"),
+    [
+        (_black, "pictures as treated"), (_frozen, "pictures as treated"), (_late, "frame by frame"), (_washed, "levels"),
+        (_other, "pictures as treated"),
+    ],
+)  # fmt: skip
+def test_pictures_that_are_not_those_of_the_take(
+    expected: Expected, wave: NDArray[np.float32], tmp_path: Path, spoilt: Callable[[list[Luma]], list[Luma]], name: str
+) -> None:
+    path = _write(tmp_path / "spoilt.mp4", spoilt(_programme()), wave)
+    assert name in _failed(expected, path)
+
+
+@pytest.mark.parametrize(("ms", "passes"), [(0, True), (5, True), (-5, True), (25, False), (-40, False), (220, False)])
+def test_sound_out_of_step(expected: Expected, wave: NDArray[np.float32], tmp_path: Path, ms: int, passes: bool) -> None:
+    moved = np.roll(wave, round(ms * 48))
+    failed = _failed(expected, _write(tmp_path / "moved.mp4", _programme(), moved))
+    assert ("sound in step" not in failed) == passes
+
+
+def test_sound_that_drifts_or_is_missing_in_places(expected: Expected, wave: NDArray[np.float32], tmp_path: Path) -> None:
+    places = np.arange(len(wave)) * (1 + 0.06 / _SECONDS)  # 60 ms early at the end, in step at the beginning
+    drifting = np.interp(places, np.arange(len(wave)), wave).astype(np.float32)
+    assert "sound in step" in _failed(expected, _write(tmp_path / "drifting.mp4", _programme(), drifting))
+    gone = wave.copy()
+    gone[10 * 48_000 : 12 * 48_000] = 0
+    assert "sound not silent" in _failed(expected, _write(tmp_path / "gone.mp4", _programme(), gone))
+
+
+@pytest.mark.parametrize(("codec", "quality"), [("h264", 45), ("hevc", 45), ("av1", 60)])
+def test_poor_copies_are_true_ones(shared: Shared, tmp_path: Path, codec: str, quality: int) -> None:
+    """Noise over motion, cuts, a flash, a still and black, at a quality that nobody would want: nothing is called another picture."""
+    rng = np.random.default_rng(2)
+    frames = []
+    for number in range(200):
+        scene = cv2.GaussianBlur(np.random.default_rng(number // 50).integers(16, 235, (240, 320), np.uint8), (0, 0), 6)
+        moved = np.roll(scene, 3 * number, axis=1).astype(float)
+        if number in {60, 61}:
+            moved += 120
+        if number >= 180:
+            moved[:] = 16
+        stretched = 2 * moved - 100 if number < 180 else moved
+        frames.append(np.clip(stretched + rng.normal(0, 6, scene.shape), 0, 255).astype(np.uint8))
+    path = shared.file("poor.mkv", lambda part: write_clip(part, frames, rate=25, codec="rawvideo", sound_seconds=8.0))
+    reading = shared.reading(path)
+    recipe = recipe_for(codec, quality)
+    request = CopyRequest(path, tmp_path / f"c.{recipe.container}", reading, Treatment(), recipe)
+    made = encode(request, request.target, SilentReporter())
+    meant = replace(_expected(reading, made), container=recipe.container)
+    assert [check for check in verify(meant, SilentReporter()) if not check.passed] == []
