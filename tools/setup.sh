@@ -50,6 +50,8 @@ need libxcb-render-util.so.0 libxcb-render-util0
 need libxcb-shape.so.0 libxcb-shape0
 need libxkbcommon-x11.so.0 libxkbcommon-x11-0
 need libportaudio.so.2 libportaudio2
+# What the tests try the system's services with: a bus of their own.
+command -v dbus-daemon >/dev/null || missing="$missing dbus-daemon"
 # shellcheck disable=SC2086
 [ -z "$missing" ] || apt_install $missing
 

@@ -10,6 +10,7 @@ from yomikomi.cli.outlet_documents import ConformsDocument, OutletsDocument
 from yomikomi.cli.path_documents import DiagnoseDocument, EquipmentDocument, PathsDocument
 from yomikomi.cli.planning_documents import ImportDocument, ReckonDocument, ShelfDocument, TitlesDocument
 from yomikomi.cli.reading_documents import CompareDocument, ReadDocument
+from yomikomi.cli.run_documents import RunDocument
 from yomikomi.cli.set_documents import SetCopiesDocument, SetPredictionDocument, SetsDocument
 from yomikomi.cli.simulation_documents import SimulateDocument
 from yomikomi.cli.treatment_documents import AdviseDocument
@@ -17,6 +18,7 @@ from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.capture.sync import SyncResult
 from yomikomi.core.capture.trial import TrialResult
 from yomikomi.core.copying.rendering import Rendered
+from yomikomi.core.ledger.run_report import RunReport
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.model import Treatment
 
@@ -51,4 +53,6 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "cut": CutDocument,
     "join": CutDocument,
     "merge": CutDocument,
+    "run": RunDocument,
+    "run-report": RunReport,
 }

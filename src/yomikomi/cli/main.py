@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
-from yomikomi.cli import captures, copies, outlets, paths, planning, readings, set_copies, simulations, treatments
+from yomikomi.cli import captures, copies, outlets, paths, planning, readings, runs, set_copies, simulations, treatments
 from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_workspace, has_display, need_display
 from yomikomi.core.errors import WrongUseError, YomikomiError
 from yomikomi.core.work.defects import defect
@@ -75,6 +75,7 @@ for command in (
 ):  # fmt: skip
     app.command()(command)
 app.add_typer(planning.shelf, name="shelf")
+app.add_typer(runs.run, name="run")
 
 
 @app.command()

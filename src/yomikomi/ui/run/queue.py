@@ -18,6 +18,7 @@ from yomikomi.core.sets.planning import PlannedCopy
 from yomikomi.core.video.units import counted
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.run.executor import WindowExecutor
+from yomikomi.ui.run.night_watch import NightWatch
 from yomikomi.ui.state import AppState
 
 _POLL_MS = 500
@@ -52,6 +53,7 @@ class CopyQueue(QObject):
         )  # fmt: skip
         self._state.jobs.closes.connect(driver.close)
         self._timer.start()
+        self.watch = NightWatch(self._state, driver)
         return driver
 
     def ask(self, view: CarrierView, recipe: Recipe, predicted: Prediction | None, outlet: Outlet | None = None) -> int:
@@ -102,8 +104,10 @@ class CopyQueue(QObject):
     def _poll(self) -> None:
         if self._state.jobs.closing:
             self._timer.stop()
-        elif self.driver.poll():
-            self.changed.emit()
+        else:
+            if self.driver.poll():
+                self.changed.emit()
+            self.watch.look()
 
     def _aside(self, work: Callable[[], None]) -> None:
         self._state.calls.call("clearing up", work, lambda _answer: None, stale_allowed=True)

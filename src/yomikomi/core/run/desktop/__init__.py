@@ -1,0 +1,1 @@
+"""What the desktop and the machine do for the run: stay awake, suspend, power off, notify."""
