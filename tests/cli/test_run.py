@@ -1,0 +1,92 @@
+"""The run from scripts: filled, ordered, started, killed, started again, reported."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import psutil
+import pytest
+
+from tests.cli.test_commands import answer, schemas, yomikomi  # noqa: F401  the fixture
+from tests.making import programme_frames, write_clip
+
+
+@pytest.fixture
+def shelf(tmp_path: Path) -> Path:
+    """A workspace with two carriers: their files lie beside it."""
+    for name in ("parade", "ferry"):
+        write_clip(tmp_path / f"{name}.mkv", programme_frames(120, width=480, height=360), sound_seconds=4.8)
+    answer("--workspace", tmp_path / "archive", "shelf", "import", tmp_path / "parade.mkv", tmp_path / "ferry.mkv")
+    return tmp_path / "archive"
+
+
+def _run(shelf: Path, *words: str | Path) -> dict[str, Any]:
+    return answer("--workspace", shelf, "run", *words)
+
+
+def _labels(shelf: Path) -> list[str]:
+    return [carrier["label"] for carrier in answer("--workspace", shelf, "shelf", "list")["carriers"]]
+
+
+def test_a_run_from_scripts(shelf: Path, tmp_path: Path, schemas: dict[str, Any]) -> None:  # noqa: F811
+    labels = _labels(shelf)
+    filled = _run(shelf, "add", *labels, "--codec", "h264", "--quality", "40", "--speed", "ultrafast")
+    jsonschema.validate(filled, schemas["run"])
+    _run(shelf, "add", labels[0], "--codec", "h264", "--quality", "44", "--speed", "ultrafast")
+    copies = [line["copy_id"] for line in _run(shelf, "list")["copies"]]
+    ordered = _run(shelf, "order", str(copies[2]), str(copies[1]))
+    assert [line["copy_id"] for line in ordered["copies"]] == [copies[2], copies[1], copies[0]]
+    assert [line["state"] for line in _run(shelf, "cancel", str(copies[0]))["copies"]] == ["waiting", "waiting", "cancelled"]
+    assert _run(shelf, "pause")["paused"]
+    made = _run(shelf, "start", "--report", tmp_path / "morning.html")
+    jsonschema.validate(made, schemas["run-report"])
+    assert made["sentence"].startswith("2 of 2 copies verified; ")
+    assert [line["state"] for line in made["lines"] if line["state"] != "cancelled"] == ["verified", "verified"]
+    assert "2 of 2 copies verified" in (tmp_path / "morning.html").read_text()
+    assert not _run(shelf, "list")["paused"]
+    assert _run(shelf, "report")["verified"] == 2
+    assert "There is no copy 99" in yomikomi("--workspace", shelf, "run", "cancel", "99", code=2).stderr
+    assert "no carrier X-9" in yomikomi("--workspace", shelf, "run", "add", "X-9", "--codec", "h264", "--quality", "30", code=2).stderr
+    assert "is no time" in yomikomi("--workspace", shelf, "run", "start", "--until", "25:00", code=2).stderr
+
+
+@pytest.mark.workers
+def test_a_killed_run_leaves_no_encoder_and_goes_on(shelf: Path) -> None:
+    """kill -9 of the program while its encoder is stopped: such an orphan would lie there until somebody looks."""
+    _run(shelf, "add", _labels(shelf)[0], "--codec", "h264", "--quality", "18", "--speed", "veryslow")
+    command = [sys.executable, "-m", "yomikomi", "--workspace", str(shelf), "run", "start", "--json"]
+    program = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    workers = _until(lambda: [one for one in psutil.Process(program.pid).children(recursive=True) if _writes(one, shelf)])
+    workers[0].suspend()
+    os.kill(program.pid, signal.SIGKILL)
+    program.wait()
+    psutil.wait_procs(workers, timeout=15)
+    assert not [one for one in workers if one.is_running() and one.status() != psutil.STATUS_ZOMBIE]
+    assert [path.name for path in (shelf / "copies").iterdir() if not path.name.startswith(".")] == []
+    made = json.loads(yomikomi("--workspace", shelf, "run", "start", "--json").stdout)
+    assert made["verified"] == 1
+    assert len(list((shelf / "copies").iterdir())) == 1
+
+
+def _writes(process: psutil.Process, shelf: Path) -> bool:
+    """Whether a process has a part of a copy open."""
+    with contextlib.suppress(psutil.Error):
+        return any(one.path.startswith(str(shelf / "copies")) and "part." in one.path for one in process.open_files())
+    return False
+
+
+def _until(what: Any, seconds: float = 60) -> Any:
+    until = time.monotonic() + seconds
+    while not (found := what()):
+        assert time.monotonic() < until
+        time.sleep(0.02)
+    return found
