@@ -7,7 +7,7 @@ import platform
 import sys
 import time
 
-from bench import capture, detail, disturbed, marks, path, prediction, reading, scan, shelf, simulation, two_hours, weighing, window
+from bench import capture, detail, disturbed, marks, night, path, prediction, reading, scan, shelf, simulation, two_hours, weighing, window
 from bench.unseen import proof as unseen
 
 BENCHES = {
@@ -31,6 +31,7 @@ BENCHES = {
     "long-pass": capture.long_pass,
     "detail": detail.run,
     "prediction": prediction.run,
+    "night": night.run,
     "two-hours": two_hours.run,
 }
 

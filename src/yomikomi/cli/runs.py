@@ -115,7 +115,7 @@ def start(
         if driver.rules.paused:
             driver.set_rules(driver.rules.model_copy(update={"paused": False}))
         interrupted = _drive(driver, executor, stops)
-        made = make_report(record.run_rows.rows(record.run_rows.signs()), begun)
+        made = make_report(record.run_rows.all(), begun)
         if report is not None:
             write_report(made, report)
     answer(made, as_json, report_words(made))
@@ -160,14 +160,14 @@ def report(
     from yomikomi.core.ledger.run_report import make_report, report_words, write_report
 
     with open_record(context) as record:
-        made = make_report(record.run_rows.rows(record.run_rows.signs()), datetime.now().astimezone() - timedelta(hours=hours))
+        made = make_report(record.run_rows.all(), datetime.now().astimezone() - timedelta(hours=hours))
     if output is not None:
         write_report(made, output)
     answer(made, as_json, report_words(made))
 
 
 def _tell(record: Record, as_json: bool) -> None:
-    rows = record.run_rows.rows(record.run_rows.signs())
+    rows = record.run_rows.all()
     rows.sort(key=lambda row: (not row.live, row.rank if row.live else 0.0, row.copy))
     document = RunDocument(paused=record.jobs.rules().paused, copies=[RunLine.of(row) for row in rows])
     lines = [f"{row.copy:>5}  {row.state:<10} {row.carrier:<10} {row.name}  {row.recipe}" for row in rows]
@@ -179,7 +179,7 @@ def _driver(record: Record, copies: list[int]) -> Driver:
     from yomikomi.core.run.executors.local import LocalExecutor
 
     record.workspace.check_writable()
-    known = record.run_rows.signs()
+    known = set(record.run_rows.all_ids())
     for copy in copies:
         if copy not in known:
             raise WrongUseError(f"There is no copy {copy}.", remedy="yomikomi run list names them.")

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
@@ -21,6 +22,11 @@ from yomikomi.core.run.rules import RunRules
 from yomikomi.core.run.scheduler import Entry, State
 from yomikomi.core.run.tasks import Task
 from yomikomi.core.work.notices import Notice
+
+# What an entry is made of.
+_COLUMNS = (
+    JobRow.id, JobRow.rank, JobRow.after_id, JobRow.state, JobRow.attempts, JobRow.held, JobRow.stopping, JobRow.copy_id,
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -44,20 +50,21 @@ class JobRoom(Room):
         super().__init__(store)
         self._copies = copies
 
-    def entries(self, known: Iterable[int] = ()) -> list[Entry]:
-        """Of copies that are not finished; those that somebody else has begun, and ``known`` ones, are left out."""
-        had = set(known)
+    def entries(self, known: Collection[int] = ()) -> list[Entry]:
+        """Of copies that are not finished; those that somebody else has begun, and ``known`` ones, are left out. Jobs get ever larger
+        numbers, so that of a long run only what is new is looked at."""
+        last = max(known, default=0)
         with self._store.session() as session:
-            query = select(JobRow).join(Copy).where(Copy.state.in_(UNFINISHED)).order_by(JobRow.id)
-            return [_entry(row) for row in session.scalars(query) if row.id not in had and row.state not in BEGUN]
+            query = select(*_COLUMNS).join(Copy).where(Copy.state.in_(UNFINISHED), JobRow.id > last, JobRow.state.not_in(BEGUN))
+            return [_entry(row) for row in session.execute(query.order_by(JobRow.id)) if row.id not in known]
 
     def of_copies(self, copies: Sequence[int]) -> list[Entry]:
         """All jobs of some copies; those that have none yet get them."""
         with self._store.session() as session:
             for copy in session.scalars(select(Copy).where(Copy.id.in_(copies), ~Copy.jobs.any())):
                 add_jobs(session, copy)
-            query = select(JobRow).where(JobRow.copy_id.in_(copies)).order_by(JobRow.id)
-            return [_entry(row) for row in session.scalars(query)]
+            query = select(*_COLUMNS).where(JobRow.copy_id.in_(copies)).order_by(JobRow.id)
+            return [_entry(row) for row in session.execute(query)]
 
     def views(self, copy_id: int) -> list[JobView]:
         with self._store.session() as session:
@@ -126,7 +133,7 @@ class JobRoom(Room):
                 row.changed_at, row.document = now_text(), rules.model_dump(mode="json")
 
 
-def _entry(row: JobRow) -> Entry:
+def _entry(row: Any) -> Entry:
     return Entry(
         id=row.id, rank=row.rank, after=row.after_id, state=State(row.state), attempts=row.attempts, held=bool(row.held),
         stopping=bool(row.stopping), copy=row.copy_id,

@@ -22,10 +22,6 @@ SELECT copies.id, carriers.label, copies.path, copies.state, copies.trouble, cop
 FROM copies JOIN takes ON takes.id = copies.take_id JOIN carriers ON carriers.id = takes.carrier_id {where}
 """
 _JOBS = "SELECT copy_id, kind, state, held, rank, json_extract(task, '$.recipe'), worker, attempts FROM jobs {where} ORDER BY id"
-_SIGNS = """
-SELECT copies.id, copies.state, copies.trouble, copies.ended_at, jobs.state, jobs.held, jobs.rank, jobs.attempts
-FROM copies LEFT JOIN jobs ON jobs.copy_id = copies.id ORDER BY copies.id, jobs.id
-"""
 _AT_ONCE = 400
 
 
@@ -57,13 +53,22 @@ class RunRow:
 
 
 class RunRowRoom(Room):
-    def signs(self) -> dict[int, tuple[Any, ...]]:
-        """Of every copy something that is different when its row is: asked often, answered in some milliseconds."""
-        found: dict[int, tuple[Any, ...]] = {}
+    _asked = False
+
+    def all_ids(self) -> list[int]:
         with self._store.session() as session:
-            for row in session.execute(text(_SIGNS)):
-                found[row[0]] = (*found.get(row[0], ()), *row[1:])
-        return found
+            return [row[0] for row in session.execute(text("SELECT id FROM copies ORDER BY id"))]
+
+    def all(self) -> list[RunRow]:
+        return self.rows(self.all_ids())
+
+    def changed(self) -> list[RunRow]:
+        """Of copies that changed since this was last asked; all of them at first. Those that are gone are not among them."""
+        touched = self._store.take_touched_copies()
+        if not self._asked:
+            self._asked = True
+            return self.all()
+        return self.rows(touched)
 
     def rows(self, copies: Iterable[int]) -> list[RunRow]:
         """Of some copies, in the order of their ids. A document that is damaged costs its figures."""

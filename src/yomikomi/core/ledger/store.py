@@ -13,7 +13,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, configure_mappers, selectinload
 
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.ledger.schema import Base, Carrier, Event, PathSheetRow, Take
+from yomikomi.core.ledger.schema import Base, Carrier, Copy, Event, JobRow, PathSheetRow, Take
 from yomikomi.core.ledger.troubles import record_trouble
 from yomikomi.core.ledger.views import CarrierView, ViewMaker
 from yomikomi.core.ledger.workspace import Workspace
@@ -40,6 +40,7 @@ class Store:
         self.maker = ViewMaker(workspace)
         self._views: dict[int, CarrierView] = {}
         self._one_at_a_time = threading.RLock()
+        self._touched_copies: set[int] = set()
         event.listen(workspace.sessions, "after_flush", self._forget_touched)
 
     def open(self) -> None:
@@ -104,6 +105,13 @@ class Store:
         with session.no_autoflush:
             for row in (*session.new, *session.dirty, *session.deleted):
                 self._views.pop(_owner(session, row) or 0, None)
+                if isinstance(row, Copy | JobRow):
+                    self._touched_copies.add(row.id if isinstance(row, Copy) else row.copy_id)
+
+    def take_touched_copies(self) -> set[int]:
+        """Copies that changed, with their jobs, since this was last asked."""
+        touched, self._touched_copies = self._touched_copies, set()
+        return touched
 
 
 def _owner(session: Session, row: Base) -> int | None:

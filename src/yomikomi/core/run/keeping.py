@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -40,7 +40,7 @@ class Ended:
 
 
 class Keeper(Protocol):
-    def entries(self, known: Iterable[int] = ()) -> list[Entry]:
+    def entries(self, known: Collection[int] = ()) -> list[Entry]:
         """Jobs that are not finished, without ``known`` ones."""
         ...
 

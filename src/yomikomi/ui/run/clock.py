@@ -21,6 +21,8 @@ _LEFT, _RIGHT, _TOP, _FOOT, _LANE = 12, 16, 10, 24, 34
 # Steps of the scale, minutes; the first that leaves room for its words is taken.
 _STEPS = (5, 10, 15, 30, 60, 120, 180, 360, 720, 1440)
 _WORD_PX = 64
+# Bars that are narrower show no interval: there would be nothing but those.
+_NARROW_PX = 8
 _SHORTEST = timedelta(minutes=20)
 
 
@@ -39,11 +41,13 @@ class NightClock(QWidget):
         self._voice = Voice(self)
         self._lanes = 1
         self.selected = 0
+        self.span = (datetime.now().astimezone(), datetime.now().astimezone() + _SHORTEST)
         self.setFixedHeight(_TOP + _LANE + _FOOT)
 
     def show_night(self, outlook: Outlook, rules: RunRules, selected: int) -> None:
         self._outlook, self._rules, self.selected = outlook, rules, selected
         self._names = {row.copy: row for row in outlook.live}
+        self.span = self._span(outlook)
         lanes = min(_MOST_LANES, max((bar.lane for bar in outlook.bars.values()), default=0) + 1)
         if lanes != self._lanes:
             self._lanes = lanes
@@ -61,13 +65,10 @@ class NightClock(QWidget):
     def _now(self) -> datetime | None:
         return self._outlook.now if self._outlook is not None else None
 
-    @property
-    def span(self) -> tuple[datetime, datetime]:
+    def _span(self, outlook: Outlook) -> tuple[datetime, datetime]:
         """First and last moment that is drawn."""
-        assert self._outlook is not None
-        assert self._outlook.now is not None
-        now = self._outlook.now
-        ends = [bar.latest for bar in self._outlook.bars.values()] + ([self._rules.deadline] if self._rules.deadline else [])
+        now = outlook.now or datetime.now().astimezone()
+        ends = [bar.latest for bar in outlook.bars.values()] + ([self._rules.deadline] if self._rules.deadline else [])
         last = max([now + _SHORTEST, *(one for one in ends if one > now)])
         room = (last - now) * 0.04
         return now - room, last + room
@@ -106,10 +107,12 @@ class NightClock(QWidget):
             return
         self._draw_closed(painter)
         self._draw_scale(painter)
-        for bar in self._outlook.bars.values():
-            self._draw_bar(painter, bar)
-        for bar in self._outlook.bars.values():
-            self._draw_interval(painter, bar)
+        areas = [(bar, self._area(bar)) for bar in self._outlook.bars.values()]
+        for bar, area in areas:
+            self._draw_bar(painter, bar, area)
+        for bar, area in areas:
+            if area.width() >= _NARROW_PX:
+                self._draw_interval(painter, bar, area)
         self._draw_line(painter, self._outlook.now, theme.WELL_TEXT, "now")
         if self._rules.deadline is not None:
             self._draw_line(painter, self._rules.deadline, theme.OKABE_ITO["vermilion"], "deadline")
@@ -148,8 +151,8 @@ class NightClock(QWidget):
                 painter.drawText(QRectF(x - 40, bottom + 3, 80, _FOOT - 4), int(Qt.AlignmentFlag.AlignCenter), f"{at:%H:%M}")
             at += timedelta(minutes=step)
 
-    def _draw_bar(self, painter: QPainter, bar: Bar) -> None:
-        area, row = self._area(bar), self._names[bar.copy]
+    def _draw_bar(self, painter: QPainter, bar: Bar, area: QRectF) -> None:
+        row = self._names[bar.copy]
         colour = QColor(theme.OKABE_ITO["sky"] if row.state == "running" else theme.OKABE_ITO["blue"])
         if not bar.known:
             painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
@@ -169,11 +172,11 @@ class NightClock(QWidget):
             words = painter.fontMetrics().elidedText(row.carrier, Qt.TextElideMode.ElideRight, int(area.width() - 12))
             painter.drawText(area.adjusted(6, 0, -6, -area.height() / 2 + 4), int(Qt.AlignmentFlag.AlignVCenter), words)
 
-    def _draw_interval(self, painter: QPainter, bar: Bar) -> None:
+    def _draw_interval(self, painter: QPainter, bar: Bar, area: QRectF) -> None:
         """Of its end."""
         if not bar.known:
             return
-        y, low, high = self._area(bar).bottom() - 7, self.place(bar.earliest), self.place(bar.latest)
+        y, low, high = area.bottom() - 7, self.place(bar.earliest), self.place(bar.latest)
         painter.setPen(QPen(QColor(theme.WELL_TEXT), 1.2))
         painter.drawLine(QPointF(low, y), QPointF(high, y))
         for x in (low, high):

@@ -62,9 +62,9 @@ class RunModel(QAbstractTableModel):
                 self.endResetModel()
             return
         old, self._rows = self._rows, rows
-        for place, (one, other) in enumerate(zip(old, rows, strict=True)):
-            if one != other or other.live:
-                self.dataChanged.emit(self.index(place, 0), self.index(place, len(HEADS) - 1))
+        changed = [place for place, (one, other) in enumerate(zip(old, rows, strict=True)) if other.live or one is not other]
+        if changed:
+            self.dataChanged.emit(self.index(changed[0], 0), self.index(changed[-1], len(HEADS) - 1))
 
     def _wanted(self, row: RunRow) -> bool:
         if self.shown == "to make":

@@ -65,7 +65,7 @@ class NightWatch(QObject):
         if self.begun is None:
             return None
         rows = self._state.record.run_rows
-        return make_report(rows.rows(rows.signs()), self.begun)
+        return make_report(rows.all(), self.begun)
 
     def stop(self) -> None:
         """A person is there."""

@@ -98,8 +98,8 @@ class CopyQueue(QObject):
         self._reload()
 
     def _reload(self) -> None:
+        """The station that is shown hears of it by that."""
         self._state.reload()
-        self.changed.emit()
 
     def _poll(self) -> None:
         if self._state.jobs.closing:

@@ -11,11 +11,14 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QTableView
 
 from yomikomi.core.copying.request import CopyProgress
+from yomikomi.core.errors import YomikomiError
+from yomikomi.core.ledger.run_before import Line, before_start
 from yomikomi.core.ledger.run_outlook import Outlook, outlook
 from yomikomi.core.ledger.run_rows import RunRow
 from yomikomi.core.ledger.sentences import run_headline
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.run.rules import RunRules
+from yomikomi.ui.run.before_box import BeforeBox
 from yomikomi.ui.run.clock import NightClock
 from yomikomi.ui.run.details import CopyDetails
 from yomikomi.ui.run.model import ROW_ROLE, RunModel, Shown, StateDelegate
@@ -36,7 +39,6 @@ class RunStation(Station):
         super().__init__(state)
         self.queue = CopyQueue.of(state)
         self.outlook = Outlook((), ())
-        self._signs: dict[int, object] = {}
         self._rows: dict[int, RunRow] = {}
         self._speed: dict[int, tuple[int, float, float | None]] = {}
         self.clock = NightClock()
@@ -65,13 +67,14 @@ class RunStation(Station):
         self.next_button = button("Start the run", self.primary, primary=True, tip="Ctrl+Return")
         self.next_button.setMinimumWidth(150)
         self.note = ElidedLabel()
-        foot = row(self.filter, self.note, self.rules_button, self.pause_button, self.next_button)
+        self.before_button = button("Check the run…", self.look_ahead, tip="Room, names, sound, time, power: before it is left alone")
+        foot = row(self.filter, self.note, self.before_button, self.rules_button, self.pause_button, self.next_button)
         foot.setStretch(1, 1)
         self.page.addLayout(foot)
         for keys, what in (("Alt+Up", "sooner"), ("Alt+Down", "later"), ("Delete", "stop")):
             QShortcut(QKeySequence(keys), self.table, lambda what=what: self._does(what), context=Qt.ShortcutContext.WidgetShortcut)
         self.clock.chosen.connect(self.choose)
-        self.queue.changed.connect(self.refresh)
+        self.queue.changed.connect(self._on_change)
         self.queue.moved.connect(self._on_progress)
         self._look = QTimer(self)
         self._look.setInterval(_LOOK_MS)
@@ -102,12 +105,7 @@ class RunStation(Station):
 
     def show_carrier(self, _view: CarrierView | None) -> None:
         """All of the run, whatever carrier is current. Rows are read anew where something about them changed."""
-        signs = self.state.record.run_rows.signs()
-        fresh = [copy for copy, sign in signs.items() if self._signs.get(copy) != sign]
-        self._rows.update({one.copy: one for one in self.state.record.run_rows.rows(fresh)})
-        for gone in self._rows.keys() - signs.keys():
-            del self._rows[gone]
-        self._signs = dict(signs)
+        self._rows.update({one.copy: one for one in self.state.record.run_rows.changed()})
         self._show()
 
     @property
@@ -141,6 +139,7 @@ class RunStation(Station):
         stands = waits and (not driver.on or driver.rules.paused)
         stands_words = "Resume the run" if driver.rules.paused else "Start the run"
         self.next_button.setText(stands_words if stands else "Open the ledger" if self._rows else "Go to Balance")
+        self.before_button.setVisible(waits)
         self.pause_button.setVisible(waits and driver.on and not driver.rules.paused)
         end = {"nothing": "", "quit": "then closes", "suspend": "then suspends the machine", "power off": "then powers off the machine"}
         hours = f"runs {driver.rules.hours.words}" if driver.rules.hours else ""
@@ -167,6 +166,10 @@ class RunStation(Station):
             frames, at = progress.frames, now
         self._speed[one.copy] = frames, at, speed
         self.details.show_progress(one, progress, self.outlook.bars.get(one.copy), speed=speed, stopped=one.paused or one.held)
+
+    def _on_change(self) -> None:
+        if self.isVisible():
+            self.refresh()
 
     def _on_progress(self) -> None:
         if self.isVisible():
@@ -220,6 +223,21 @@ class RunStation(Station):
 
     def open_rules(self) -> None:
         RulesBox(self.queue.driver.rules, self._use, self).open()
+
+    def look_ahead(self) -> None:
+        """In a thread: it takes half a second, and drives may be slow."""
+        outlook, rules, record = self.outlook, self.queue.driver.rules, self.state.record
+        desktop = self.queue.watch.desktop
+        self.before_button.setEnabled(False)
+        self.state.calls.call("before", lambda: before_start(record.copies, outlook, rules, desktop), self._show_before, self._no_before)
+
+    def _show_before(self, lines: list[Line]) -> None:
+        self.before_button.setEnabled(True)
+        BeforeBox(lines, self).open()
+
+    def _no_before(self, error: YomikomiError) -> None:
+        self.before_button.setEnabled(True)
+        self.state.tell_error(error)
 
     def _use(self, rules: RunRules) -> None:
         self.queue.do(lambda driver: driver.set_rules(rules))
