@@ -16,9 +16,10 @@ from yomikomi.core.balance.besides import other_bytes
 from yomikomi.core.balance.kept import Pace
 from yomikomi.core.balance.prediction import PredictRequest, nearest_quality
 from yomikomi.core.copying.aiming import Aim
+from yomikomi.core.copying.coded_pictures import CodedPictures
 from yomikomi.core.copying.containers import open_copy
 from yomikomi.core.copying.copied_sound import CopiedPackets, CopiedTrack
-from yomikomi.core.copying.first_pass import first_pass, kept_pictures
+from yomikomi.core.copying.first_pass import first_pass
 from yomikomi.core.copying.joining import JoinedTrack
 from yomikomi.core.copying.line21_track import Line21Track
 from yomikomi.core.copying.others import NONE_CARRIED, Carried, Others, uncounted
@@ -41,7 +42,7 @@ from yomikomi.core.video.geometry import Geometry
 from yomikomi.core.video.matroska import set_display_shape
 from yomikomi.core.video.media import heard_streams, open_media, video_stream
 from yomikomi.core.work import Reporter
-from yomikomi.core.work.priority import lower_all_threads, tame_encoders
+from yomikomi.core.work.priority import tame_encoders
 
 _REPORT_PERIOD_S = 0.1
 
@@ -94,9 +95,12 @@ def chain_of(request: CopyRequest) -> Chain:
 
 
 class _Encode:
-    """One pass that writes. ``plan``: what the encoder is told; ``stats``: what a first pass left; ``step``: what this is to a person."""
+    """One pass that writes. ``plan``: what the encoder is told; ``stats``: what a first pass left; ``step``: what this is to a person;
+    ``chunks``: where coded pictures outlive the program, None: nowhere."""
 
-    def __init__(self, request: CopyRequest, reporter: Reporter, plan: EncoderPlan, stats: Path | None, step: str) -> None:
+    def __init__(
+        self, request: CopyRequest, reporter: Reporter, plan: EncoderPlan, stats: Path | None, step: str, chunks: Path | None = None
+    ) -> None:
         self.request, self.reporter = request, reporter
         self.plan, self.stats, self.step = plan, stats, step
         reading = request.reading
@@ -119,6 +123,7 @@ class _Encode:
         self.copied_packets: list[CopiedPackets] = []
         self.line21: Line21Track | None = None
         self.captions: list[av.Packet] = []  # until the pictures begin
+        self.coder = CodedPictures(self, chunks)
 
     def run(self, part: Path) -> None:
         container_kind = self.request.recipe.container
@@ -129,6 +134,7 @@ class _Encode:
             picture = video_stream(source, self.request.path)
             use_threads(picture, exact=True)
             video = self._add_picture(sink)
+            self.coder.begin(video)
             tracks = self._add_sounds(source, sink)
             self.joined = self._add_joined(sink)
             self.others = Others(
@@ -139,9 +145,12 @@ class _Encode:
                 self.line21 = Line21Track(sink, container_kind, self.request.reading, self.timing.pieces)
             self.not_carried += [*self.others.left, *uncounted(source, picture, len(heard_streams(source)))]
             streams = [picture, *(track.source for track in tracks.values())]
-            with Decoder(source, streams, self.request.path, self.reporter.check) as decoder:
-                self._go(decoder, sink, video, tracks)
-                self.damage = decoder.damage()
+            try:
+                with Decoder(source, streams, self.request.path, self.reporter.check) as decoder:
+                    self._go(decoder, sink, tracks)
+                    self.damage = decoder.damage()
+            finally:
+                self.coder.close()
 
     @property
     def carried(self) -> Carried:
@@ -153,10 +162,13 @@ class _Encode:
         recipe, treated = self.request.recipe, self.chain.format
         stream = sink.add_stream(self.plan.encoder, rate=treated.rate)
         assert isinstance(stream, av.VideoStream)
-        set_up(stream.codec_context, recipe, treated, self.plan, self.plan.in_pass(self.plan.passes, self.stats))
+        self.set_up(stream.codec_context)
         if recipe.codec == "hevc" and recipe.container != "mkv":
             stream.codec_context.codec_tag = "hvc1"  # players that go by the tag do not know the other one
         return stream
+
+    def set_up(self, context: av.VideoCodecContext) -> None:
+        set_up(context, self.request.recipe, self.chain.format, self.plan, self.plan.in_pass(self.plan.passes, self.stats))
 
     def _add_sounds(self, source: av.container.InputContainer, sink: av.container.OutputContainer) -> dict[int, SoundTrack]:
         """A track for every sound stream that the reading heard something in, by the stream's index in the source."""
@@ -217,22 +229,20 @@ class _Encode:
         whole = not self.timing.cut and not self.faded and not mixed
         return ExpectedSound(float(last.at + last.end - last.begin), peak_db if whole else None)
 
-    def _go(
-        self, decoder: Decoder, sink: av.container.OutputContainer, video: av.VideoStream, tracks: dict[int, SoundTrack]
-    ) -> None:
+    def _go(self, decoder: Decoder, sink: av.container.OutputContainer, tracks: dict[int, SoundTrack]) -> None:
         for index, frame in decoder.frames():
             if isinstance(frame, av.VideoFrame):
-                self._picture(frame, sink, video)
+                self._picture(frame, sink)
             else:
                 self._mux(sink, tracks[index].push(frame))
             if self.timing.cut and self.frames >= self.timing.frames and all(track.over for track in tracks.values()):
                 break  # what comes is cut off
-        self._picture(None, sink, video)
+        self._picture(None, sink)
         for joined in self.joined:
             self._mux(sink, joined.until(self.timing.seconds))
         if self.frames == 0:
             raise UnreadableError(f"No frame of {self.request.path.name} can be decoded.", remedy="Read it again.")
-        self._mux_pictures(sink, video.encode(None))
+        self._mux_pictures(sink, self.coder.finish())
         for copied in self.copied:
             self._mux(sink, copied.until(None))
             self.copied_packets.append(copied.close())
@@ -243,18 +253,14 @@ class _Encode:
             self.sounds.append(ExpectedSound(float(joined.ends_at), None))
             joined.close()
 
-    def _picture(self, frame: av.VideoFrame | None, sink: av.container.OutputContainer, video: av.VideoStream) -> None:
+    def _picture(self, frame: av.VideoFrame | None, sink: av.container.OutputContainer) -> None:
         if self.line21 is not None:
             self.captions += self.line21.look(frame) if frame is not None else self.line21.finish()
-        for treated in kept_pictures(self.chain.push(frame), self.timing):
-            if self.frames == 0:
-                video.codec_context.open(strict=False)
-                lower_all_threads()
-                if self.others is not None:
-                    self._mux(sink, self.others.packets(self.reporter.check))
-            self.witnesses.pictures.see(self.frames, treated)
-            self._mux_pictures(sink, video.encode(treated))
-            self.frames += 1
+        for packets, count in self.coder.of(frame):
+            if self.frames == 0 and self.others is not None:
+                self._mux(sink, self.others.packets(self.reporter.check))
+            self._mux_pictures(sink, packets)
+            self.frames += count
             so_far = self.frames / self.timing.rate
             for joined in self.joined:
                 self._mux(sink, joined.until(so_far))
@@ -288,9 +294,10 @@ def tell(reporter: Reporter, step: str, part: float, *, frames: int, size: int, 
     reporter.report(CopyProgress(step, part, frames, size, spent * (1 - part) / part if part > 0.005 else 0.0))
 
 
-def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
+def encode(request: CopyRequest, part: Path, reporter: Reporter, chunks: Path | None = None) -> Encoded:
     """Treat and encode a take into ``part``, a file of :func:`new_file`, which gives it its name once it is proven. Where a size or an
-    average is asked for, as often as it takes to hit it.
+    average is asked for, as often as it takes to hit it. ``chunks``: a folder in which coded pictures of a long copy outlive the program;
+    what is there already is taken up.
 
     Raises CancelledError, WrongUseError (a recipe that does not fit), UnreadableError, UnfinishedError; OSError for the drive.
     """
@@ -307,7 +314,7 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
     )  # fmt: skip
     try:
         with tempfile.TemporaryDirectory(prefix="yomikomi-pass-") as folder:
-            job = _until_hit(request, part, reporter, aim, Path(folder) / "stats")
+            job = _until_hit(request, part, reporter, aim, Path(folder) / "stats", chunks)
     except OSError:
         raise  # the drive; told by whoever knows the file's name
     except (av.error.FFmpegError, MemoryError) as error:
@@ -317,18 +324,18 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter) -> Encoded:
         ) from error  # fmt: skip
     return Encoded(
         part, job.frames, treated.rate, part.stat().st_size, time.monotonic() - started, tuple(job.sounds), job.damage,
-        job.chain.filled, job.chain.dropped, tuple(job.not_carried), job.carried, tuple(job.copied_packets),
+        job.coder.chain.filled, job.coder.chain.dropped, tuple(job.not_carried), job.carried, tuple(job.copied_packets),
         job.witnesses.kept(),
     )  # fmt: skip
 
 
-def _until_hit(request: CopyRequest, part: Path, reporter: Reporter, aim: Aim, stats: Path) -> _Encode:
+def _until_hit(request: CopyRequest, part: Path, reporter: Reporter, aim: Aim, stats: Path, chunks: Path | None) -> _Encode:
     """Encode until the aim is hit, or as often as is sensible."""
     if aim.plan.passes > 1:
         _first_pass(request, reporter, aim.plan, stats)
     while True:
         plan = aim.plan
-        job = _Encode(request, reporter, plan, stats if plan.passes > 1 else None, "encoding again" if aim.tries else "encoding")
+        job = _Encode(request, reporter, plan, stats if plan.passes > 1 else None, "encoding again" if aim.tries else "encoding", chunks)
         job.run(part)
         treated = job.chain.format.geometry
         if request.recipe.container == "mkv":

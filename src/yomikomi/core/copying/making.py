@@ -37,8 +37,9 @@ def make_copy(request: CopyRequest, reporter: Reporter) -> CopyResult:
     return made.result(kept.name, checks)
 
 
-def write_copy(request: CopyRequest, part: Path, reporter: Reporter) -> Made:
-    """Encode, or copy untouched, into ``part``, an empty file. The take must have been looked at (:func:`check_current`).
+def write_copy(request: CopyRequest, part: Path, reporter: Reporter, chunks: Path | None = None) -> Made:
+    """Encode, or copy untouched, into ``part``, an empty file. The take must have been looked at (:func:`check_current`). ``chunks``: see
+    :func:`encode`.
 
     Raises what :func:`encode` raises; OSError for the drive.
     """
@@ -47,7 +48,7 @@ def write_copy(request: CopyRequest, part: Path, reporter: Reporter) -> Made:
         with container_errors(request.target):
             return copy_untouched(request, part, reporter)
     watch = LoadWatch()
-    encoded = encode(request, part, reporter)
+    encoded = encode(request, part, reporter, chunks)
     quiet = watch.load().quiet_part
     return Made(
         size_bytes=encoded.size_bytes,

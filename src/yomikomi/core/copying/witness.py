@@ -66,9 +66,19 @@ class PictureWitness:
         if number % (self.every * CUTTING_EVERY) == 0:
             self.cuttings[number] = middle_of(picture)
 
-    def kept(self) -> tuple[str, str]:
-        order = sorted(self.thumbs)
-        return _packed([self.thumbs[one] for one in order]), _packed([self.cuttings[one] for one in sorted(self.cuttings)])
+    def kept(self, within: range | None = None) -> tuple[str, str]:
+        """Of all frames, or of some."""
+        thumbs, cuttings = ([some[one] for one in sorted(some) if within is None or one in within] for some in (self.thumbs, self.cuttings))
+        return _packed(thumbs), _packed(cuttings)
+
+    def take_up(self, thumbs: str, cuttings: str, within: range) -> None:
+        """What :meth:`kept` gave of some frames."""
+        for words, some, shape, step in (
+            (thumbs, self.thumbs, (THUMB_HIGH, THUMB_WIDE), self.every),
+            (cuttings, self.cuttings, (CUTTING, CUTTING), self.every * CUTTING_EVERY),
+        ):
+            numbers = range(-(-within.start // step) * step, within.stop, step)
+            some.update(zip(numbers, _unpacked(words, shape), strict=True))
 
 
 class SoundWitness:

@@ -53,12 +53,12 @@ def encode_task(request: CopyRequest, reporter: Reporter) -> Made:
             check_free(request.target)
             check_current(request.path, request.reading, reporter.check)
             work.clear_part()
-            return work.keep_made(write_copy(request, work.part, reporter), reporter.check)
+            return work.keep_made(write_copy(request, work.part, reporter, work.chunks), reporter.check)
         except OSError as error:
-            work.clear()
+            work.leave()
             raise drive_error(error, request.target, safe=SAFE) from error
         except YomikomiError:  # stopped, or it cannot be made
-            work.clear()
+            work.leave()
             raise
 
 

@@ -46,6 +46,7 @@ class WorkFolder:
         self.folder = target.with_name(f".{shown}.{_name_digest(target.name)}-{request_digest(request)}.growing")
         self.part = self.folder / f"part.{request.recipe.container}"
         self.whole = self.folder / f"whole.{request.recipe.container}"
+        self.chunks = self.folder / "chunks"
 
     @contextlib.contextmanager
     def entered(self) -> Iterator[None]:
@@ -74,6 +75,7 @@ class WorkFolder:
         made = made.model_copy(update={"content": content_hash(self.part, check)})
         self.part.replace(self.whole)
         write_over(self.folder / _MADE, made.model_dump_json().encode())
+        shutil.rmtree(self.chunks, ignore_errors=True)
         return made.at(self.whole)
 
     def made(self, check: Callable[[], None]) -> Made | None:
@@ -105,9 +107,16 @@ class WorkFolder:
         rename_new(self.whole, self.target.with_name(told.file), keep_old=True)
 
     def clear_part(self) -> None:
-        """Remove what was not finished. Raises OSError."""
+        """Remove what was not finished; chunks that were stay. Raises OSError."""
         self.part.unlink(missing_ok=True)
         self.part.touch()
+
+    def leave(self) -> None:
+        """Work ends before it is done: what helps the next start stays, if anything does."""
+        if any(self.chunks.glob("*.json")):
+            self.part.unlink(missing_ok=True)
+        else:
+            self.clear()
 
     def clear(self) -> None:
         """All of it goes; what has its name already stays."""
