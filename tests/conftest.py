@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import gc
 import os
 import pickle
 import shutil
@@ -67,6 +68,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         if _ALONE & {str(path), str(path.parent)} and item.name not in _NOT_ALONE:
             item.add_marker("alone")
     items.sort(key=lambda item: item.name not in _FIRST)
+
+
+def pytest_collection_finish() -> None:
+    """What is loaded by now stays: it is not looked through again whenever something is cleared away."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)
 
 
 @pytest.fixture(scope="session", autouse=True)

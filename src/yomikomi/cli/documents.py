@@ -9,6 +9,7 @@ from yomikomi.cli.copy_documents import AccuracyDocument, CopyDocument
 from yomikomi.cli.outlet_documents import ConformsDocument, OutletsDocument
 from yomikomi.cli.path_documents import DiagnoseDocument, EquipmentDocument, PathsDocument
 from yomikomi.cli.planning_documents import ImportDocument, ReckonDocument, ShelfDocument, TitlesDocument
+from yomikomi.cli.process_documents import ProcessDocument, RulesDocument
 from yomikomi.cli.reading_documents import CompareDocument, ReadDocument
 from yomikomi.cli.run_documents import RunDocument
 from yomikomi.cli.set_documents import SetCopiesDocument, SetPredictionDocument, SetsDocument
@@ -55,4 +56,6 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "merge": CutDocument,
     "run": RunDocument,
     "run-report": RunReport,
+    "process": ProcessDocument,
+    "house-rules": RulesDocument,
 }

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
-from yomikomi.cli import captures, copies, outlets, paths, planning, readings, runs, set_copies, simulations, treatments
+from yomikomi.cli import captures, copies, outlets, paths, planning, process, readings, runs, set_copies, simulations, treatments
 from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_workspace, has_display, need_display
 from yomikomi.core.errors import WrongUseError, YomikomiError
 from yomikomi.core.work.defects import defect
@@ -57,6 +57,8 @@ app.command()(simulations.simulate)
 app.command()(copies.predict)
 app.command()(copies.copy)
 app.command()(copies.accuracy)
+app.command()(process.process)
+app.command("house-rules")(process.house_rules)
 app.command()(outlets.outlets)
 app.command()(outlets.conforms)
 app.command()(set_copies.sets)

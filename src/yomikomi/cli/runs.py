@@ -111,10 +111,10 @@ def start(
         record.workspace.check_writable()
         record.copies.requeue_cut_off()
         executor = LocalExecutor()
-        driver = Driver(record.jobs, executor, told=_say)
+        driver = Driver(record.jobs, executor, told=say)
         if driver.rules.paused:
             driver.set_rules(driver.rules.model_copy(update={"paused": False}))
-        interrupted = _drive(driver, executor, stops)
+        interrupted = drive(driver, executor, stops)
         made = make_report(record.run_rows.all(), begun)
         if report is not None:
             write_report(made, report)
@@ -183,14 +183,14 @@ def _driver(record: Record, copies: list[int]) -> Driver:
     for copy in copies:
         if copy not in known:
             raise WrongUseError(f"There is no copy {copy}.", remedy="yomikomi run list names them.")
-    return Driver(record.jobs, LocalExecutor(), told=_say)
+    return Driver(record.jobs, LocalExecutor(), told=say)
 
 
-def _say(notice: Notice) -> None:
+def say(notice: Notice) -> None:
     print("   ", notice.text, notice.remedy, file=sys.stderr, flush=True)
 
 
-def _drive(driver: Driver, executor: object, stops: datetime | None) -> bool:
+def drive(driver: Driver, executor: object, stops: datetime | None) -> bool:
     """Until nothing is left, or it is stopped; whether it was by hand."""
     from yomikomi.core.run.desktop.dbus import DBusDesktop
     from yomikomi.core.run.executors.local import LocalExecutor

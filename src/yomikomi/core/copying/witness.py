@@ -33,6 +33,7 @@ STEPS_PER_SECOND, SILENCE_DB = 200, 120
 # No witness of ours is larger, bytes.
 _LARGEST = 1 << 28
 
+# Luma of a picture, shape=(height, width), code values 0…255; flat, shape=(values,), where it was just taken out of a document.
 Bytes = NDArray[np.uint8]
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from yomikomi.core.ledger.copies import CopyRoom
 from yomikomi.core.ledger.history import HistoryRoom
+from yomikomi.core.ledger.house_cases import HouseRoom
 from yomikomi.core.ledger.jobs import JobRoom
 from yomikomi.core.ledger.lessons import LessonRoom
 from yomikomi.core.ledger.paths import PathRoom
@@ -37,6 +38,7 @@ class Record:
         self.jobs = JobRoom(self.store, self.copies)
         self.run_rows = RunRowRoom(self.store)
         self.history = HistoryRoom(self.store)
+        self.house = HouseRoom(self.store)
         self.lessons = LessonRoom(self.store)
 
     def carriers(self) -> list[CarrierView]:

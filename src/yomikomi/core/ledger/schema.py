@@ -153,6 +153,23 @@ class JobRow(Base):
     copy: Mapped[Copy] = relationship(back_populates="jobs")
 
 
+class HouseCaseRow(Base):
+    """A carrier that house rules were applied to: ``state`` is applied, waiting (for a person), accepted, by hand or left out. ``rules``:
+    the document as it was then; ``differences``: why a person was asked."""
+
+    __tablename__ = "house_cases"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    carrier_id: Mapped[int] = mapped_column(ForeignKey("carriers.id"), index=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    key: Mapped[str]
+    rules: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(index=True)
+    differences: Mapped[list[Any]]
+    at: Mapped[str]
+    answered_at: Mapped[str | None]
+
+
 class RunRulesRow(Base):
     """How the run goes on: hours, how many at once, what happens at the end; one row."""
 

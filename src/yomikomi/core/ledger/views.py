@@ -166,6 +166,10 @@ class ViewMaker:
             ),
         )
 
+    def document(self, what: str, make: Callable[[], T]) -> T | None:
+        """For rooms whose rows hold documents of their own: see :meth:`_sound`."""
+        return self._sound(what, make)
+
     def _sound(self, what: str, make: Callable[[], T]) -> T | None:
         """A document of the record, or None where it is none: a damaged row costs what stands in it, not the whole shelf."""
         try:

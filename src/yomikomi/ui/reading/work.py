@@ -14,6 +14,8 @@ from yomikomi.core.work import Job
 from yomikomi.core.work.job import JobState
 from yomikomi.core.work.new_file import is_taken
 from yomikomi.core.work.notices import Weight
+from yomikomi.ui.run.house_keeper import HouseKeeper
+from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.state import AppState
 
 Mode = Literal["full", "quick"]
@@ -140,5 +142,7 @@ class ReadingWork(QObject):
             return
         self._state.record.readings.save(take_id, job.result)
         self._state.reload()
+        if HouseKeeper(self._state, CopyQueue.of(self._state).start_next).read(self._carrier_id):
+            return
         if self._unasked and self._mode == "quick":
             self._waiting.append((self._carrier_id, "full", True))

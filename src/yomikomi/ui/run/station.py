@@ -21,6 +21,7 @@ from yomikomi.core.run.rules import RunRules
 from yomikomi.ui.run.before_box import BeforeBox
 from yomikomi.ui.run.clock import NightClock
 from yomikomi.ui.run.details import CopyDetails
+from yomikomi.ui.run.house_box import HouseBox
 from yomikomi.ui.run.model import ROW_ROLE, RunModel, Shown, StateDelegate
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.run.rules_box import RulesBox
@@ -68,7 +69,10 @@ class RunStation(Station):
         self.next_button.setMinimumWidth(150)
         self.note = ElidedLabel()
         self.before_button = button("Check the run…", self.look_ahead, tip="Room, names, sound, time, power: before it is left alone")
-        foot = row(self.filter, self.note, self.before_button, self.rules_button, self.pause_button, self.next_button)
+        self.house_button = button("House rules…", self.open_house, tip="What goes through by itself, and the carriers that wait for you")
+        foot = row(
+            self.filter, self.note, self.house_button, self.before_button, self.rules_button, self.pause_button, self.next_button
+        )
         foot.setStretch(1, 1)
         self.page.addLayout(foot)
         for keys, what in (("Alt+Up", "sooner"), ("Alt+Down", "later"), ("Delete", "stop")):
@@ -139,6 +143,8 @@ class RunStation(Station):
         stands = waits and (not driver.on or driver.rules.paused)
         stands_words = "Resume the run" if driver.rules.paused else "Start the run"
         self.next_button.setText(stands_words if stands else "Open the ledger" if self._rows else "Go to Balance")
+        cases = len(self.state.record.house.cases("waiting"))
+        self.house_button.setText(f"House rules ({cases})…" if cases else "House rules…")
         self.before_button.setVisible(waits)
         self.pause_button.setVisible(waits and driver.on and not driver.rules.paused)
         end = {"nothing": "", "quit": "then closes", "suspend": "then suspends the machine", "power off": "then powers off the machine"}
@@ -223,6 +229,9 @@ class RunStation(Station):
 
     def open_rules(self) -> None:
         RulesBox(self.queue.driver.rules, self._use, self).open()
+
+    def open_house(self) -> None:
+        HouseBox(self.state, self.queue.start_next, self).open()
 
     def look_ahead(self) -> None:
         """In a thread: it takes half a second, and drives may be slow."""
