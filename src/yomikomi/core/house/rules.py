@@ -106,7 +106,10 @@ def rules_from(
         raise WrongUseError("House rules need a name.", remedy="Say what they are for: VHS for the family.")
     if not copies:
         raise WrongUseError("No copy of that carrier was asked for.", remedy="Decide on its copies in Balance first.")
-    limits = Limits(scan=(reading.scan.kind,), field_order=reading.scan.field_order or "", rate=reading.rate.nominal)
+    limits = Limits(
+        scan=(reading.scan.kind,), field_order=reading.scan.field_order or "", rate=reading.rate.nominal,
+        shortest_seconds=min(_SHORTEST_S, reading.duration_seconds / 2),
+    )  # fmt: skip
     return HouseRules(
         key=key_for(words, taken), words=words.strip()[:80], kind=kind, standard=standard or "",
         treatment="suggested" if suggested else "fields", steps=tuple(steps), copies=tuple(copies), limits=limits, path=path[:400],
