@@ -16,7 +16,7 @@ import jsonschema
 import psutil
 import pytest
 
-from tests.cli.test_commands import answer, schemas, yomikomi  # noqa: F401  the fixture
+from tests.cli.test_commands import answer, schemas, within, yomikomi  # noqa: F401  the fixture
 from tests.making import programme_frames, write_clip
 
 
@@ -57,6 +57,29 @@ def test_a_run_from_scripts(shelf: Path, tmp_path: Path, schemas: dict[str, Any]
     assert "There is no copy 99" in yomikomi("--workspace", shelf, "run", "cancel", "99", code=2).stderr
     assert "no carrier X-9" in yomikomi("--workspace", shelf, "run", "add", "X-9", "--codec", "h264", "--quality", "30", code=2).stderr
     assert "is no time" in yomikomi("--workspace", shelf, "run", "start", "--until", "25:00", code=2).stderr
+
+
+def test_house_rules_from_scripts(shelf: Path, schemas: dict[str, Any], tmp_path: Path) -> None:  # noqa: F811
+    """Made from one carrier, they bring the next to a person where its scan type cannot be told, and take it through at their word."""
+    first, second = _labels(shelf)
+    _run(shelf, "add", first, "--codec", "h264", "--quality", "40", "--speed", "ultrafast")
+    known = answer("--workspace", shelf, "house-rules", "--from", first, "--name", "Cards for the family")
+    jsonschema.validate(known, schemas["house-rules"])
+    key = known["rules"][0]["key"]
+    exported = tmp_path / "rules.json"
+    yomikomi("--workspace", shelf, "house-rules", "--from", first, "--name", "Others", "-o", exported)
+    assert answer("house-rules", "--import", exported)["rules"][1]["words"] == "Others"
+    stopped = within("--workspace", shelf, "process", second, "--rules", key, "--json")
+    told = json.loads(stopped.stdout)
+    jsonschema.validate(told, schemas["process"])
+    assert stopped.returncode == 4
+    assert told["carriers"][0]["state"] == "waiting"
+    assert {one["topic"] for one in told["carriers"][0]["differences"]} == {"scan"}
+    again = yomikomi("--workspace", shelf, "process", second, "--rules", "Cards for the family", "--all-the-same", "--json")
+    done = json.loads(again.stdout)
+    assert done["carriers"][0]["state"] == "taken through"
+    assert done["report"]["verified"] == 2  # the first carrier's copy waited too
+    assert "no house rules 'x'" in yomikomi("--workspace", shelf, "process", second, "--rules", "x", code=2).stderr
 
 
 @pytest.mark.workers

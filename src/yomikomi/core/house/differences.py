@@ -92,7 +92,7 @@ def _losses(limits: Limits, reading: Reading) -> list[Difference]:
         found.append(Difference(topic="losses", found=words, expected=f"at most {limits.lost_an_hour:.0f} an hour"))
     if reading.duration_seconds < limits.shortest_seconds:
         words = f"{reading.duration_seconds:.1f} s long"
-        found.append(Difference(topic="length", found=words, expected=f"at least {limits.shortest_seconds:.0f} s"))
+        found.append(Difference(topic="length", found=words, expected=f"at least {limits.shortest_seconds:.1f} s"))
     return found
 
 

@@ -10,6 +10,7 @@ from platformdirs import user_config_path
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from yomikomi.core.errors import WrongUseError
+from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.reading.models import Reading, ScanKind
 from yomikomi.core.sets.model import COPY_NAME, CopySet, SetCopy, key_for
 from yomikomi.core.treatment.steps import AnyStep
@@ -93,8 +94,10 @@ class HouseRules(BaseModel):
     @property
     def summary(self) -> str:
         """What they decide, in one line."""
-        what = " ".join(part for part in (self.kind, self.standard) if part) or "any carrier"
-        return f"{what}: {self.treatment} treatment, {', '.join(one.name for one in self.copies)}"
+        kind = kind_of(self.kind).words if self.kind else "any carrier"
+        treatment = {"suggested": "all suggested corrections", "fields": "fields as they need it"}[self.treatment]
+        standard = f", {self.standard}" if self.standard else ""
+        return f"{kind}{standard}: {treatment}; {', '.join(one.recipe.words for one in self.copies)}"
 
 
 def rules_from(

@@ -50,6 +50,7 @@ class Driver:
         self.rules = keeper.rules()
         self.running: dict[int, Running] = {}
         self.on = False
+        self._begun: datetime | None = None
         self.scheduler = Scheduler(keeper.entries(), paused=True)
 
     # What a person wants
@@ -138,6 +139,11 @@ class Driver:
         live = [one for one in self.scheduler.entries.values() if not one.state.ended]
         return not self.running and not [one for one in live if not one.held and self.scheduler.is_free(one)]
 
+    def take_begun(self) -> datetime | None:
+        """When something was first begun since this was last asked: a short job is over before anyone looks."""
+        begun, self._begun = self._begun, None
+        return begun
+
     def stop_all(self) -> None:
         """End all processes; what they did waits for the next start."""
         self.close()
@@ -186,6 +192,7 @@ class Driver:
             self._refuse(job, UnfinishedError(f"No process could be begun: {error.strerror}.", remedy="Close other programs."))
             return
         self.running[job] = Running(work, handle)
+        self._begun = self._begun or self._now()
 
     def _refuse(self, job: int, error: YomikomiError) -> None:
         self._act(self.scheduler.ended(job, Outcome.REFUSED), Ended(job, str(error), error=error))

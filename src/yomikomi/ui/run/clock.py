@@ -19,11 +19,11 @@ from yomikomi.ui.widgets.speaking import Voice
 _MOST_LANES = 4
 _LEFT, _RIGHT, _TOP, _FOOT, _LANE = 12, 16, 10, 24, 34
 # Steps of the scale, minutes; the first that leaves room for its words is taken.
-_STEPS = (5, 10, 15, 30, 60, 120, 180, 360, 720, 1440)
+_STEPS = (1, 5, 10, 15, 30, 60, 120, 180, 360, 720, 1440)
 _WORD_PX = 64
 # Bars that are narrower show no interval: there would be nothing but those.
 _NARROW_PX = 8
-_SHORTEST = timedelta(minutes=20)
+_SHORTEST = timedelta(minutes=6)
 
 
 class NightClock(QWidget):

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import ClassVar
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QInputDialog, QListWidget, QWidget
 
 from yomikomi.core.errors import YomikomiError
@@ -15,6 +16,23 @@ from yomikomi.core.ledger.house_cases import Case
 from yomikomi.core.video.units import counted
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import button, form_body, label, row
+
+
+class _Cases(QListWidget):
+    """One key each; a list would look for what begins with it otherwise."""
+
+    _KEYS: ClassVar[dict[int, str]] = {Qt.Key.Key_A: "accepted", Qt.Key.Key_H: "by hand", Qt.Key.Key_L: "left out"}
+
+    def __init__(self, answer: Callable[[str], None]) -> None:
+        super().__init__()
+        self._answer = answer
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        found = self._KEYS.get(event.key())
+        if found is not None and not event.modifiers():
+            self._answer(found)
+        else:
+            super().keyPressEvent(event)
 
 
 class HouseBox(QDialog):
@@ -44,7 +62,7 @@ class HouseBox(QDialog):
         layout.addWidget(self.proposal)
         self.head = label(name="section")
         layout.addWidget(self.head)
-        self.list = QListWidget()
+        self.list = _Cases(self.answer)
         self.list.setAccessibleName("Carriers that wait for a person")
         self.list.setMinimumHeight(180)
         layout.addWidget(self.list)
@@ -53,8 +71,6 @@ class HouseBox(QDialog):
         self.leave_button = button("Leave out", lambda: self.answer("left out"), tip="L: no copies of it")
         self.close_button = button("Close", self.close, primary=True)
         layout.addLayout(row(self.accept_button, self.hand_button, self.leave_button, 1, self.close_button))
-        for key, answer in (("A", "accepted"), ("H", "by hand"), ("L", "left out")):
-            QShortcut(QKeySequence(key), self.list, lambda answer=answer: self.answer(answer), context=Qt.ShortcutContext.WidgetShortcut)
         self._rules: list[HouseRules] = []
         self._proposed: HouseRules | None = None
         self.show_all()

@@ -46,9 +46,9 @@ class NightWatch(QObject):
 
     def look(self) -> None:
         """To be called now and then."""
-        runs = bool(self._driver.running)
-        if runs and self.begun is None:
-            self.begun = datetime.now().astimezone()
+        begun = self._driver.take_begun()
+        runs = bool(self._driver.running) or begun is not None
+        self.begun = self.begun or begun
         self._stay_awake(runs or self._state.records)
         idle = self._driver.on and not runs and self._driver.idle and not self._driver.rules.paused
         if runs or (self.ending.worked and idle and not self.ending.over):
