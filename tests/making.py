@@ -187,3 +187,13 @@ def decode_luma(path: Path) -> list[Luma]:
 def psnr(one: NDArray[Any], two: NDArray[Any]) -> float:
     error = float(np.mean((one.astype(float) - two.astype(float)) ** 2))
     return 99.0 if error == 0 else 10 * float(np.log10(255**2 / error))
+
+
+def packets_in(path: Path) -> dict[int, list[tuple[int | None, bool, bytes]]]:
+    """Of each stream: stamp, whether it is a key, bytes."""
+    found: dict[int, list[tuple[int | None, bool, bytes]]] = {}
+    with av.open(str(path)) as container:
+        for packet in container.demux():
+            if packet.dts is not None:
+                found.setdefault(packet.stream_index, []).append((packet.pts, packet.is_keyframe, bytes(packet)))
+    return found

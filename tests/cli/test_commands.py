@@ -184,7 +184,7 @@ def test_one_schema_by_name(schemas: dict[str, Any]) -> None:
     commands = (
         "read compare advise treatment treat recipe predict copy accuracy outlets sets predict-set copy-set conforms simulate trials titles"
         " reckon shelf import path diagnose equipment capture"
-        " sources synctest trial cut join merge run run-report process house-rules"
+        " sources synctest trial cut join merge run run-report cluster process house-rules"
     )
     assert set(schemas) == set(commands.split())
 

@@ -103,7 +103,7 @@ def test_a_killed_run_leaves_no_encoder_and_goes_on(shelf: Path) -> None:
 def _writes(process: psutil.Process, shelf: Path) -> bool:
     """Whether a process has a part of a copy open."""
     with contextlib.suppress(psutil.Error):
-        return any(one.path.startswith(str(shelf / "copies")) and "part." in one.path for one in process.open_files())
+        return any(one.path.startswith(str(shelf / "copies")) and "/part-" in one.path for one in process.open_files())
     return False
 
 
@@ -113,3 +113,34 @@ def _until(what: Any, seconds: float = 60) -> Any:
         assert time.monotonic() < until
         time.sleep(0.02)
     return found
+
+
+@pytest.mark.workers
+def test_a_run_on_a_cluster_from_scripts(
+    shelf: Path, schemas: dict[str, Any], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Certificates, hub, worker and desk, each by its command."""
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    assert "knows no cluster" in yomikomi("cluster", "status", code=4).stderr
+    yomikomi("cluster", "init")
+    assert "holds a cluster already" in yomikomi("cluster", "init", code=2).stderr
+    assert "without TLS nothing is sent" in yomikomi("cluster", "use", "tcp://here:1", "--storage", f"archive={tmp_path}", code=2).stderr
+    program = [sys.executable, "-m", "yomikomi"]
+    with subprocess.Popen([*program, "cluster", "start", "--port", "0"], stdout=subprocess.PIPE, text=True) as hub:
+        assert hub.stdout is not None
+        address = hub.stdout.readline().split()[-1]
+        command = [*program, "worker", "--scheduler", address, "--storage", f"archive={tmp_path}", "--name", "east"]
+        with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as worker:
+            assert worker.stdout is not None
+            assert worker.stdout.readline().startswith("Working, at tls://")
+            yomikomi("cluster", "use", address, "--storage", f"archive={tmp_path}")
+            told = answer("cluster", "status")
+            jsonschema.validate(told, schemas["cluster"])
+            assert [(one["name"], one["refused"]) for one in told["workers"]] == [("east", "")]
+            first, _ = _labels(shelf)
+            _run(shelf, "add", first, "--codec", "h264", "--quality", "40", "--speed", "ultrafast")
+            made = _run(shelf, "start", "--on", "cluster")
+            assert made["verified"] == 1
+            worker.send_signal(signal.SIGTERM)
+        hub.send_signal(signal.SIGTERM)
+    assert worker.returncode == hub.returncode == 0

@@ -13,9 +13,10 @@ import numpy as np
 import pytest
 
 from tests.conftest import Shared
-from tests.making import programme_frames, write_clip
+from tests.making import packets_in, programme_frames, write_clip
 from yomikomi.core.copying.chunks import ChunkStore, can_be_chunked, edges_of
-from yomikomi.core.copying.encode import Encoded, encode
+from yomikomi.core.copying.coded_pictures import chunk_count
+from yomikomi.core.copying.encode import Encoded, encode, make_chunk
 from yomikomi.core.copying.request import CopyRequest
 from yomikomi.core.copying.verify import Expected, verify
 from yomikomi.core.errors import CancelledError
@@ -211,3 +212,24 @@ def test_a_task_of_the_run_takes_up_what_it_left(take: tuple[Path, Reading], tmp
     assert result.verified
     assert verify_task(request, SilentReporter()) == result  # its row was not written: proven once all the same
     assert request.target.stat().st_size == made.size_bytes
+
+
+@pytest.mark.parametrize("codec", ["h264", "av1"])
+def test_chunks_made_alone_in_any_order_are_those_of_the_whole(codec: str, take: tuple[Path, Reading], tmp_path: Path) -> None:
+    """Other machines make them so."""
+    name, quality, speed = QUICK[codec]
+    recipe = recipe_for(name, quality, speed=speed)
+    alone, whole = (_world(take, tmp_path / place, recipe) for place in ("alone", "whole"))
+    for world in (alone, whole):
+        world.request.target.parent.mkdir()
+    made = whole.made("whole.mp4")
+    count = chunk_count(alone.request)
+    assert count == 5
+    for number in (3, 0, 4, 2, 1, 3):
+        make_chunk(alone.request, number, alone.chunks, SilentReporter())
+    assert sorted(path.name for path in alone.chunks.iterdir()) == sorted(path.name for path in whole.chunks.iterdir())
+    for number in range(count):
+        assert (alone.chunks / f"{number:05d}.bin").read_bytes() == (whole.chunks / f"{number:05d}.bin").read_bytes()
+    joined = alone.made("joined.mp4")
+    assert packets_in(joined.path) == packets_in(made.path)
+    assert alone.checks(joined) == set()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from yomikomi.cli.capture_documents import CaptureDocument, CutDocument, SourcesDocument
+from yomikomi.cli.cluster_documents import ClusterDocument
 from yomikomi.cli.copy_documents import AccuracyDocument, CopyDocument
 from yomikomi.cli.outlet_documents import ConformsDocument, OutletsDocument
 from yomikomi.cli.path_documents import DiagnoseDocument, EquipmentDocument, PathsDocument
@@ -56,6 +57,7 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "merge": CutDocument,
     "run": RunDocument,
     "run-report": RunReport,
+    "cluster": ClusterDocument,
     "process": ProcessDocument,
     "house-rules": RulesDocument,
 }

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
-from yomikomi.cli import captures, copies, outlets, paths, planning, process, readings, runs, set_copies, simulations, treatments
+from yomikomi.cli import captures, clusters, copies, outlets, paths, planning, process, readings, runs, set_copies, simulations, treatments
 from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_workspace, has_display, need_display
 from yomikomi.core.errors import WrongUseError, YomikomiError
 from yomikomi.core.work.defects import defect
@@ -78,6 +78,8 @@ for command in (
     app.command()(command)
 app.add_typer(planning.shelf, name="shelf")
 app.add_typer(runs.run, name="run")
+app.add_typer(clusters.cluster, name="cluster")
+app.command()(clusters.worker)
 
 
 @app.command()

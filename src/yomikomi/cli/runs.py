@@ -21,15 +21,15 @@ from yomikomi.cli.recipe_options import (
     UntouchedOption,
 )
 from yomikomi.cli.root import Json, answer, open_record
-from yomikomi.cli.run_documents import RunDocument, RunLine
 from yomikomi.core.errors import UnfinishedError, WrongUseError
-from yomikomi.core.run.rules import AtEnd
+from yomikomi.core.work.notices import Notice, Weight
 
 if TYPE_CHECKING:
     from yomikomi.core.ledger.record import Record
     from yomikomi.core.ledger.run_report import RunReport
     from yomikomi.core.run.driver import Driver
-    from yomikomi.core.work.notices import Notice
+    from yomikomi.core.run.executors.face import Executor
+    from yomikomi.core.run.rules import AtEnd
 
 run = typer.Typer(help="The run: copies that wait, are made and proven.", no_args_is_help=True, add_completion=False, rich_markup_mode=None)
 Copies = Annotated[list[int], typer.Argument(help="Copies, by the numbers that run list tells.")]
@@ -97,24 +97,31 @@ def start(
     until: Annotated[str | None, typer.Option("--until", help="Stop at this time (HH:MM); what runs then waits.")] = None,
     then: Annotated[str, typer.Option("--then", help="At the end: nothing, suspend, or power-off.")] = "nothing",
     report: Annotated[Path | None, typer.Option("--report", help="Write the report there (HTML, or JSON by its ending).")] = None,
+    on: Annotated[str | None, typer.Option("--on", help="here, or cluster: where copies are made; as the rules say unless given.")] = None,
     as_json: Json = False,
 ) -> None:
     """Make all that waits, one after another; Ctrl+C stops in order."""
     from yomikomi.core.ledger.run_report import make_report, report_words, write_report
     from yomikomi.core.run.driver import Driver
+    from yomikomi.core.run.executors.choice import ChosenExecutor
     from yomikomi.core.run.executors.local import LocalExecutor
 
     at_end = _at_end(then)
+    if on not in {None, "here", "cluster"}:
+        raise WrongUseError(f"On: {on!r} is not known.", remedy="Use here or cluster.")
     stops = _next_time(until) if until is not None else None
     begun = datetime.now().astimezone()
     with open_record(context) as record:
         record.workspace.check_writable()
         record.copies.requeue_cut_off()
-        executor = LocalExecutor()
+        executor = ChosenExecutor(LocalExecutor(), lambda words, remedy: say(Notice(Weight.LOOK, words, remedy)))
         driver = Driver(record.jobs, executor, told=say)
-        if driver.rules.paused:
-            driver.set_rules(driver.rules.model_copy(update={"paused": False}))
-        interrupted = drive(driver, executor, stops)
+        driver.set_rules(driver.rules.model_copy(update={"paused": False, "where": on or driver.rules.where}))
+        executor.use(driver.rules.where)
+        try:
+            interrupted = drive(driver, executor, stops)
+        finally:
+            executor.close(2)
         made = make_report(record.run_rows.all(), begun)
         if report is not None:
             write_report(made, report)
@@ -167,6 +174,8 @@ def report(
 
 
 def _tell(record: Record, as_json: bool) -> None:
+    from yomikomi.cli.run_documents import RunDocument, RunLine
+
     rows = record.run_rows.all()
     rows.sort(key=lambda row: (not row.live, row.rank if row.live else 0.0, row.copy))
     document = RunDocument(paused=record.jobs.rules().paused, copies=[RunLine.of(row) for row in rows])
@@ -190,12 +199,10 @@ def say(notice: Notice) -> None:
     print("   ", notice.text, notice.remedy, file=sys.stderr, flush=True)
 
 
-def drive(driver: Driver, executor: object, stops: datetime | None) -> bool:
+def drive(driver: Driver, executor: Executor, stops: datetime | None) -> bool:
     """Until nothing is left, or it is stopped; whether it was by hand."""
     from yomikomi.core.run.desktop.dbus import DBusDesktop
-    from yomikomi.core.run.executors.local import LocalExecutor
 
-    assert isinstance(executor, LocalExecutor)
     release, told_at, interrupted = DBusDesktop().keep_awake("copies are being made"), time.monotonic(), False
     try:
         driver.go()

@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import os
+import secrets
 from collections.abc import Callable, Iterator, Sequence
 from fractions import Fraction
 from pathlib import Path
@@ -69,19 +70,22 @@ class ChunkStore:
         self.folder, self.edges, self.signature = folder, list(edges), signature
         self._packets: list[Packed] = []
         self._file: int | None = None
+        self._growing: Path | None = None
         self._digest = blake3.blake3()
 
     def whole(self, check: Callable[[], None]) -> list[Chunk]:
         """Those from the beginning on that are whole, to the last byte. ``check`` may raise to stop."""
         found: list[Chunk] = []
-        for first, end in zip(self.edges, self.edges[1:], strict=False):
-            chunk = self._read(len(found))
-            if chunk is None or (chunk.signature, chunk.first, chunk.frames) != (self.signature, first, end - first):
-                break
-            if chunk.filled or not self._is_whole(len(found), chunk, check):
-                break
+        while len(found) + 1 < len(self.edges) and (chunk := self.known(len(found), check)) is not None:
             found.append(chunk)
         return found
+
+    def known(self, number: int, check: Callable[[], None]) -> Chunk | None:
+        """One of them, if it is whole."""
+        chunk, (first, end) = self._read(number), self.edges[number : number + 2]
+        if chunk is None or (chunk.signature, chunk.first, chunk.frames) != (self.signature, first, end - first):
+            return None
+        return chunk if not chunk.filled and self._is_whole(number, chunk, check) else None
 
     def packets(self, number: int, chunk: Chunk) -> Iterator[av.Packet]:
         with self._path(number, "bin").open("rb") as file:
@@ -94,8 +98,8 @@ class ChunkStore:
         """Raises OSError."""
         if self._file is None:
             self.folder.mkdir(parents=True, exist_ok=True)
-            self._path(number, "json").unlink(missing_ok=True)
-            self._file = os.open(self._path(number, "bin"), os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666)
+            self._growing = self._path(number, secrets.token_hex(4))  # whoever else makes the same chunk does not write into it
+            self._file = os.open(self._growing, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666)
         for packet in packets:
             content = bytes(packet)
             os.write(self._file, content)
@@ -106,9 +110,10 @@ class ChunkStore:
 
     def end(self, number: int, *, thumbs: str, cuttings: str, filled: int) -> None:
         """All of a chunk was added: to the drive, then written down. Raises OSError."""
-        if self._file is None:
+        if self._file is None or self._growing is None:
             return
         os.fsync(self._file)
+        self._growing.replace(self._path(number, "bin"))
         chunk = Chunk(
             signature=self.signature, first=self.edges[number], frames=self.edges[number + 1] - self.edges[number], packets=self._packets,
             content=self._digest.hexdigest(), thumbs=thumbs, cuttings=cuttings, filled=filled,
@@ -119,6 +124,9 @@ class ChunkStore:
     def close(self) -> None:
         if self._file is not None:
             os.close(self._file)
+        if self._growing is not None:
+            self._growing.unlink(missing_ok=True)
+        self._growing = None
         self._file, self._packets, self._digest = None, [], blake3.blake3()
 
     def _path(self, number: int, kind: str) -> Path:

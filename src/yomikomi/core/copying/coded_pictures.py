@@ -13,9 +13,12 @@ import av
 from yomikomi.core.balance.spans import cuts_of
 from yomikomi.core.copying.chunks import Chunk, ChunkStore, can_be_chunked, edges_of, signature_of
 from yomikomi.core.copying.first_pass import kept_pictures
+from yomikomi.core.copying.request import CopyRequest, chain_of
+from yomikomi.core.recipes.plan import EncoderPlan, plan_for
 from yomikomi.core.treatment.cadence import gaps_known, gaps_of
 from yomikomi.core.treatment.chain import MOST_FILLED_S
 from yomikomi.core.treatment.steps import RateCap
+from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.work.priority import lower_all_threads
 
@@ -44,10 +47,8 @@ class CodedPictures:
         stream.codec_context.open(strict=False)
         lower_all_threads()
         self._coder = stream.codec_context
-        if self._folder is None or not can_be_chunked(job.request.recipe, job.plan) or not self._is_steady:
-            return
-        edges = edges_of(job.timing.frames, job.timing.rate, self._cuts())
-        if len(edges) < 3:
+        edges = chunk_edges(job.request, job.plan)
+        if self._folder is None or not edges:
             return
         treated, request = self.chain.format, job.request
         signature = signature_of(
@@ -84,17 +85,25 @@ class CodedPictures:
         if self._store is not None:
             self._store.close()
 
-    @property
-    def _is_steady(self) -> bool:
-        """Every picture of the take has its place and no place is empty: nothing is left out or repeated, so that what was counted before
-        the end of the program need not be known."""
-        reading = self._job.request.reading
-        steady = (reading.rate.constant or reading.rate.retimed) and not gaps_of(reading) and gaps_known(reading)
-        return steady and self._job.request.treatment.get(RateCap) is None
+    def make_chunk(self, number: int) -> None:
+        """Encode one chunk alone, wherever its turn would be; one that is whole is left as it is. Raises OSError."""
+        store, job = self._store, self._job
+        assert store is not None
+        if store.known(number, job.reporter.check) is not None:
+            return
+        self._number, self._sent, end = number, *store.edges[number : number + 2]
+        self._coder = self._fresh()
+        first = self._sent
+        for frame in self._treated(first, end):
+            frame.pts = first + (frame.pts or 0)
+            self._encoded(frame)
+            job.frames = self._sent - first
+            job.tell_chunk(end - first)
+        self.finish()
 
-    def _cuts(self) -> list[int]:
-        timing = self._job.timing
-        return [timing.outputs(cut, cut + 1).start for cut in cuts_of(self._job.request.reading)]
+    @property
+    def chunk_count(self) -> int:
+        return len(self._store.edges) - 1 if self._store is not None else 0
 
     def _take_up(self, store: ChunkStore, whole: list[Chunk]) -> Iterator[tuple[list[av.Packet], int]]:
         """What lies in chunks, then the rest of the treated take, encoded."""
@@ -110,15 +119,17 @@ class CodedPictures:
             self._coder = None
             return
         self._coder = self._fresh()
-        request = self._job.request
-        rest = TreatedFrames(
-            request.path, request.reading, request.treatment, range(self._sent, self._job.timing.frames), self.chain.format.pixel_format,
-            self._job.reporter.check, None if request.fill_gaps else MOST_FILLED_S,
-        )  # fmt: skip
         first = self._sent
-        for frame in rest:
+        for frame in self._treated(first, self._job.timing.frames):
             frame.pts = first + (frame.pts or 0)
             yield self._encoded(frame), 1
+
+    def _treated(self, first: int, end: int) -> TreatedFrames:
+        request = self._job.request
+        return TreatedFrames(
+            request.path, request.reading, request.treatment, range(first, end), self.chain.format.pixel_format,
+            self._job.reporter.check, None if request.fill_gaps else MOST_FILLED_S,
+        )  # fmt: skip
 
     def _encoded(self, frame: av.VideoFrame) -> list[av.Packet]:
         assert self._coder is not None
@@ -165,3 +176,26 @@ class CodedPictures:
         made.open(strict=False)
         lower_all_threads()
         return made
+
+
+def chunk_edges(request: CopyRequest, plan: EncoderPlan) -> list[int]:
+    """Where the chunks of a copy begin, in its frames, and the number of them all; nothing where it is made in one piece.
+
+    Every picture of the take must have its place and no place may be empty: nothing is left out or repeated, so that what was counted
+    before the end of the program need not be known.
+    """
+    reading, timing = request.reading, Timing.of(request.reading, request.treatment)
+    steady = (reading.rate.constant or reading.rate.retimed) and not gaps_of(reading) and gaps_known(reading)
+    if not can_be_chunked(request.recipe, plan) or not steady or request.treatment.get(RateCap) is not None:
+        return []
+    cuts = [timing.outputs(cut, cut + 1).start for cut in cuts_of(reading)]
+    edges = edges_of(timing.frames, timing.rate, cuts)
+    return edges if len(edges) > 2 else []
+
+
+def chunk_count(request: CopyRequest) -> int:
+    """Of how many chunks a copy is made; 0: it is made in one piece."""
+    request = request.sized
+    if request.recipe.untouched:
+        return 0
+    return max(0, len(chunk_edges(request, plan_for(request.recipe, chain_of(request).format))) - 1)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import tempfile
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -23,15 +24,14 @@ from yomikomi.core.copying.first_pass import first_pass
 from yomikomi.core.copying.joining import JoinedTrack
 from yomikomi.core.copying.line21_track import Line21Track
 from yomikomi.core.copying.others import NONE_CARRIED, Carried, Others, uncounted
-from yomikomi.core.copying.request import CopyProgress, CopyRequest
+from yomikomi.core.copying.request import CopyProgress, CopyRequest, chain_of
 from yomikomi.core.copying.sound_track import SoundTrack
 from yomikomi.core.copying.witness import SoundWitness, Witness, Witnesses
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.recipes.copied_sound import check_copied_sound
-from yomikomi.core.recipes.plan import EncoderPlan, check_depth, pixel_format_of, set_up
+from yomikomi.core.recipes.plan import EncoderPlan, check_depth, plan_for, set_up
 from yomikomi.core.recipes.rates import TargetSize
 from yomikomi.core.recipes.sound import sound_layout
-from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
 from yomikomi.core.treatment.pieces import Piece
 from yomikomi.core.treatment.sounding import sound_plan
 from yomikomi.core.treatment.steps import Fade
@@ -83,15 +83,6 @@ class Encoded:
     carried: Carried = NONE_CARRIED
     copied: tuple[CopiedPackets, ...] = ()
     witness: Witness | None = None
-
-
-def chain_of(request: CopyRequest) -> Chain:
-    """The treatment that a copy's pictures go through."""
-    return chain_for(
-        request.reading, request.treatment,
-        pixel_format=pixel_format_of(request.recipe, request.reading),
-        most_filled_s=None if request.fill_gaps else MOST_FILLED_S, path=request.path,
-    )  # fmt: skip
 
 
 class _Encode:
@@ -280,6 +271,23 @@ class _Encode:
             self.bytes += packet.size
             sink.mux(packet)
 
+    def one_chunk(self, number: int, spare: Path) -> None:
+        """Encode one chunk alone. ``spare``: a file for the header that its encoder is told by."""
+        with open_copy(spare, self.request.recipe.container) as sink:
+            self.coder.begin(self._add_picture(sink))
+            try:
+                self.coder.make_chunk(number)
+            finally:
+                self.coder.close()
+
+    def tell_chunk(self, frames: int) -> None:
+        """``frames``: of the chunk."""
+        self.reporter.check()
+        now = time.monotonic()
+        if now - self.told_at >= _REPORT_PERIOD_S:
+            self.told_at = now
+            tell(self.reporter, self.step, self.frames / frames, frames=self.frames, size=0, spent=now - self.started)
+
     def _tell(self) -> None:
         self.reporter.check()
         now = time.monotonic()
@@ -312,21 +320,40 @@ def encode(request: CopyRequest, part: Path, reporter: Reporter, chunks: Path | 
         recipe, treated, seconds=length_of(reading, request.treatment),
         other_bytes=other_bytes(reading, request.treatment, recipe), quality=first_quality(request, reporter),
     )  # fmt: skip
-    try:
-        with tempfile.TemporaryDirectory(prefix="yomikomi-pass-") as folder:
-            job = _until_hit(request, part, reporter, aim, Path(folder) / "stats", chunks)
-    except OSError:
-        raise  # the drive; told by whoever knows the file's name
-    except (av.error.FFmpegError, MemoryError) as error:
-        raise UnfinishedError(
-            f"{recipe.row.words} could not be encoded from {request.path.name}: {getattr(error, 'strerror', None) or error}.",
-            remedy="The take is untouched. Try another codec, or read the take again.", path=request.path,
-        ) from error  # fmt: skip
+    with encode_errors(request), tempfile.TemporaryDirectory(prefix="yomikomi-pass-") as folder:
+        job = _until_hit(request, part, reporter, aim, Path(folder) / "stats", chunks)
     return Encoded(
         part, job.frames, treated.rate, part.stat().st_size, time.monotonic() - started, tuple(job.sounds), job.damage,
         job.coder.chain.filled, job.coder.chain.dropped, tuple(job.not_carried), job.carried, tuple(job.copied_packets),
         job.witnesses.kept(),
     )  # fmt: skip
+
+
+@contextlib.contextmanager
+def encode_errors(request: CopyRequest) -> Iterator[None]:
+    """What the libraries say becomes an UnfinishedError; what the drive says is told by whoever knows the file's name."""
+    try:
+        yield
+    except OSError:
+        raise
+    except (av.error.FFmpegError, MemoryError) as error:
+        raise UnfinishedError(
+            f"{request.recipe.row.words} could not be encoded from {request.path.name}: {getattr(error, 'strerror', None) or error}.",
+            remedy="The take is untouched. Try another codec, or read the take again.", path=request.path,
+        ) from error  # fmt: skip
+
+
+def make_chunk(request: CopyRequest, number: int, folder: Path, reporter: Reporter) -> None:
+    """Encode one chunk of a long copy alone, into ``folder``, where :func:`encode` takes it up; one that is whole is left as it is.
+
+    Raises what :func:`encode` raises.
+    """
+    request = request.sized
+    tame_encoders()
+    plan = plan_for(request.recipe, chain_of(request).format)
+    with encode_errors(request), tempfile.TemporaryDirectory(prefix="yomikomi-chunk-") as spare:
+        job = _Encode(request, reporter, plan, None, "encoding", folder)
+        job.one_chunk(number, Path(spare) / f"header.{request.recipe.container}")
 
 
 def _until_hit(request: CopyRequest, part: Path, reporter: Reporter, aim: Aim, stats: Path, chunks: Path | None) -> _Encode:

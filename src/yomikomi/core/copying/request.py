@@ -7,8 +7,10 @@ from pathlib import Path
 
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.plan import pixel_format_of
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.recipes.shaping import treated_for
+from yomikomi.core.treatment.chain import MOST_FILLED_S, Chain, chain_for
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
 
@@ -41,3 +43,12 @@ class CopyProgress:
     frames: int
     bytes_written: int
     seconds_left: float
+
+
+def chain_of(request: CopyRequest) -> Chain:
+    """The treatment that a copy's pictures go through."""
+    return chain_for(
+        request.reading, request.treatment,
+        pixel_format=pixel_format_of(request.recipe, request.reading),
+        most_filled_s=None if request.fill_gaps else MOST_FILLED_S, path=request.path,
+    )  # fmt: skip

@@ -82,20 +82,36 @@ class PictureWitness:
             some.update(zip(numbers, _unpacked(words, shape), strict=True))
 
 
+# Stamps that differ by less are the same moment, seconds.
+_SAME_S = 1e-6
+
+
 class SoundWitness:
     """The envelope of one stream: mean power in steps of 5 ms. Blocks lie where their stamps say; what is between is silence."""
 
     def __init__(self) -> None:
         self._power: NDArray[np.float64] = np.zeros(0)
         self._count: NDArray[np.float64] = np.zeros(0)
+        # Blocks that follow each other without a gap, until they are a second long: each alone would cost as much.
+        self._waiting: list[NDArray[np.float64]] = []
+        self._begin = self._end = 0.0
+        self._rate = 0
 
     def hear(self, frame: av.AudioFrame, begin: float) -> None:
         """``begin``: seconds after the first picture."""
         wave = to_float(frame)
         if not wave.size or not frame.sample_rate:
             return
-        power = np.mean(wave.astype(np.float64) ** 2, axis=0)
-        places = np.floor((begin + np.arange(len(power)) / frame.sample_rate) * STEPS_PER_SECOND + 1e-6).astype(np.int64)
+        if self._waiting and (abs(begin - self._end) > _SAME_S or frame.sample_rate != self._rate or self._end - self._begin > 1.0):
+            self._take_in()
+        if not self._waiting:
+            self._begin, self._rate = begin, frame.sample_rate
+        self._waiting.append(np.mean(wave.astype(np.float64) ** 2, axis=0))
+        self._end = begin + frame.samples / frame.sample_rate
+
+    def _take_in(self) -> None:
+        power, self._waiting = np.concatenate([np.zeros(0), *self._waiting]), []
+        places = np.floor((self._begin + np.arange(len(power)) / max(1, self._rate)) * STEPS_PER_SECOND + 1e-6).astype(np.int64)
         known = places >= 0
         if not known.any():
             return
@@ -111,6 +127,7 @@ class SoundWitness:
 
     def levels(self) -> NDArray[np.float64]:
         """shape=(steps,), dB below full scale as negative numbers, −120 for silence."""
+        self._take_in()
         used = int(np.flatnonzero(self._count)[-1]) + 1 if self._count.any() else 0
         mean = self._power[:used] / np.maximum(1.0, self._count[:used])
         return np.asarray(np.clip(10 * np.log10(np.maximum(mean, 1e-12)), -SILENCE_DB, 0.0))

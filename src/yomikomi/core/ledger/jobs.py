@@ -112,7 +112,7 @@ class JobRoom(Room):
 
     def _end(self, session: Session, ended: Ended) -> Notice | None:
         row = session.get_one(JobRow, ended.job)
-        row.peak_bytes, row.ended_at = ended.peak_bytes, now_text()
+        row.peak_bytes, row.ended_at, row.worker = ended.peak_bytes, now_text(), ended.worker
         add_line(row, ended.words)
         if isinstance(ended.result, CopyResult) and row.state == State.DONE.value:
             end_copy(session, row.copy, result=ended.result, state="", trouble="")

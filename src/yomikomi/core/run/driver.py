@@ -51,6 +51,7 @@ class Driver:
         self.running: dict[int, Running] = {}
         self.on = False
         self._begun: datetime | None = None
+        self._far_slots: int | None = None
         self.scheduler = Scheduler(keeper.entries(), paused=True)
 
     # What a person wants
@@ -72,7 +73,9 @@ class Driver:
 
     def apply_rules(self) -> None:
         """As the hour and the machine are now."""
-        slots = slots_for(self.rules, self._keeper.peaks()) if self.rules.beside == "all" else self.rules.at_once or 1
+        slots = self._far_slots = self._executor.slots
+        if slots is None:
+            slots = slots_for(self.rules, self._keeper.peaks()) if self.rules.beside == "all" else self.rules.at_once or 1
         open_now = self.rules.open_at(self._now())
         self._act(self.scheduler.rules(slots=slots, open_now=open_now, paused=self.rules.paused or not self.on))
 
@@ -128,7 +131,8 @@ class Driver:
         changed = self._executor.poll()
         for running in self.running.values():
             running.handle.watch()
-        if self.rules.hours is not None and self.on and self.rules.open_at(self._now()) != self.scheduler.open:
+        hour_came = self.rules.hours is not None and self.on and self.rules.open_at(self._now()) != self.scheduler.open
+        if hour_came or self._executor.slots != self._far_slots:
             self.apply_rules()
             changed = True
         return changed
@@ -206,7 +210,7 @@ class Driver:
         words = {Outcome.DONE: "done", Outcome.CUT_OFF: "interrupted when the program ended", Outcome.STOPPED: "stopped"}
         ended = Ended(
             job, words.get(outcome) or str(handle.error or outcome.value), handle.result if outcome is Outcome.DONE else None, handle.error,
-            handle.peak_bytes, cut_off=outcome is Outcome.CUT_OFF,
+            handle.peak_bytes, cut_off=outcome is Outcome.CUT_OFF, worker=handle.worker,
         )  # fmt: skip
         actions = self.scheduler.ended(job, outcome)
         entry = self.scheduler.entries[job]

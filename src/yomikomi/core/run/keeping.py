@@ -29,7 +29,7 @@ class Work:
 
 @dataclass(frozen=True)
 class Ended:
-    """How a job's process ended. ``words``: for its log; ``cut_off``: with the program, or with its machine."""
+    """How a job's process ended. ``words``: for its log; ``cut_off``: with the program, or with its machine; ``worker``: who had it."""
 
     job: int
     words: str
@@ -37,6 +37,7 @@ class Ended:
     error: YomikomiError | None = None
     peak_bytes: int | None = None
     cut_off: bool = False
+    worker: str = ""
 
 
 class Keeper(Protocol):

@@ -11,6 +11,7 @@ from yomikomi.core.run.hours import Hours
 
 AtEnd = Literal["nothing", "quit", "suspend", "power off"]
 Beside = Literal["beside", "all"]
+Where = Literal["here", "cluster"]
 
 
 class RunRules(BaseModel):
@@ -22,6 +23,7 @@ class RunRules(BaseModel):
     at_once : encoders at once; None: as many as processors and memory allow.
     at_end : what happens when nothing is left to do. ``command``: run then too, empty: none.
     deadline : by when all should be done; None: whenever.
+    where : on this machine, or on the workers of the cluster that this machine is set up for.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -34,6 +36,7 @@ class RunRules(BaseModel):
     at_end: AtEnd = "nothing"
     command: str = ""
     deadline: datetime | None = None
+    where: Where = "here"
 
     def open_at(self, now: datetime) -> bool:
         return self.hours is None or self.hours.open_at(now)

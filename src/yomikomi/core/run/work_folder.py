@@ -11,6 +11,7 @@ import fcntl
 import hashlib
 import os
 import re
+import secrets
 import shutil
 from collections.abc import Callable, Collection, Iterator
 from pathlib import Path
@@ -44,7 +45,9 @@ class WorkFolder:
         while len(shown.encode(errors="surrogateescape")) > 2 * _READABLE:
             shown = shown[:-1]
         self.folder = target.with_name(f".{shown}.{_name_digest(target.name)}-{request_digest(request)}.growing")
-        self.part = self.folder / f"part.{request.recipe.container}"
+        self._kind = request.recipe.container
+        # Another process may believe itself alone here: on another machine, where the file system knows no locks.
+        self.part = self.folder / f"part-{os.getpid()}-{secrets.token_hex(4)}.{self._kind}"
         self.whole = self.folder / f"whole.{request.recipe.container}"
         self.chunks = self.folder / "chunks"
 
@@ -108,7 +111,8 @@ class WorkFolder:
 
     def clear_part(self) -> None:
         """Remove what was not finished; chunks that were stay. Raises OSError."""
-        self.part.unlink(missing_ok=True)
+        for part in self.folder.glob(f"part-*.{self._kind}"):
+            part.unlink(missing_ok=True)
         self.part.touch()
 
     def leave(self) -> None:

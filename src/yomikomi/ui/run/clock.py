@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
@@ -38,13 +39,16 @@ class NightClock(QWidget):
         self._outlook: Outlook | None = None
         self._rules = RunRules()
         self._names: dict[int, RunRow] = {}
+        self._workers: Mapping[int, str] = {}
         self._voice = Voice(self)
         self._lanes = 1
         self.selected = 0
         self.span = (datetime.now().astimezone(), datetime.now().astimezone() + _SHORTEST)
         self.setFixedHeight(_TOP + _LANE + _FOOT)
 
-    def show_night(self, outlook: Outlook, rules: RunRules, selected: int) -> None:
+    def show_night(self, outlook: Outlook, rules: RunRules, selected: int, workers: Mapping[int, str] | None = None) -> None:
+        """``workers``: other machines that make a copy, by copy."""
+        self._workers = workers or {}
         self._outlook, self._rules, self.selected = outlook, rules, selected
         self._names = {row.copy: row for row in outlook.live}
         self.span = self._span(outlook)
@@ -169,8 +173,12 @@ class NightClock(QWidget):
             painter.setPen(QColor(theme.ON_BRIGHT if row.state == "running" or not bar.known else "#FFFFFF"))
             if not bar.known:
                 painter.setPen(QColor(theme.WELL_TEXT))
-            words = painter.fontMetrics().elidedText(row.carrier, Qt.TextElideMode.ElideRight, int(area.width() - 12))
+            words = painter.fontMetrics().elidedText(self._title(bar, row), Qt.TextElideMode.ElideRight, int(area.width() - 12))
             painter.drawText(area.adjusted(6, 0, -6, -area.height() / 2 + 4), int(Qt.AlignmentFlag.AlignVCenter), words)
+
+    def _title(self, bar: Bar, row: RunRow) -> str:
+        worker = self._workers.get(bar.copy, "")
+        return f"{row.carrier} on {worker}" if worker else row.carrier
 
     def _draw_interval(self, painter: QPainter, bar: Bar, area: QRectF) -> None:
         """Of its end."""

@@ -75,8 +75,10 @@ class CopyDetails(QWidget):
         else:
             self.now.setText("Paused" if one.held else "Its length is not predicted" if one.live else f"{one.recipe}")
 
-    def show_progress(self, one: RunRow, progress: CopyProgress, bar: Bar | None, *, speed: float | None, stopped: bool) -> None:
-        """``speed``: frames a second since it was last looked at."""
+    def show_progress(
+        self, one: RunRow, progress: CopyProgress, bar: Bar | None, *, speed: float | None, stopped: bool, worker: str = ""
+    ) -> None:
+        """``speed``: frames a second since it was last looked at; ``worker``: other machines that make it."""
         rate = f" · {speed:.0f} fps" if speed else ""
         told = ""
         if one.sizes is not None and progress.part > 0.02 and progress.step.startswith("encoding"):
@@ -85,9 +87,9 @@ class CopyDetails(QWidget):
         frames = counted(progress.frames, "frame", "frames")
         ends = f" · done about {bar.end:%H:%M}" if bar is not None and not stopped else ""
         state = "paused, " if stopped else ""
-        self.now.setText(
-            f"{state}{progress.step} {100 * progress.part:.0f} % · {frames}{rate} · {size_text(progress.bytes_written)}{told}{left}{ends}"
-        )
+        on = f" on {worker}" if worker else ""
+        done = f"{100 * progress.part:.0f} % · {frames}{rate} · {size_text(progress.bytes_written)}"
+        self.now.setText(f"{state}{progress.step}{on} {done}{told}{left}{ends}")
 
     def _offer(self, wanted: set[str]) -> None:
         for key, one in self.buttons.items():

@@ -17,6 +17,8 @@ PROCESSOR = "processor"
 class WindowExecutor:
     """``on_progress``: called when a job said how far it is."""
 
+    slots: int | None = None
+
     def __init__(self, jobs: JobRunner, on_progress: Callable[[], None]) -> None:
         self._jobs, self._on_progress = jobs, on_progress
         self._taken: set[str] = set()
@@ -36,6 +38,9 @@ class WindowExecutor:
         )
         begun.append(LocalHandle(job))
         return begun[0]
+
+    def gone(self) -> bool:
+        return not self._taken
 
     def poll(self) -> bool:
         """The window's timer does."""

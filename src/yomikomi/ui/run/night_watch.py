@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.ledger.run_report import RunReport, make_report, write_report
+from yomikomi.core.ledger.run_report import make_report, write_report
 from yomikomi.core.run.desktop.dbus import DBusDesktop
 from yomikomi.core.run.desktop.face import Desktop, Release
 from yomikomi.core.run.driver import Driver
@@ -51,21 +51,15 @@ class NightWatch(QObject):
         self.begun = self.begun or begun
         self._stay_awake(runs or self._state.records)
         idle = self._driver.on and not runs and self._driver.idle and not self._driver.rules.paused
-        if runs or (self.ending.worked and idle and not self.ending.over):
-            report = self.report() if idle and self.ending.left_s is None else None
-            told = ("The run is done", report.sentence if report is not None else "")
-            if runs:
-                self.ending.tick(self._driver.rules, idle=False, running=True, report=told)
-                self._show(None)
-            else:
-                self._state.calls.call("ending", lambda: self._tick(told), self._show)
-
-    def report(self) -> RunReport | None:
-        """Of this run, None where nothing was begun."""
-        if self.begun is None:
-            return None
-        rows = self._state.record.run_rows
-        return make_report(rows.all(), self.begun)
+        if runs:
+            self.ending.tick(self._driver.rules, idle=False, running=True, report=("", ""))
+            self._show(None)
+        elif self.ending.worked and idle and not self.ending.over:
+            if self.begun is not None:
+                self._said = self._write(self.begun)
+                self.begun = None
+            told = ("The run is done", self._said)
+            self._state.calls.call("ending", lambda: self._tick(told), self._show)
 
     def stop(self) -> None:
         """A person is there."""
@@ -77,9 +71,6 @@ class NightWatch(QObject):
         return self.ending.left_s
 
     def _show(self, left: float | None) -> None:
-        if self.begun is not None and not self._driver.running and self._driver.idle and self._said != self.begun.isoformat():
-            self._said = self.begun.isoformat()
-            self._write()
         if self.ending.trouble:
             self._state.tell(Weight.LOOK, self.ending.trouble, "The run is done all the same.")
             self.ending.trouble = ""
@@ -95,16 +86,15 @@ class NightWatch(QObject):
             self._quits = False
             QApplication.closeAllWindows()
 
-    def _write(self) -> None:
-        """The report is kept in the workspace, and told."""
-        report = self.report()
-        if report is None or not report.lines:
-            return
-        assert self.begun is not None
+    def _write(self, begun: datetime) -> str:
+        """The report of what ended since then is kept in the workspace, and told; its sentence."""
+        report = make_report(self._state.record.run_rows.all(), begun)
+        if not report.lines:
+            return ""
         folder = self._state.workspace.folder / "reports"
         try:
             folder.mkdir(exist_ok=True)
-            path = free_name(folder, f"run-{self.begun:%Y-%m-%d-%H%M}", ".html")
+            path = free_name(folder, f"run-{begun:%Y-%m-%d-%H%M}", ".html")
             write_report(report, path)
         except (YomikomiError, OSError) as error:
             self._state.tell(Weight.LOOK, f"The report of the run could not be written: {error}.", "yomikomi run report tells it.")
@@ -112,7 +102,7 @@ class NightWatch(QObject):
             weight = Weight.LOOK if report.need_person else Weight.FINE
             if len(report.lines) > 1:
                 self._state.tell(weight, report.sentence, f"{report.next_step} The report lies in reports/{path.name}.")
-        self.begun = None
+        return report.sentence
 
     def _wish_to_quit(self) -> None:
         self._quits = True

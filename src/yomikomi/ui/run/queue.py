@@ -14,6 +14,8 @@ from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.driver import Driver
+from yomikomi.core.run.executors.choice import ChosenExecutor
+from yomikomi.core.run.rules import RunRules, Where
 from yomikomi.core.sets.planning import PlannedCopy
 from yomikomi.core.video.units import counted
 from yomikomi.core.work.notices import Weight
@@ -29,6 +31,7 @@ class CopyQueue(QObject):
 
     changed = Signal()
     moved = Signal()
+    _said = Signal(str, str)  # by threads that talk with other machines
 
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
@@ -47,10 +50,13 @@ class CopyQueue(QObject):
     @cached_property
     def driver(self) -> Driver:
         """Begun when first asked for: the record is opened by then."""
+        self._said.connect(lambda words, remedy: self._state.tell(Weight.LOOK, words, remedy))
+        self.executor = ChosenExecutor(WindowExecutor(self._state.jobs, self.moved.emit), self._said.emit)
         driver = Driver(
-            self._state.record.jobs, WindowExecutor(self._state.jobs, self.moved.emit), told=self._state.notices.pass_on, aside=self._aside,
-            ended=self._reload,
+            self._state.record.jobs, self.executor, told=self._state.notices.pass_on, aside=self._aside, ended=self._reload,
         )  # fmt: skip
+        self._choose_machines(driver.rules.where)
+        self._state.jobs.closes.connect(self.executor.close)
         self._state.jobs.closes.connect(driver.close)
         self._timer.start()
         self.watch = NightWatch(self._state, driver)
@@ -83,6 +89,16 @@ class CopyQueue(QObject):
         except YomikomiError as error:
             self._state.tell_error(error)
         self._reload()
+
+    def set_rules(self, rules: RunRules) -> None:
+        self.do(lambda driver: driver.set_rules(rules))
+        self._choose_machines(rules.where)
+
+    def _choose_machines(self, where: Where) -> None:
+        try:
+            self.executor.use(where)
+        except YomikomiError as error:
+            self._state.tell(Weight.LOOK, f"{error.message} Copies are made on this machine.", error.remedy)
 
     def stop(self, copies: Iterable[int]) -> None:
         self.do(lambda driver: driver.cancel(copies))

@@ -9,7 +9,7 @@ from PySide6.QtCore import QTime
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QLineEdit, QTimeEdit, QWidget
 
 from yomikomi.core.run.hours import Hours
-from yomikomi.core.run.rules import AtEnd, Beside, RunRules
+from yomikomi.core.run.rules import AtEnd, Beside, RunRules, Where
 from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import beside, button, form_body, label, number_box, row
 
@@ -17,12 +17,13 @@ _AT_END: dict[AtEnd, str] = {
     "nothing": "Nothing", "quit": "Close the program", "suspend": "Suspend the machine", "power off": "Power off the machine",
 }  # fmt: skip
 _BESIDE: dict[Beside, str] = {"beside": "Beside other work: one encoder, lowest priority", "all": "All of the machine"}
+_WHERE: dict[Where, str] = {"here": "This machine", "cluster": "The workers of the cluster"}
 
 
 class RulesBox(QDialog):
-    """``done``: receives the rules as they were set."""
+    """``done``: receives the rules as they were set; ``cluster``: whether this machine knows one."""
 
-    def __init__(self, rules: RunRules, done: Callable[[RunRules], None], parent: QWidget) -> None:
+    def __init__(self, rules: RunRules, done: Callable[[RunRules], None], parent: QWidget, *, cluster: bool = False) -> None:
         super().__init__(parent)
         self._rules, self._done = rules, done
         layout = form_body(self, "How the run goes on", width=520)
@@ -38,6 +39,14 @@ class RulesBox(QDialog):
         for beside_key, words in _BESIDE.items():
             self.beside.addItem(words, beside_key)
         self.beside.setCurrentIndex(list(_BESIDE).index(rules.beside))
+        self.where = QComboBox()
+        self.where.setAccessibleName("Which machines make the copies")
+        for where_key, words in _WHERE.items():
+            self.where.addItem(words, where_key)
+        self.where.setCurrentIndex(list(_WHERE).index(rules.where))
+        if not cluster and rules.where == "here":
+            self.where.setEnabled(False)
+            self.where.setToolTip("yomikomi cluster use tells this machine of a cluster (docs/cluster.md)")
         self.at_once = number_box("Encoders at once", 0, 64)
         self.at_once.setSpecialValueText("as many as fit")
         self.at_once.setValue(rules.at_once or 0)
@@ -53,6 +62,7 @@ class RulesBox(QDialog):
         form.setVerticalSpacing(9)
         form.addRow("Hours", beside(self.hours, self.begin, label("and"), self.end, 1))
         form.addRow("Deadline", beside(self.deadline, self.by, 1))
+        form.addRow("Made on", self.where)
         form.addRow("This machine", self.beside)
         form.addRow("Encoders at once", self.at_once)
         form.addRow("At the end", self.at_end)
@@ -76,8 +86,9 @@ class RulesBox(QDialog):
         hours = Hours(begin=begin, end=end) if self.hours.isChecked() and begin != end else None
         at_end: AtEnd = self.at_end.currentData()
         beside_key: Beside = self.beside.currentData()
+        where: Where = self.where.currentData()
         rules = self._rules.model_copy(update={
-            "hours": hours, "beside": beside_key, "at_once": self.at_once.value() or None, "at_end": at_end,
+            "hours": hours, "where": where, "beside": beside_key, "at_once": self.at_once.value() or None, "at_end": at_end,
             "command": self.command.text().strip(), "deadline": next_time(_of(self.by)) if self.deadline.isChecked() else None,
         })  # fmt: skip
         self._done(rules)

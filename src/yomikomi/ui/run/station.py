@@ -17,6 +17,7 @@ from yomikomi.core.ledger.run_outlook import Outlook, outlook
 from yomikomi.core.ledger.run_rows import RunRow
 from yomikomi.core.ledger.sentences import run_headline
 from yomikomi.core.ledger.views import CarrierView
+from yomikomi.core.run.executors.local import THIS_MACHINE
 from yomikomi.core.run.rules import RunRules
 from yomikomi.ui.run.before_box import BeforeBox
 from yomikomi.ui.run.clock import NightClock
@@ -122,6 +123,12 @@ class RunStation(Station):
             found[running.work.copy] = told if isinstance(told, CopyProgress) else CopyProgress(step, 0.0, 0, 0, 0.0)
         return found
 
+    @property
+    def _workers(self) -> dict[int, str]:
+        """Which machines make which copy; of this one alone nothing is said."""
+        running = self.queue.driver.running.values()
+        return {one.work.copy: one.handle.worker for one in running if one.handle.worker != THIS_MACHINE}
+
     def _show(self) -> None:
         progress, driver = self.progress, self.queue.driver
         now = datetime.now().astimezone()
@@ -129,7 +136,7 @@ class RunStation(Station):
         self.model.put(self.outlook, progress)
         if not self.table.currentIndex().isValid() and self.model.rows:
             self.table.selectRow(0)
-        self.clock.show_night(self.outlook, driver.rules, self.selected)
+        self.clock.show_night(self.outlook, driver.rules, self.selected, self._workers)
         self.sentence.say(*run_headline(self.outlook, on=driver.on, rules=driver.rules))
         for widget in (self.clock, self.table, self.details):
             widget.setVisible(bool(self._rows))
@@ -149,7 +156,7 @@ class RunStation(Station):
         self.pause_button.setVisible(waits and driver.on and not driver.rules.paused)
         end = {"nothing": "", "quit": "then closes", "suspend": "then suspends the machine", "power off": "then powers off the machine"}
         hours = f"runs {driver.rules.hours.words}" if driver.rules.hours else ""
-        self.note.say(" · ".join(part for part in (hours, end[driver.rules.at_end]) if part))
+        self.note.say(" · ".join(part for part in (hours, self.queue.executor.words, end[driver.rules.at_end]) if part))
 
     def _show_details(self) -> None:
         one = self._rows.get(self.selected)
@@ -171,7 +178,10 @@ class RunStation(Station):
             speed = fresh if speed is None else 0.6 * speed + 0.4 * fresh
             frames, at = progress.frames, now
         self._speed[one.copy] = frames, at, speed
-        self.details.show_progress(one, progress, self.outlook.bars.get(one.copy), speed=speed, stopped=one.paused or one.held)
+        self.details.show_progress(
+            one, progress, self.outlook.bars.get(one.copy), speed=speed, stopped=one.paused or one.held,
+            worker=self._workers.get(one.copy, ""),
+        )  # fmt: skip
 
     def _on_change(self) -> None:
         if self.isVisible():
@@ -187,7 +197,7 @@ class RunStation(Station):
         now = datetime.now().astimezone()
         self.outlook = outlook(self._rows.values(), progress, rules=driver.rules, slots=driver.scheduler.slots, now=now)
         self.model.put(self.outlook, progress)
-        self.clock.show_night(self.outlook, driver.rules, self.selected)
+        self.clock.show_night(self.outlook, driver.rules, self.selected, self._workers)
         self._show_speed()
 
     @property
@@ -228,7 +238,7 @@ class RunStation(Station):
         self._use(rules.model_copy(update={"paused": not rules.paused}))
 
     def open_rules(self) -> None:
-        RulesBox(self.queue.driver.rules, self._use, self).open()
+        RulesBox(self.queue.driver.rules, self._use, self, cluster=self.queue.executor.can_use_cluster).open()
 
     def open_house(self) -> None:
         HouseBox(self.state, self.queue.start_next, self).open()
@@ -249,7 +259,7 @@ class RunStation(Station):
         self.state.tell_error(error)
 
     def _use(self, rules: RunRules) -> None:
-        self.queue.do(lambda driver: driver.set_rules(rules))
+        self.queue.set_rules(rules)
         if not rules.paused:
             self.queue.start_next()
 

@@ -47,7 +47,16 @@ class Handle(Protocol):
 class Executor(Protocol):
     """``on_end`` is called once, in the thread that polls, after the state became final."""
 
+    @property
+    def slots(self) -> int | None:
+        """How many jobs at once; None: as many as this machine bears."""
+        ...
+
     def start(self, function: Function, request: Any, *, name: str, key: str, on_end: Callable[[Handle], None]) -> Handle: ...
+    def gone(self) -> bool:
+        """Whether nothing is left of its jobs: no process, and nothing that is waited for."""
+        ...
+
     def poll(self) -> bool:
         """Take in what the jobs said; never blocks. Whether anything changed."""
         ...

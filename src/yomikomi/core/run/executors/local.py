@@ -77,6 +77,8 @@ class LocalHandle:
 class LocalExecutor:
     """Each job in a process of its own, which is begun only when its turn comes. ``niceness``: above that of this program."""
 
+    slots: int | None = None
+
     def __init__(self, niceness: int | None = None) -> None:
         self._running: list[tuple[LocalHandle, Callable[[LocalHandle], None]]] = []
         self._leaving: list[Job] = []
