@@ -6,9 +6,11 @@ import contextlib
 import json
 import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -117,30 +119,42 @@ def _until(what: Any, seconds: float = 60) -> Any:
 
 @pytest.mark.workers
 def test_a_run_on_a_cluster_from_scripts(
-    shelf: Path, schemas: dict[str, Any], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    shelf: Path, schemas: dict[str, Any], tmp_path: Path, monkeypatch: pytest.MonkeyPatch,  # noqa: F811
 ) -> None:
     """Certificates, hub, worker and desk, each by its command."""
-    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    monkeypatch.setattr("yomikomi.core.run.cluster.certificates.user_config_path", lambda _name: tmp_path / "config")
     assert "knows no cluster" in yomikomi("cluster", "status", code=4).stderr
     yomikomi("cluster", "init")
+    certificates = str(tmp_path / "config" / "cluster")
     assert "holds a cluster already" in yomikomi("cluster", "init", code=2).stderr
     assert "without TLS nothing is sent" in yomikomi("cluster", "use", "tcp://here:1", "--storage", f"archive={tmp_path}", code=2).stderr
-    program = [sys.executable, "-m", "yomikomi"]
-    with subprocess.Popen([*program, "cluster", "start", "--port", "0"], stdout=subprocess.PIPE, text=True) as hub:
-        assert hub.stdout is not None
-        address = hub.stdout.readline().split()[-1]
-        command = [*program, "worker", "--scheduler", address, "--storage", f"archive={tmp_path}", "--name", "east"]
-        with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as worker:
-            assert worker.stdout is not None
-            assert worker.stdout.readline().startswith("Working, at tls://")
+    with _until_ended("cluster", "start", "--port", "0", "--certificates", certificates) as (hub, said):
+        address = said.split()[-1]
+        with _until_ended(
+            "worker", "--scheduler", address, "--storage", f"archive={tmp_path}", "--name", "east",
+            "--certificates", certificates,
+        ) as (worker, first):
+            assert first.startswith("Working, at tls://")
             yomikomi("cluster", "use", address, "--storage", f"archive={tmp_path}")
             told = answer("cluster", "status")
             jsonschema.validate(told, schemas["cluster"])
             assert [(one["name"], one["refused"]) for one in told["workers"]] == [("east", "")]
-            first, _ = _labels(shelf)
-            _run(shelf, "add", first, "--codec", "h264", "--quality", "40", "--speed", "ultrafast")
+            _run(shelf, "add", _labels(shelf)[0], "--codec", "h264", "--quality", "40", "--speed", "ultrafast")
             made = _run(shelf, "start", "--on", "cluster")
             assert made["verified"] == 1
-            worker.send_signal(signal.SIGTERM)
-        hub.send_signal(signal.SIGTERM)
+    with sqlite3.connect(shelf / "workspace.sqlite") as record:
+        assert {row[0] for row in record.execute("SELECT worker FROM jobs")} == {"east"}
     assert worker.returncode == hub.returncode == 0
+
+
+@contextlib.contextmanager
+def _until_ended(*words: str) -> Iterator[tuple[subprocess.Popen[str], str]]:
+    """A command that runs until it is ended, and its first line."""
+    process = subprocess.Popen([sys.executable, "-m", "yomikomi", *words], stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    try:
+        yield process, process.stdout.readline()
+    finally:
+        process.terminate()
+        process.wait(20)
+        process.stdout.close()
