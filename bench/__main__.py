@@ -7,7 +7,24 @@ import platform
 import sys
 import time
 
-from bench import capture, detail, disturbed, marks, night, path, prediction, reading, scan, shelf, simulation, two_hours, weighing, window
+from bench import (
+    capture,
+    cluster,
+    copies,
+    detail,
+    disturbed,
+    marks,
+    night,
+    path,
+    prediction,
+    reading,
+    scan,
+    shelf,
+    simulation,
+    two_hours,
+    weighing,
+    window,
+)
 from bench.unseen import proof as unseen
 
 BENCHES = {
@@ -31,7 +48,10 @@ BENCHES = {
     "long-pass": capture.long_pass,
     "detail": detail.run,
     "prediction": prediction.run,
+    "proof": copies.proof,
+    "chunks": copies.chunks,
     "night": night.run,
+    "cluster": cluster.run,
     "two-hours": two_hours.run,
 }
 

@@ -29,6 +29,7 @@ from hypothesis import settings
 
 from tests.making import interlace, programme_frames, write_clip
 from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.ledger import engine
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.video.standards import FieldOrder
@@ -40,6 +41,9 @@ from yomikomi.workers import LOADED
 
 PLAIN = RecordAs(codec="uncompressed")
 T = TypeVar("T")
+
+# Nobody pulls the plug of a test: it does not wait for the drive. (tests/ledger/test_workspace_and_record.py asks what people get.)
+engine.SYNCHRONOUS = "OFF"
 
 # What other programs take of the processors is no fault of what is tried.
 settings.register_profile("tests", deadline=None)

@@ -349,3 +349,16 @@ def test_a_workspace_of_before_outlets_keeps_its_waiting_copies(tmp_path: Path) 
         assert {one.id: one.outlet for one in record.copies.all()} == {copy.id: None, again: outlets()["media-box"]}
     finally:
         workspace.close()
+
+
+def test_what_is_written_is_on_the_drive(tmp_path: Path) -> None:
+    """As people get it: the tests themselves do not wait for the drive."""
+    script = (
+        "import sys; from pathlib import Path; from yomikomi.core.ledger.workspace import Workspace\n"
+        "workspace = Workspace(Path(sys.argv[1]))\n"
+        "with workspace.sessions() as session:\n"
+        "    print(session.connection().exec_driver_sql('PRAGMA synchronous').scalar())\n"
+        "    print(session.connection().exec_driver_sql('PRAGMA journal_mode').scalar())\n"
+    )
+    told = subprocess.run([sys.executable, "-c", script, tmp_path / "archive"], capture_output=True, text=True, check=True).stdout
+    assert told.split() == ["2", "wal"]  # FULL (sqlite.org/pragma.html)

@@ -16,6 +16,10 @@ from yomikomi.core.errors import WorkspaceError
 from yomikomi.core.ledger.connecting import plain_connection
 from yomikomi.core.ledger.troubles import record_trouble
 
+# What is written down is on the drive when a transaction comes back, also where the power fails then: two milliseconds each (measured on a
+# solid-state drive), and the run acts on what it wrote.
+SYNCHRONOUS = "FULL"
+
 
 def connect(path: Path, *, read_only: bool) -> Engine:
     """``read_only``: nothing is written to it, so that nobody believes in what would be gone."""
@@ -25,7 +29,7 @@ def connect(path: Path, *, read_only: bool) -> Engine:
     @event.listens_for(engine, "connect")
     def _prepare(connection: Any, _record: Any) -> None:
         cursor = connection.cursor()
-        for pragma in ("trusted_schema=OFF", "journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON"):
+        for pragma in ("trusted_schema=OFF", "journal_mode=WAL", f"synchronous={SYNCHRONOUS}", "foreign_keys=ON"):
             cursor.execute(f"PRAGMA {pragma}")
         if read_only:
             cursor.execute("PRAGMA query_only=ON")

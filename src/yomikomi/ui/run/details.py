@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import datetime
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from yomikomi.core.copying.request import CopyProgress
@@ -16,7 +18,10 @@ from yomikomi.core.video.timecode import clock, spoken
 from yomikomi.core.video.units import counted, size_text
 from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import ElidedLabel, button, label, row
+from yomikomi.ui.widgets.pictures import PictureView, image_from_rgb
 
+# Pixels.
+PICTURE_BOX = (160, 120)
 _STEPS = {"encode": "encode", "verify": "check"}
 
 
@@ -50,6 +55,12 @@ class CopyDetails(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(20)
+        self.picture = PictureView()
+        self.picture.setFixedSize(*PICTURE_BOX)
+        self.picture.caption = "About what is encoded now"
+        self.picture.setToolTip("About what is encoded now: the key picture of the take before it")
+        self.picture.hide()
+        layout.addWidget(self.picture)
         layout.addLayout(left, 5)
         layout.addWidget(self.log, 4)
         self._offer(set())
@@ -90,6 +101,11 @@ class CopyDetails(QWidget):
         on = f" on {worker}" if worker else ""
         done = f"{100 * progress.part:.0f} % · {frames}{rate} · {size_text(progress.bytes_written)}"
         self.now.setText(f"{state}{progress.step}{on} {done}{told}{left}{ends}")
+
+    def show_picture(self, picture: NDArray[np.uint8] | None) -> None:
+        """Shape (lines, columns, 3), RGB; None: there is none."""
+        self.picture.setVisible(picture is not None)
+        self.picture.show_image(image_from_rgb(picture) if picture is not None else None)
 
     def _offer(self, wanted: set[str]) -> None:
         for key, one in self.buttons.items():
