@@ -5,15 +5,11 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from datetime import datetime
-from functools import partial
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QTableView
 
-from yomikomi.core.copying.picture_now import picture_now
 from yomikomi.core.copying.request import CopyProgress
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.run_before import Line, before_start
@@ -25,9 +21,10 @@ from yomikomi.core.run.executors.local import THIS_MACHINE
 from yomikomi.core.run.rules import RunRules
 from yomikomi.ui.run.before_box import BeforeBox
 from yomikomi.ui.run.clock import NightClock
-from yomikomi.ui.run.details import PICTURE_BOX, CopyDetails
+from yomikomi.ui.run.details import CopyDetails
 from yomikomi.ui.run.house_box import HouseBox
 from yomikomi.ui.run.model import ROW_ROLE, RunModel, Shown, StateDelegate
+from yomikomi.ui.run.picture import PictureWatch
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.run.rules_box import RulesBox
 from yomikomi.ui.shell.station import Station
@@ -38,8 +35,6 @@ from yomikomi.ui.widgets.empty import EmptyNote
 _FILTERS: dict[Shown, str] = {"all": "All copies", "to make": "To make", "attention": "Need a person", "done": "Ended"}
 # What runs is looked at so often while nothing else happens.
 _LOOK_MS = 1000
-# A picture of it stays for so long, seconds: each costs a moment of the processor that encodes.
-_PICTURE_S = 5.0
 
 
 class RunStation(Station):
@@ -49,7 +44,6 @@ class RunStation(Station):
         self.outlook = Outlook((), ())
         self._rows: dict[int, RunRow] = {}
         self._speed: dict[int, tuple[int, float, float | None]] = {}
-        self._pictured: tuple[int, float] = (0, 0.0)  # of which copy a picture is shown, and since when
         self.clock = NightClock()
         self.model = RunModel()
         self.table = QTableView()
@@ -65,6 +59,7 @@ class RunStation(Station):
         self.page.addWidget(self.table, 5)
         yield
         self.details = CopyDetails(self._does)
+        self._pictures = PictureWatch(self.state, self.details.show_picture)
         self.page.addWidget(self.details, 2)
         self.filter = QComboBox()
         self.filter.setAccessibleName("Which copies are shown")
@@ -174,7 +169,7 @@ class RunStation(Station):
 
     def _show_speed(self) -> None:
         one, progress = self._rows.get(self.selected), self.progress.get(self.selected)
-        self._show_picture(progress)
+        self._pictures.look(self.queue.driver.running.values(), self.selected, progress)
         if one is None or progress is None:
             return
         frames, at, speed = self._speed.get(one.copy, (progress.frames, time.monotonic(), None))
@@ -190,28 +185,6 @@ class RunStation(Station):
             one, progress, self.outlook.bars.get(one.copy), speed=speed, stopped=one.paused or one.held,
             worker=self._workers.get(one.copy, ""),
         )  # fmt: skip
-
-    def _show_picture(self, progress: CopyProgress | None) -> None:
-        """About what is encoded now. Several machines are at several places: then none."""
-        copy, now = self.selected, time.monotonic()
-        shown, since = self._pictured
-        running = next((one for one in self.queue.driver.running.values() if one.work.copy == copy), None)
-        if running is None or progress is None or not progress.frames or "," in running.handle.worker:
-            self.details.show_picture(None)
-            self._pictured = 0, 0.0
-            return
-        if copy == shown and now - since < _PICTURE_S:
-            return
-        if copy != shown:
-            self.details.show_picture(None)
-        self._pictured = copy, now
-        request, frame = running.work.request, progress.frames
-        self.state.calls.call("run picture", lambda: picture_now(request, frame, PICTURE_BOX), partial(self._take_picture, copy))
-
-    def _take_picture(self, copy: int, picture: NDArray[np.uint8]) -> None:
-        """Shape (lines, columns, 3), RGB."""
-        if copy == self._pictured[0] and copy == self.selected:
-            self.details.show_picture(picture)
 
     def _on_change(self) -> None:
         if self.isVisible():
