@@ -30,6 +30,7 @@ from yomikomi.core.run.cluster.storages import marked, placed, sample_of, sees, 
 from yomikomi.core.run.driver import Driver
 from yomikomi.core.run.executors.cluster import ClusterExecutor, refusal
 from yomikomi.core.run.executors.local import LocalExecutor
+from yomikomi.core.video.identity import identify
 from yomikomi.core.work import SilentReporter
 
 ARCHIVE = "archive"
@@ -371,3 +372,28 @@ def test_workers_of_other_versions_are_refused() -> None:
     assert "another Yomikomi (9.9" in refusal(replace(same, version="9.9"))
     assert "other encoding libraries (libavcodec 1.2.3" in refusal(replace(same, libraries=("libavcodec 1.2.3", *same.libraries[1:])))
     assert "could not say what it is" in refusal(ModuleNotFoundError("yomikomi"))
+
+
+def test_what_only_this_machine_can_do_is_done_here_one_by_one(cluster: Cluster, night: Night) -> None:
+    """A take that was read quickly: others could not tell whether they see the same file. Their slots are not this machine's."""
+    executor = cluster.desk(night)
+    cluster.worker("east", night.folder, slots=4)
+    _until(lambda: len(executor.usable) == 1)
+    view = night.record.carriers()[0]
+    assert view.take is not None
+    assert view.judged is not None
+    quick = view.judged.model_copy(update={"content": None, "identity": identify(view.take.path)})
+    night.record.readings.save(view.take.id, quick)
+    copies = night.ask(40, 42, 44)
+    night.driver.go()
+    most = 0
+    until = time.monotonic() + 60
+    while not night.driver.idle:
+        assert time.monotonic() < until
+        night.driver.poll()
+        here = [one.handle.here for one in night.driver.running.values()]  # type: ignore[attr-defined]
+        most = max(most, sum(one is not None and not one.state.ended for one in here))
+        time.sleep(0.005)
+    assert night.states() == ["verified"] * 3
+    assert most == 1
+    assert {view.worker for one in copies for view in night.record.jobs.views(one)} == {"this machine"}

@@ -55,6 +55,7 @@ class ClusterHandle:
 
     def __init__(self, name: str, function: Function, request: CopyRequest, hold: Callable[[ClusterHandle, bool], None]) -> None:
         self.name, self.function, self.request, self._hold = name, function, request, hold
+        self.key = ""
         self.state = JobState.RUNNING
         self.progress: Any = None
         self.result: Any = None
@@ -63,6 +64,8 @@ class ClusterHandle:
         self.peak_bytes: int | None = None
         self.work: PlacedWork | None = None
         self.waits = True  # for workers that can do it
+        self.only_here = False  # no other machine can do it
+        self.frozen = False
         self.lock = threading.Lock()
         self.parts: dict[str, Future] = {}
         self.chunks: dict[str, CopyProgress] = {}  # how far each is
@@ -100,12 +103,14 @@ class ClusterHandle:
                 future.cancel()
 
     def freeze(self) -> None:
+        self.frozen = True
         if self.here is not None:
             self.here.freeze()
         else:
             self._hold(self, True)
 
     def thaw(self) -> None:
+        self.frozen = False
         if self.here is not None:
             self.here.thaw()
         else:
@@ -142,7 +147,6 @@ class ClusterExecutor:
         self._pool = ThreadPoolExecutor(4, "cluster")
         self._client: Client | None = None
         self._topic = f"yomikomi-{uuid4().hex}"
-        self._lock = threading.Lock()
         self._running: list[tuple[ClusterHandle, Callable[[Any], None]]] = []
         self._ended = threading.Event()
         self._was_there: bool | None = None
@@ -166,18 +170,20 @@ class ClusterExecutor:
 
     def start(self, function: Function, request: Any, *, name: str, key: str, on_end: Callable[[Any], None]) -> ClusterHandle:
         handle = ClusterHandle(name, function, request, self._hold)
+        handle.key = key
         self._running.append((handle, on_end))
-        try:
-            handle.work = placed(request, self._place.storages)
-        except (WrongUseError, OSError):
-            handle.here = self._here.start(function, request, name=name, key=key, on_end=lambda _here: None)
-        else:
-            self._pool.submit(self._begin, handle)
+        self._pool.submit(self._begin, handle)
         return handle
 
     def poll(self) -> bool:
         changed = self._here.poll()
         for handle, on_end in list(self._running):
+            if handle.only_here and handle.here is None and not handle.stopping and not self._busy_here:
+                handle.here = self._here.start(
+                    handle.function, handle.request, name=handle.name, key=handle.key, on_end=lambda _here: None
+                )  # fmt: skip
+                if handle.frozen:
+                    handle.here.freeze()
             if handle.here is not None and handle.here.state.ended:
                 handle.watch()
                 handle.state, handle.result, handle.error = handle.here.state, handle.here.result, handle.here.error
@@ -188,6 +194,11 @@ class ClusterExecutor:
                 changed = True
                 on_end(handle)
         return changed
+
+    @property
+    def _busy_here(self) -> bool:
+        """What only this machine can do is done one after the other: the slots are those of the others."""
+        return any(handle.here is not None for handle, _ in self._running)
 
     def gone(self) -> bool:
         return not self._running and self._here.gone()
@@ -208,7 +219,14 @@ class ClusterExecutor:
         """Where nobody could do it now, it waits."""
         client = self._client
         with handle.lock:
-            if client is None or not self.usable or not handle.waits or handle.stopping or handle.work is None:
+            if not handle.waits or handle.stopping or handle.only_here:
+                return
+            try:
+                handle.work = handle.work or placed(handle.request, self._place.storages)
+            except (WrongUseError, OSError):
+                handle.only_here = True
+                return
+            if client is None or not self.usable:
                 return
             try:
                 self._submit(client, handle, handle.work)
@@ -237,6 +255,8 @@ class ClusterExecutor:
         last.add_done_callback(lambda done: self._done(handle, done))
         if handle.stopping:
             handle.cancel()
+        elif handle.frozen:
+            self._hold(handle, True)
 
     def _able(self, client: Client, work: PlacedWork, folder: Path) -> list[str]:
         """Addresses of the workers that see this take and this folder. Raises UnfinishedError with what hinders each, where none does."""
@@ -330,7 +350,7 @@ class ClusterExecutor:
         for handle, _ in list(self._running):
             if handle.addresses and not handle.addresses & self.workers.keys():
                 self._lost(handle)
-            if handle.waits and handle.here is None:
+            if handle.waits and not handle.only_here:
                 self._pool.submit(self._begin, handle)
         if self._was_there is False:
             self._told(f"The cluster at {self._place.address} is back.", "")
