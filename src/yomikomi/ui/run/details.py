@@ -7,6 +7,7 @@ from datetime import datetime
 
 import numpy as np
 from numpy.typing import NDArray
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from yomikomi.core.copying.request import CopyProgress
@@ -57,10 +58,10 @@ class CopyDetails(QWidget):
         layout.setSpacing(20)
         self.picture = PictureView()
         self.picture.setFixedSize(*PICTURE_BOX)
-        self.picture.caption = "About what is encoded now"
+        self.picture.setAccessibleName("About what is encoded now")
         self.picture.setToolTip("About what is encoded now: the key picture of the take before it")
         self.picture.hide()
-        layout.addWidget(self.picture)
+        layout.addWidget(self.picture, 0, Qt.AlignmentFlag.AlignTop)
         layout.addLayout(left, 5)
         layout.addWidget(self.log, 4)
         self._offer(set())
