@@ -40,10 +40,10 @@ for number in range(first, first + 500):
 class Torture:
     """One folder of material, and the things that are done and killed."""
 
-    def __init__(self, folder: Path, seed: int) -> None:
+    def __init__(self, folder: Path, seed: int, *, nights: bool) -> None:
         from tests.making import programme_frames, write_clip
 
-        self.folder, self.chance = folder, random.Random(seed)
+        self.folder, self.chance, self.nights = folder, random.Random(seed), nights
         self.clip = write_clip(folder / "clip.mkv", programme_frames(60, width=320, height=240), sound_seconds=2.4)
         self.digest = _digest(self.clip)
         self.env = {**os.environ, **{name: str(folder / "home") for name in _ENV_NAMES}}
@@ -61,7 +61,8 @@ class Torture:
         self.ends[name] += 1
 
     def _attempts(self) -> dict[str, Callable[[], None]]:
-        return {"copy": self._copy, "cut": self._cut, "capture": self._capture, "record": self._record, "read": self._read}
+        night = {"run": self._run} if self.nights else {}
+        return {**night, "copy": self._copy, "cut": self._cut, "capture": self._capture, "record": self._record, "read": self._read}
 
     def _yomikomi(self, kind: str, *words: object) -> bool:
         """Runs a command and kills it, with its workers, at a moment somewhere in the time it usually takes. Whether it got to its end."""
@@ -94,6 +95,30 @@ class Torture:
             assert _frames(target) == 60, "a copy under its name that is not whole"
         assert target.exists() or not ended
         self._again(target, words, 60)
+
+    def _run(self) -> None:
+        """A night of three copies, killed again and again until it has come through: every start goes on, and nothing is made twice."""
+        place, clip = self.folder / f"night-{self.number}", self.folder / f"parade-{self.number}.mkv"
+        clip.write_bytes(self.clip.read_bytes())
+        for words in (
+            ("shelf", "import", clip),
+            *(("run", "add", "F-001", "--codec", "h264", "--quality", str(quality), "--speed", "veryfast") for quality in (24, 30, 36)),
+        ):  # fmt: skip
+            done = subprocess.run(self._line("--workspace", place, *words), capture_output=True, env=self.env, check=False)
+            assert done.returncode == 0, done.stderr.decode()
+        copies, kept, ended = place / "copies", dict[str, tuple[int, int]](), False
+        for _ in range(8):
+            ended = ended or self._yomikomi("run", "--workspace", place, "run", "start")
+            named = {path.name: (path.stat().st_ino, path.stat().st_mtime_ns) for path in copies.iterdir() if path.name[0] != "."}
+            assert kept.items() <= named.items(), "what had its name was made again, or is gone"
+            assert all(_frames(copies / name) == 60 for name in named.keys() - kept.keys()), "a half file has a name"
+            kept = named
+        last = subprocess.run(self._line("--workspace", place, "run", "start"), capture_output=True, env=self.env, check=False)
+        assert last.returncode == 0, last.stderr.decode()
+        assert len(list(copies.iterdir())) == 3, sorted(path.name for path in copies.iterdir())
+        connection = sqlite3.connect(place / "workspace.sqlite")
+        assert [row[0] for row in connection.execute("SELECT state FROM copies")] == ["verified"] * 3
+        connection.close()
 
     def _cut(self) -> None:
         target = self.folder / "cuts" / f"{self.number}.mkv"
@@ -172,8 +197,9 @@ def _frames(path: Path) -> int:
     return len(decode_luma(path))
 
 
-def run(kills: int, seed: int, folder: Path) -> Counter[str]:
-    torture = Torture(folder, seed)
+def run(kills: int, seed: int, folder: Path, *, nights: bool = True) -> Counter[str]:
+    """``nights``: also whole runs, eight kills each."""
+    torture = Torture(folder, seed, nights=nights)
     for _ in range(kills):
         torture.kill_once()
     return torture.ends
