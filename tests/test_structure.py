@@ -6,7 +6,7 @@ import ast
 import re
 import subprocess
 import sys
-from importlib.metadata import version
+from importlib.metadata import distributions, version
 from pathlib import Path
 
 import yomikomi
@@ -70,10 +70,18 @@ def test_icons_and_fonts_ship_with_their_licences() -> None:
     assert "GNU GENERAL PUBLIC LICENSE" in (ROOT / "LICENSE").read_text()
 
 
+def _plain(name: str) -> str:
+    return re.sub(r"[-_.]+", "-", name).lower()
+
+
 def test_what_runs_is_what_is_pinned() -> None:
     pins = dict(line.split("==") for line in (ROOT / "constraints.txt").read_text().split())
     for name in ("av", "numpy", "PySide6_Essentials", "SQLAlchemy", "pydantic", "scipy"):
         assert version(name) == pins[name]
+    known = {_plain(name): pin for name, pin in pins.items()}
+    own = {"yomikomi", "pip", "setuptools", "wheel"}
+    there = {_plain(one.name): one.version for one in distributions() if _plain(one.name) not in own}
+    assert {name: found for name, found in there.items() if known.get(name) != found} == {}
     assert yomikomi.__doc__
 
 
