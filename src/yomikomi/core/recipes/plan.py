@@ -82,8 +82,10 @@ def pixel_format_of(recipe: Recipe, reading: Reading) -> str:
 
 
 # The library would cut each picture into as many slices as there are processors: 2 % more bytes on two, 12 to 18 % on eight, never twice
-# the same. Several pictures at once cost nothing, and with a fixed number come out alike on every machine (docs/science.md).
-_H264_THREADS = 8
+# the same. Several pictures at once cost nothing, and with a fixed number come out alike on every machine (docs/science.md). Small pictures
+# are not worth as many. A rate that is never to be exceeded is kept with slices alone: pictures that are encoded at once do not know what
+# the others take of the buffer.
+_H264_THREADS, _LINES_EACH = 8, 60
 
 
 def plan_for(recipe: Recipe, treated: PictureFormat, *, kbps: int | None = None, quality: float | None = None) -> EncoderPlan:
@@ -194,8 +196,8 @@ def set_up(context: av.VideoCodecContext, recipe: Recipe, treated: PictureFormat
     context.framerate = treated.rate
     context.time_base = 1 / treated.rate
     context.gop_size = max(1, round(recipe.key_seconds * treated.rate))
-    if recipe.codec == "h264":
-        context.thread_type, context.thread_count = "FRAME", _H264_THREADS
+    if recipe.codec == "h264" and "maxrate" not in plan.options:
+        context.thread_type, context.thread_count = "FRAME", max(1, min(_H264_THREADS, shape.height // _LINES_EACH))
     if plan.bit_rate is not None:
         context.bit_rate = plan.bit_rate
     treated.colour.put_on(context)
