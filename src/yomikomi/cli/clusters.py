@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import platform
-import sys
 import time
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from yomikomi.cli.root import Json, answer
+from yomikomi.cli.root import Json, answer, say_aside
 from yomikomi.core.errors import UnfinishedError
 
 cluster = typer.Typer(
@@ -68,15 +67,13 @@ def status(certificates: Folder = None, as_json: Json = False) -> None:
     """Which workers there are, and what they do."""
     from yomikomi.cli.cluster_documents import ClusterDocument, ClusterWorker
     from yomikomi.core.run.cluster.certificates import cluster_folder
-    from yomikomi.core.run.cluster.desk import desk_place
+    from yomikomi.core.run.cluster.desk import known_desk_place
     from yomikomi.core.run.executors.cluster import ClusterExecutor
     from yomikomi.core.run.executors.local import LocalExecutor
 
     folder = certificates or cluster_folder()
-    place = desk_place(folder)
-    if place is None:
-        raise UnfinishedError("This machine knows no cluster.", remedy="yomikomi cluster use tells it of one (docs/cluster.md).")
-    executor = ClusterExecutor(place, folder, LocalExecutor(), _say)
+    place = known_desk_place(folder)
+    executor = ClusterExecutor(place, folder, LocalExecutor(), say_aside)
     until = time.monotonic() + _WAIT_S
     while executor.there is None and time.monotonic() < until:
         time.sleep(0.05)
@@ -89,10 +86,6 @@ def status(certificates: Folder = None, as_json: Json = False) -> None:
     answer(document, as_json, "\n".join(words) or f"{place.address}: {'no workers' if there else 'cannot be reached'}")
     if not there:
         raise UnfinishedError(f"The hub at {place.address} cannot be reached.", remedy="Is it running, and is it of the same cluster?")
-
-
-def _say(words: str, remedy: str) -> None:
-    print("   ", words, remedy, file=sys.stderr, flush=True)
 
 
 def worker(

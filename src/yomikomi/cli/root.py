@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, NamedTuple
@@ -48,6 +49,11 @@ def need_display(what: str) -> None:
 
 def has_display() -> bool:
     return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def say_aside(words: str, remedy: str) -> None:
+    """While something goes on."""
+    print("   ", words, remedy, file=sys.stderr, flush=True)
 
 
 def answer(document: BaseModel, as_json: bool, words: str) -> None:

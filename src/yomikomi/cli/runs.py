@@ -20,9 +20,8 @@ from yomikomi.cli.recipe_options import (
     SpeedOption,
     UntouchedOption,
 )
-from yomikomi.cli.root import Json, answer, open_record
+from yomikomi.cli.root import Json, answer, open_record, say_aside
 from yomikomi.core.errors import UnfinishedError, WrongUseError
-from yomikomi.core.work.notices import Notice, Weight
 
 if TYPE_CHECKING:
     from yomikomi.core.ledger.record import Record
@@ -30,6 +29,7 @@ if TYPE_CHECKING:
     from yomikomi.core.run.driver import Driver
     from yomikomi.core.run.executors.face import Executor
     from yomikomi.core.run.rules import AtEnd
+    from yomikomi.core.work.notices import Notice
 
 run = typer.Typer(help="The run: copies that wait, are made and proven.", no_args_is_help=True, add_completion=False, rich_markup_mode=None)
 Copies = Annotated[list[int], typer.Argument(help="Copies, by the numbers that run list tells.")]
@@ -114,7 +114,7 @@ def start(
     with open_record(context) as record:
         record.workspace.check_writable()
         record.copies.requeue_cut_off()
-        executor = ChosenExecutor(LocalExecutor(), lambda words, remedy: say(Notice(Weight.LOOK, words, remedy)))
+        executor = ChosenExecutor(LocalExecutor(), say_aside)
         driver = Driver(record.jobs, executor, told=say)
         driver.set_rules(driver.rules.model_copy(update={"paused": False, "where": on or driver.rules.where}))
         executor.use(driver.rules.where)
@@ -196,7 +196,7 @@ def _driver(record: Record, copies: list[int]) -> Driver:
 
 
 def say(notice: Notice) -> None:
-    print("   ", notice.text, notice.remedy, file=sys.stderr, flush=True)
+    say_aside(notice.text, notice.remedy)
 
 
 def drive(driver: Driver, executor: Executor, stops: datetime | None) -> bool:

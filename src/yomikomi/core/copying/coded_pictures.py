@@ -16,7 +16,6 @@ from yomikomi.core.copying.first_pass import kept_pictures
 from yomikomi.core.copying.request import CopyRequest, chain_of
 from yomikomi.core.recipes.plan import EncoderPlan, plan_for
 from yomikomi.core.treatment.cadence import gaps_known, gaps_of
-from yomikomi.core.treatment.chain import MOST_FILLED_S
 from yomikomi.core.treatment.steps import RateCap
 from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
@@ -47,7 +46,7 @@ class CodedPictures:
         stream.codec_context.open(strict=False)
         lower_all_threads()
         self._coder = stream.codec_context
-        edges = chunk_edges(job.request, job.plan)
+        edges = chunk_edges(job.request, job.plan) if self._folder is not None else []
         if self._folder is None or not edges:
             return
         treated, request = self.chain.format, job.request
@@ -56,9 +55,11 @@ class CodedPictures:
             job.plan, bytes(stream.codec_context.extradata or b""), request.fill_gaps,
         )  # fmt: skip
         self._store = ChunkStore(self._folder, edges, signature)
-        whole = self._store.whole(job.reporter.check)
-        if whole:
-            self._taken = self._take_up(self._store, whole)
+
+    def take_up(self) -> None:
+        """What an earlier start, or other machines, left whole is not encoded again."""
+        if self._store is not None and (whole := self._store.whole(self._job.reporter.check)):
+            self._taken = self._taken_up(self._store, whole)
 
     def of(self, frame: av.VideoFrame | None) -> Iterator[tuple[list[av.Packet], int]]:
         """Packets that are due once a picture was decoded (None: no more come), and how many pictures they are for."""
@@ -95,17 +96,12 @@ class CodedPictures:
         self._coder = self._fresh()
         first = self._sent
         for frame in self._treated(first, end):
-            frame.pts = first + (frame.pts or 0)
             self._encoded(frame)
             job.frames = self._sent - first
-            job.tell_chunk(end - first)
+            job.tell(lambda: job.frames / (end - first))
         self.finish()
 
-    @property
-    def chunk_count(self) -> int:
-        return len(self._store.edges) - 1 if self._store is not None else 0
-
-    def _take_up(self, store: ChunkStore, whole: list[Chunk]) -> Iterator[tuple[list[av.Packet], int]]:
+    def _taken_up(self, store: ChunkStore, whole: list[Chunk]) -> Iterator[tuple[list[av.Packet], int]]:
         """What lies in chunks, then the rest of the treated take, encoded."""
         pictures = self._job.witnesses.pictures
         for number, chunk in enumerate(whole):
@@ -119,17 +115,18 @@ class CodedPictures:
             self._coder = None
             return
         self._coder = self._fresh()
-        first = self._sent
-        for frame in self._treated(first, self._job.timing.frames):
-            frame.pts = first + (frame.pts or 0)
+        for frame in self._treated(self._sent, self._job.timing.frames):
             yield self._encoded(frame), 1
 
-    def _treated(self, first: int, end: int) -> TreatedFrames:
+    def _treated(self, first: int, end: int) -> Iterator[av.VideoFrame]:
+        """Pictures of the copy, numbered in it."""
         request = self._job.request
-        return TreatedFrames(
+        for frame in TreatedFrames(
             request.path, request.reading, request.treatment, range(first, end), self.chain.format.pixel_format,
-            self._job.reporter.check, None if request.fill_gaps else MOST_FILLED_S,
-        )  # fmt: skip
+            self._job.reporter.check, request.most_filled_s,
+        ):  # fmt: skip
+            frame.pts = first + (frame.pts or 0)
+            yield frame
 
     def _encoded(self, frame: av.VideoFrame) -> list[av.Packet]:
         assert self._coder is not None

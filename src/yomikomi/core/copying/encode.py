@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import tempfile
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -126,6 +126,7 @@ class _Encode:
             use_threads(picture, exact=True)
             video = self._add_picture(sink)
             self.coder.begin(video)
+            self.coder.take_up()
             tracks = self._add_sounds(source, sink)
             self.joined = self._add_joined(sink)
             self.others = Others(
@@ -257,7 +258,7 @@ class _Encode:
                 self._mux(sink, joined.until(so_far))
             for copied in self.copied:
                 self._mux(sink, copied.until(so_far))
-            self._tell()
+            self.tell(lambda: self.pace.part(self.frames))
         if self.frames:
             self._mux(sink, self.captions)
             self.captions = []
@@ -280,21 +281,14 @@ class _Encode:
             finally:
                 self.coder.close()
 
-    def tell_chunk(self, frames: int) -> None:
-        """``frames``: of the chunk."""
-        self.reporter.check()
-        now = time.monotonic()
-        if now - self.told_at >= _REPORT_PERIOD_S:
-            self.told_at = now
-            tell(self.reporter, self.step, self.frames / frames, frames=self.frames, size=0, spent=now - self.started)
-
-    def _tell(self) -> None:
+    def tell(self, part: Callable[[], float]) -> None:
+        """``part``: of the work of this step that is done, 0…1; asked only where it is told."""
         self.reporter.check()
         now = time.monotonic()
         if now - self.told_at < _REPORT_PERIOD_S:
             return
         self.told_at = now
-        tell(self.reporter, self.step, self.pace.part(self.frames), frames=self.frames, size=self.bytes, spent=now - self.started)
+        tell(self.reporter, self.step, part(), frames=self.frames, size=self.bytes, spent=now - self.started)
 
 
 def tell(reporter: Reporter, step: str, part: float, *, frames: int, size: int, spent: float) -> None:

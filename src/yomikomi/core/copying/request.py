@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from pathlib import Path
 
 from yomikomi.core.outlets.model import Outlet
@@ -29,6 +30,11 @@ class CopyRequest:
     outlet: Outlet | None = None
 
     @property
+    def most_filled_s(self) -> Fraction | int | None:
+        """Seconds of a gap that is filled; None: of any."""
+        return None if self.fill_gaps else MOST_FILLED_S
+
+    @property
     def sized(self) -> CopyRequest:
         """The same with the picture size of the recipe in the treatment."""
         return replace(self, treatment=treated_for(self.recipe, self.treatment, source_format(self.reading)))
@@ -50,5 +56,5 @@ def chain_of(request: CopyRequest) -> Chain:
     return chain_for(
         request.reading, request.treatment,
         pixel_format=pixel_format_of(request.recipe, request.reading),
-        most_filled_s=None if request.fill_gaps else MOST_FILLED_S, path=request.path,
+        most_filled_s=request.most_filled_s, path=request.path,
     )  # fmt: skip

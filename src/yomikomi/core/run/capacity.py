@@ -10,7 +10,7 @@ import psutil
 from yomikomi.core.run.rules import RunRules
 
 # One encoder keeps so many processors busy (measured on two: one of them fills both; docs/science.md).
-_PROCESSORS = 4
+PROCESSORS_EACH = 4
 # What an encoder is believed to take before one was measured, bytes; and what is left for everything else.
 _BELIEVED, _SPARE = 800_000_000, 1_000_000_000
 
@@ -25,4 +25,4 @@ def slots_for(rules: RunRules, peaks: Sequence[int], *, processors: int | None =
     processors = processors if processors is not None else len(os.sched_getaffinity(0))
     memory = memory if memory is not None else psutil.virtual_memory().available
     each = max(peaks, default=_BELIEVED)
-    return max(1, min(processors // _PROCESSORS, (memory - _SPARE) // max(1, each)))
+    return max(1, min(processors // PROCESSORS_EACH, (memory - _SPARE) // max(1, each)))

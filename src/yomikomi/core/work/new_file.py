@@ -113,6 +113,17 @@ def write_new(target: Path, content: bytes) -> None:
         made.keep()
 
 
+def write_once(path: Path, content: bytes, *, mode: int) -> None:
+    """A small file of a name that nobody else can want, on the drive when this comes back; never anyone's whom ``mode`` leaves out. Raises
+    OSError, also where it is there."""
+    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, mode)
+    try:
+        os.write(handle, content)
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
 def write_small(path: Path, content: bytes, *, over: bool) -> None:
     """``over``: a person said that an older file may be replaced; otherwise NameTakenError where there is one. Raises what
     :func:`drive_error` makes of an OSError; nothing half-written is left."""

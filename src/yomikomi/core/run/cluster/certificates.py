@@ -6,7 +6,6 @@ all workers: the keys are worth what the machines are.
 
 from __future__ import annotations
 
-import os
 import stat
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -16,7 +15,7 @@ from platformdirs import user_config_path
 
 from yomikomi.core.errors import NameTakenError, UnfinishedError
 from yomikomi.core.work.drive import drive_error
-from yomikomi.core.work.new_file import sync_folder
+from yomikomi.core.work.new_file import sync_folder, write_once
 
 if TYPE_CHECKING:
     from cryptography import x509
@@ -30,6 +29,7 @@ AUTHORITY, OWN, OWN_KEY = "authority.pem", "own.pem", "own-key.pem"
 _AUTHORITY_KEY = "authority-key.pem"
 # A collection takes years; who leaves it is a reason to begin anew.
 _YEARS = 10
+_PRIVATE = 0o600
 _MISSING = "pip install 'yomikomi[cluster]' installs what it needs."
 
 
@@ -53,14 +53,14 @@ def begin_cluster(folder: Path) -> None:
         folder.chmod(0o700)
         key, certificate = _authority()
         (folder / "authority").mkdir(mode=0o700)
-        _write(folder / "authority" / AUTHORITY, _pem(certificate))
-        _write(folder / "authority" / _AUTHORITY_KEY, _key_pem(key))
+        write_once(folder / "authority" / AUTHORITY, _pem(certificate), mode=_PRIVATE)
+        write_once(folder / "authority" / _AUTHORITY_KEY, _key_pem(key), mode=_PRIVATE)
         for part in PARTS:
             own_key, own = _signed(part, key, certificate)
             (folder / part).mkdir(mode=0o700)
-            _write(folder / part / AUTHORITY, _pem(certificate))
-            _write(folder / part / OWN, _pem(own))
-            _write(folder / part / OWN_KEY, _key_pem(own_key))
+            write_once(folder / part / AUTHORITY, _pem(certificate), mode=_PRIVATE)
+            write_once(folder / part / OWN, _pem(own), mode=_PRIVATE)
+            write_once(folder / part / OWN_KEY, _key_pem(own_key), mode=_PRIVATE)
             sync_folder(folder / part)
         sync_folder(folder)
     except OSError as error:
@@ -159,13 +159,3 @@ def _key_pem(key: ec.EllipticCurvePrivateKey) -> bytes:
     from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
 
     return key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
-
-
-def _write(path: Path, content: bytes) -> None:
-    """Nobody else ever could read it."""
-    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
-    try:
-        os.write(handle, content)
-        os.fsync(handle)
-    finally:
-        os.close(handle)

@@ -40,6 +40,14 @@ def desk_place(folder: Path) -> DeskPlace | None:
         raise UnfinishedError(f"{path} cannot be used.", remedy="yomikomi cluster use writes it anew.", path=path) from error
 
 
+def known_desk_place(folder: Path) -> DeskPlace:
+    """Raises UnfinishedError where no cluster is set up, too."""
+    place = desk_place(folder)
+    if place is None:
+        raise UnfinishedError("This machine knows no cluster.", remedy="yomikomi cluster use tells it of one (docs/cluster.md).")
+    return place
+
+
 def keep_desk_place(folder: Path, place: DeskPlace) -> None:
     """Raises what :func:`drive_error` makes of an OSError."""
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)

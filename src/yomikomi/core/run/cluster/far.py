@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
-import os
-import signal
 import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, field, replace
@@ -13,7 +10,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import blake3
-import psutil
 
 import yomikomi.core
 from yomikomi import __version__
@@ -22,6 +18,8 @@ from yomikomi.core.copying.request import CopyProgress, CopyRequest
 from yomikomi.core.errors import CancelledError, NameTakenError, UnfinishedError
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.run.cluster.storages import Mark, PlacedWork, sees
+from yomikomi.core.run.executors.face import Function
+from yomikomi.core.run.executors.local import LocalHandle
 from yomikomi.core.run.work_folder import WorkFolder
 from yomikomi.core.video.identity import identify
 from yomikomi.core.work import Job, Reporter
@@ -41,7 +39,7 @@ class _Here:
 
     storages: dict[str, Path] = field(default_factory=dict)
     niceness: int = 10
-    checked: set[tuple[str, object]] = field(default_factory=set)
+    checked: set[tuple[str, str]] = field(default_factory=set)
     held: set[str] = field(default_factory=set)  # keys of tasks that are to stand still
 
 
@@ -56,8 +54,6 @@ class Description:
     version: str
     code: str
     libraries: tuple[str, ...]
-    storages: tuple[str, ...]
-    pid: int
 
 
 @dataclass(frozen=True)
@@ -85,7 +81,7 @@ def code() -> str:
 
 
 def describe() -> Description:
-    return Description(__version__, code(), libraries(), tuple(sorted(HERE.storages)), os.getpid())
+    return Description(__version__, code(), libraries())
 
 
 def look_at(work: PlacedWork, mark: Mark) -> str:
@@ -98,16 +94,13 @@ def hold(keys: list[str], held: bool) -> None:
     HERE.held = HERE.held | set(keys) if held else HERE.held - set(keys)
 
 
-def chunk_task(request: tuple[CopyRequest, int], reporter: Reporter) -> None:
+def chunk_task(request: CopyRequest, reporter: Reporter, *, number: int) -> None:
     """One chunk of a copy, into its work folder."""
-    wanted, number = request
-    make_chunk(wanted, number, WorkFolder(wanted).chunks, reporter)
+    make_chunk(request, number, WorkFolder(request).chunks, reporter)
 
 
-def run_task(
-    function: Callable[[Any, Reporter], Any], work: PlacedWork, name: str, number: int | None, topic: str, *_before: object
-) -> Done:
-    """``number``: of a chunk, None: the whole task; ``_before``: what had to be done first.
+def run_task(function: Function, work: PlacedWork, name: str, topic: str, *_before: object) -> Done:
+    """``_before``: what had to be done first.
 
     Raises what the task raises, and CancelledError where nobody waits for it any more.
     """
@@ -119,7 +112,7 @@ def run_task(
     until = time.monotonic() + _PATIENCE_S
     while True:
         try:
-            return _do(function, request if number is None else (request, number), name, worker, key, topic)
+            return _do(function, request, name, worker, key, topic)
         except NameTakenError:
             if WorkFolder(request).folder.exists() and not request.target.exists() and time.monotonic() < until:
                 _check_wanted(worker, key)
@@ -128,26 +121,28 @@ def run_task(
             raise
 
 
-def _do(function: Callable[[Any, Reporter], Any], request: object, name: str, worker: Worker, key: str, topic: str) -> Done:
+def _do(function: Function, request: CopyRequest, name: str, worker: Worker, key: str, topic: str) -> Done:
     job = Job(function, request, name=name, key=key, grace=0.3, niceness=HERE.niceness).start()
-    told, peak, frozen = 0.0, None, False
+    handle, told, frozen = LocalHandle(job), 0.0, False
     try:
         while not job.state.ended:
             changed = job.poll()
             wanted = is_wanted(worker, key)
-            frozen = _stands(job, frozen, wanted and key in HERE.held)
+            if frozen != (wanted and key in HERE.held):
+                frozen = not frozen
+                (handle.freeze if frozen else handle.thaw)()
+            handle.watch()
             if not wanted:
-                job.cancel()
+                handle.cancel()
             if changed and time.monotonic() - told > _TELL_S and isinstance(job.progress, CopyProgress):
                 told = time.monotonic()
                 worker.log_event(topic, {"key": key, "by": str(worker.name), "progress": asdict(job.progress)})
-                peak = _peak(job, peak)
             time.sleep(_LOOK_S)
         while not job.gone():
             time.sleep(0.01)
     finally:
         job.kill()
-    return Done(job.answer(), str(worker.name), peak)
+    return Done(job.answer(), str(worker.name), handle.peak_bytes)
 
 
 def is_wanted(worker: Worker, key: str) -> bool:
@@ -176,19 +171,3 @@ def _checked(request: CopyRequest, check: Callable[[], None]) -> CopyRequest:
             path=request.path,
         ) from error  # fmt: skip
     return replace(request, reading=request.reading.model_copy(update={"identity": identity}))
-
-
-def _stands(job: Job, frozen: bool, wanted: bool) -> bool:
-    """Stop its process or let it go on; whether it stands."""
-    if frozen != wanted and job.pid is not None and not job.state.ended:
-        with contextlib.suppress(ProcessLookupError):
-            os.kill(job.pid, signal.SIGSTOP if wanted else signal.SIGCONT)
-        return wanted
-    return frozen
-
-
-def _peak(job: Job, peak: int | None) -> int | None:
-    if job.pid is not None:
-        with contextlib.suppress(psutil.Error):
-            return max(peak or 0, psutil.Process(job.pid).memory_info().rss)
-    return peak

@@ -12,11 +12,11 @@ from pathlib import Path
 from typing import Any
 
 from yomikomi.core.errors import UnfinishedError, WrongUseError
+from yomikomi.core.run.capacity import PROCESSORS_EACH
 from yomikomi.core.run.cluster.certificates import security_of
 from yomikomi.core.run.cluster.far import HERE
 from yomikomi.core.work.warm import keep_warm
 
-PORT = 8786
 # A worker that says nothing for so long is lost, and its work is given to another.
 _LOST_AFTER = "20 s"
 # One that cannot reach its hub ends after this, seconds: it would look for it for ever.
@@ -59,7 +59,7 @@ def run_hub(folder: Path, host: str, port: int, told: Callable[[str], None]) -> 
 
 
 def run_worker(
-    folder: Path, address: str, storages: dict[str, Path], *, slots: int, name: str, told: Callable[[str], None], host: str | None = None
+    folder: Path, address: str, storages: dict[str, Path], *, slots: int, name: str, told: Callable[[str], None]
 ) -> None:
     """Until it is ended, or its hub is gone. ``slots``: tasks at once. Raises UnfinishedError, WrongUseError."""
     security = security_of(folder, "worker")
@@ -79,7 +79,7 @@ def run_worker(
         with dask.config.set(_SETTINGS), tempfile.TemporaryDirectory(prefix="yomikomi-worker-") as spare:
             worker = Worker(
                 address, nthreads=slots, name=name, security=security, memory_limit=0, local_directory=spare, dashboard=False,
-                dashboard_address="127.0.0.1:0", death_timeout=_GIVES_UP_S, host=host,
+                dashboard_address="127.0.0.1:0", death_timeout=_GIVES_UP_S,
             )  # fmt: skip
             async with worker:
                 worker.http_server.stop()
@@ -112,4 +112,4 @@ async def _until_ended(finished: Coroutine[Any, Any, Any]) -> None:
 
 def usual_slots() -> int:
     """An encoder keeps some processors busy; beside it one more may run."""
-    return max(1, len(os.sched_getaffinity(0)) // 4)
+    return max(1, len(os.sched_getaffinity(0)) // PROCESSORS_EACH)

@@ -13,6 +13,7 @@ import blake3
 
 from yomikomi.core.copying.request import CopyRequest
 from yomikomi.core.errors import WrongUseError
+from yomikomi.core.work.new_file import write_once
 
 _PIECE = 1 << 20
 
@@ -89,11 +90,8 @@ def marked(folder: Path) -> Iterator[Mark]:
     """Raises OSError."""
     mark = Mark(f".yomikomi-{secrets.token_hex(8)}.mark", secrets.token_hex(16))
     path = folder / mark.name
-    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666)
     try:
-        os.write(handle, mark.words.encode())
-        os.fsync(handle)
-        os.close(handle)
+        write_once(path, mark.words.encode(), mode=0o666)
         yield mark
     finally:
         path.unlink(missing_ok=True)

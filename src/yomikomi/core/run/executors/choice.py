@@ -11,7 +11,7 @@ from yomikomi.core.run.rules import Where
 from yomikomi.core.video.units import counted
 
 if TYPE_CHECKING:
-    from yomikomi.core.run.executors.cluster import ClusterExecutor, Far
+    from yomikomi.core.run.executors.cluster import ClusterExecutor
 
 
 class ChosenExecutor:
@@ -31,15 +31,6 @@ class ChosenExecutor:
         return self._cluster.slots if self._cluster is not None and self._where == "cluster" else self._here.slots
 
     @property
-    def workers(self) -> list[Far]:
-        return list(self._cluster.workers.values()) if self._cluster is not None else []
-
-    @property
-    def hub_there(self) -> bool | None:
-        """Whether the hub answers; None: nobody knows yet, or none is used."""
-        return self._cluster.there if self._cluster is not None else None
-
-    @property
     def can_use_cluster(self) -> bool:
         """Whether this machine was told of a hub."""
         from yomikomi.core.run.cluster.certificates import cluster_folder
@@ -55,11 +46,11 @@ class ChosenExecutor:
         """Where copies are made, where that is not this machine alone."""
         if self._cluster is None or self._where == "here":
             return ""
-        usable = self._cluster.usable
-        if self.hub_there is None:
+        usable, there = self._cluster.usable, self._cluster.there
+        if there is None:
             return "looking for the cluster"
         if not usable:
-            return "the cluster has no workers" if self.hub_there else "the cluster cannot be reached"
+            return "the cluster has no workers" if there else "the cluster cannot be reached"
         return f"on {counted(len(usable), 'worker', 'workers')} of the cluster"
 
     def use(self, where: Where) -> None:
@@ -86,12 +77,10 @@ class ChosenExecutor:
 
     def _set_up(self) -> ClusterExecutor:
         from yomikomi.core.run.cluster.certificates import cluster_folder, security_of
-        from yomikomi.core.run.cluster.desk import desk_place
+        from yomikomi.core.run.cluster.desk import known_desk_place
         from yomikomi.core.run.executors.cluster import ClusterExecutor
 
         folder = cluster_folder()
-        place = desk_place(folder)
-        if place is None:
-            raise UnfinishedError("This machine knows no cluster.", remedy="yomikomi cluster use tells it of one (docs/cluster.md).")
+        place = known_desk_place(folder)
         security_of(folder, "desk")
         return ClusterExecutor(place, folder, self._here, self._told)

@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 from uuid import uuid4
@@ -53,9 +54,10 @@ class Far:
 class ClusterHandle:
     """One job; parts of it may be done by several workers. ``hold``: makes its processes stand still, or go on."""
 
-    def __init__(self, name: str, function: Function, request: CopyRequest, hold: Callable[[ClusterHandle, bool], None]) -> None:
-        self.name, self.function, self.request, self._hold = name, function, request, hold
-        self.key = ""
+    def __init__(
+        self, name: str, key: str, function: Function, request: CopyRequest, hold: Callable[[ClusterHandle, bool], None]
+    ) -> None:
+        self.name, self.key, self.function, self.request, self._hold = name, key, function, request, hold
         self.state = JobState.RUNNING
         self.progress: Any = None
         self.result: Any = None
@@ -169,8 +171,7 @@ class ClusterExecutor:
         return [one for one in list(self.workers.values()) if not one.refused]
 
     def start(self, function: Function, request: Any, *, name: str, key: str, on_end: Callable[[Any], None]) -> ClusterHandle:
-        handle = ClusterHandle(name, function, request, self._hold)
-        handle.key = key
+        handle = ClusterHandle(name, key, function, request, self._hold)
         self._running.append((handle, on_end))
         self._pool.submit(self._begin, handle)
         return handle
@@ -237,20 +238,20 @@ class ClusterExecutor:
 
     def _submit(self, client: Client, handle: ClusterHandle, work: PlacedWork) -> None:
         able = self._able(client, work, handle.request.target.parent)
-        run, key = handle.name, uuid4().hex
+        key = uuid4().hex
         before: list[Future] = []
         slots = sum(one.slots for one in self.usable if one.address in able)
+
+        def send(function: Function, *after: Future, key: str) -> Future:
+            return client.submit(run_task, function, work, handle.name, self._topic, *after, workers=able, key=key, pure=False)
+
         if handle.function is encode_task and slots > 1:
             for number in range(chunk_count(handle.request)):
-                part = client.submit(
-                    run_task, chunk_task, work, run, number, self._topic, workers=able, key=f"{key}-{number:05d}", pure=False
-                )
+                part = send(partial(chunk_task, number=number), key=f"{key}-{number:05d}")
                 handle.parts[part.key], handle.chunks[part.key] = part, _NOTHING
                 part.add_done_callback(lambda done: self._chunk_done(handle, done))
                 before.append(part)
-        last = client.submit(
-            run_task, handle.function, work, run, None, self._topic, *before, workers=able, key=f"{key}-all", pure=False
-        )
+        last = send(handle.function, *before, key=f"{key}-all")
         handle.parts[last.key], handle.waits, handle.addresses = last, False, frozenset(able)
         last.add_done_callback(lambda done: self._done(handle, done))
         if handle.stopping:
