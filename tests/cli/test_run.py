@@ -20,6 +20,7 @@ import pytest
 
 from tests.cli.test_commands import answer, schemas, within, yomikomi  # noqa: F401  the fixture
 from tests.making import programme_frames, write_clip
+from tests.programs import begun
 
 
 @pytest.fixture
@@ -150,10 +151,10 @@ def test_a_run_on_a_cluster_from_scripts(
 @contextlib.contextmanager
 def _until_ended(*words: str) -> Iterator[tuple[subprocess.Popen[str], str]]:
     """A command that runs until it is ended, and its first line."""
-    process = subprocess.Popen([sys.executable, "-m", "yomikomi", *words], stdout=subprocess.PIPE, text=True)
+    process, first = begun(*words)
     assert process.stdout is not None
     try:
-        yield process, process.stdout.readline()
+        yield process, first
     finally:
         process.terminate()
         process.wait(20)

@@ -18,6 +18,7 @@ import pytest
 
 from tests.conftest import Shared
 from tests.making import packets_in, programme_frames, write_clip
+from tests.programs import begun
 from tests.run.conftest import Night
 from yomikomi.core.copying.coded_pictures import chunk_count
 from yomikomi.core.copying.encode import encode
@@ -53,12 +54,12 @@ class Cluster:
     said: list[str] = field(default_factory=list)
 
     def worker(self, name: str, storage: Path, *, slots: int = 1) -> subprocess.Popen[str]:
-        told = _program(
+        process, _ = begun(
             "worker", "--scheduler", self.address, "--storage", f"{ARCHIVE}={storage}", "--slots", str(slots), "--name", name,
             "--certificates", self.folder,
         )  # fmt: skip
-        self.workers[name] = told
-        return told
+        self.workers[name] = process
+        return process
 
     def desk(self, night: Night) -> ClusterExecutor:
         """The run of this night goes to the cluster."""
@@ -74,16 +75,6 @@ class Cluster:
             executor.close(5)
         for process in [*self.workers.values(), self.hub]:
             _end(process)
-
-
-def _program(*words: object) -> subprocess.Popen[str]:
-    """Begun, and the first thing it said is in ``args``."""
-    made = subprocess.Popen([sys.executable, "-m", "yomikomi", *map(str, words)], stdout=subprocess.PIPE, text=True)
-    assert made.stdout is not None
-    first = made.stdout.readline()
-    assert first, made.wait(10)
-    made.args = first.split()
-    return made
 
 
 def _end(process: subprocess.Popen[str]) -> None:
@@ -106,8 +97,8 @@ def _end(process: subprocess.Popen[str]) -> None:
 def cluster(tmp_path: Path) -> Iterator[Cluster]:
     folder = tmp_path / "certificates"
     begin_cluster(folder)
-    hub = _program("cluster", "start", "--port", "0", "--certificates", folder)
-    made = Cluster(folder, hub, hub.args[-1])
+    hub, said = begun("cluster", "start", "--port", "0", "--certificates", folder)
+    made = Cluster(folder, hub, said.split()[-1])
     yield made
     made.end()
 
@@ -235,7 +226,7 @@ def test_a_hub_that_went_is_waited_for(cluster: Cluster, night: Night) -> None:
         night.driver.poll()
         time.sleep(0.01)
     assert night.states() == ["running"]
-    cluster.hub = _program("cluster", "start", "--port", port, "--certificates", cluster.folder)
+    cluster.hub, _ = begun("cluster", "start", "--port", port, "--certificates", cluster.folder)
     cluster.worker("west", night.folder)
     night.until(lambda: night.driver.idle)
     assert night.states() == ["verified"]
