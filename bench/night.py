@@ -15,7 +15,9 @@ if TYPE_CHECKING:
     from yomikomi.core.balance.models import Prediction
     from yomikomi.core.ledger.record import Record
 
-_CARRIERS = 50
+# Copies of a carrier, and how long the window may take to be whole, s.
+_COPIES_EACH = 10
+_WHOLE_S = 30
 
 
 def run() -> Iterator[str]:
@@ -41,21 +43,23 @@ def measure(count: int) -> None:
     with tempfile.TemporaryDirectory(prefix="yomikomi-bench-") as folder:
         workspace = Workspace(Path(folder) / "w")
         record, told = Record(workspace), _told()
-        _fill(record)
+        _fill(record, count // _COPIES_EACH)
         views = record.carriers()
         began = time.perf_counter()
         for number in range(count):
-            ask_copy(record, views[number % _CARRIERS], recipe_for("h264", 18 + number % 20), told)
+            ask_copy(record, views[number % len(views)], recipe_for("h264", 18 + number % 20), told)
         print(f"{count} copies asked for by a script: {1000 * (time.perf_counter() - began) / count:.1f} ms each")
         window = build_window(workspace)
         window.show()
         window.make_rest_idly()
-        app.processEvents()
+        until = time.monotonic() + _WHOLE_S
+        while not window.whole and time.monotonic() < until:
+            app.processEvents()
         station = window.station("run")
         assert isinstance(station, RunStation)
         _say("Run shown first", lambda: window.show_station("run"), app)
         queue, view = station.queue, window.state.carriers[0]
-        _say("nothing changed, shown again", queue._reload, app)
+        _say("nothing changed, shown again", queue._reload, app, times=5)
         copies = [row.copy for row in station.outlook.live]
         numbers = iter(range(10_000))
 
@@ -80,7 +84,7 @@ def measure(count: int) -> None:
 
         for name, what in (("one more asked for", more), ("one moved to the front", sooner), ("one ended", ended)):
             _say(name, what, app, times=5)
-        _say("the clock goes on", station._show_moving, app, times=5)
+        _say("the clock goes on", station._look, app, times=5)
         window.hide()
         window.close()
         workspace.close()
@@ -96,7 +100,7 @@ def _told() -> Prediction:
     )  # fmt: skip
 
 
-def _fill(record: Record) -> None:
+def _fill(record: Record, carriers: int) -> None:
     """Carriers with a take that is read and treated; the run is paused."""
     from bench import material
     from yomikomi.core.capture.result import CaptureResult
@@ -107,7 +111,7 @@ def _fill(record: Record) -> None:
 
     reading = read(ReadRequest(material.tape(2)), SilentReporter())
     record.jobs.save_rules(RunRules(paused=True))
-    for number in range(_CARRIERS):
+    for number in range(carriers):
         carrier = record.shelf.add(label=f"K-{number:03d}", title=f"Harbour meeting {number}", kind="vhs", standard="525i")
         take, path = record.takes.begin(carrier)
         path.write_bytes(b"x")

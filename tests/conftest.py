@@ -45,8 +45,9 @@ T = TypeVar("T")
 # Nobody pulls the plug of a test: it does not wait for the drive. (tests/ledger/test_workspace_and_record.py asks what people get.)
 engine.SYNCHRONOUS = "OFF"
 
-# What other programs take of the processors is no fault of what is tried.
-settings.register_profile("tests", deadline=None)
+# What other programs take of the processors is no fault of what is tried. Where nobody watches the same is tried each time; people
+# try new things.
+settings.register_profile("tests", deadline=None, derandomize="CI" in os.environ)
 settings.load_profile("tests")
 
 # Folders and files whose tests run one after the other, since they go by the clock: they record in real time through the window, or

@@ -7,7 +7,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
@@ -132,7 +132,8 @@ def test_the_clock_says_when(evening: tuple[MainWindow, RunStation, list[int]], 
     assert list(bars) == copies
     assert all(bars[one].end <= bars[other].begin for one, other in pairwise(copies))
     assert all(bar.earliest <= bar.end <= bar.latest for bar in bars.values())
-    place = station.clock._area(bars[copies[5]]).center().toPoint()
+    middle = bars[copies[5]].begin + (bars[copies[5]].end - bars[copies[5]].begin) / 2
+    place = QPoint(round(station.clock.place(middle)), station.clock.height() // 3)
     QTest.mouseClick(station.clock, Qt.MouseButton.LeftButton, pos=place)
     assert station.selected == copies[5]
     assert "between" in station.details.now.text()

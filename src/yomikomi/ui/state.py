@@ -50,6 +50,7 @@ class AppState(QObject):
         self.jobs.troubled.connect(self.tell_error)
         self._carriers: list[CarrierView] | None = None
         self.spines: list[Spine] = []
+        self._codec_bits: dict[tuple[str, str | None], dict[str, float]] = {}
         self.machine: MachineSpeeds | None = None
         self._current: int | None = None
         found = first_look(workspace)
@@ -97,16 +98,15 @@ class AppState(QObject):
 
     def settle(self) -> None:
         """The first list gives way to the record's own, which may correct it."""
+        self.reload()  # now with what was read of its take
+
+    def reload(self) -> None:
+        """Read the record again and tell everyone; the shelf, where it looks otherwise now."""
         before = self.spines
         self._read()
         if before != self.spines:
             self.shelf_changed.emit()
-        self.carrier_changed.emit()  # now with what was read of its take
-
-    def reload(self) -> None:
-        """Read the record again and tell everyone."""
-        self._read()
-        self._tell()
+        self.carrier_changed.emit()
 
     def refresh(self, carrier_id: int, *, tell: bool) -> None:
         """One carrier changed: read it again; ``tell``: it looks otherwise in the strip or on the shelf."""
@@ -145,7 +145,10 @@ class AppState(QObject):
 
     def codec_bits(self, one: Spine) -> dict[str, float]:
         """Bits a pixel that each capture codec took of carriers like this one, where takes tell."""
-        return codec_bits_of(self.spines, one.kind, one.standard)
+        key = one.kind, one.standard
+        if key not in self._codec_bits:
+            self._codec_bits[key] = codec_bits_of(self.spines, *key)
+        return self._codec_bits[key]
 
     def tell(self, weight: Weight, words: str, remedy: str = "") -> None:
         self.notices.tell(weight, words, remedy)
@@ -165,10 +168,9 @@ class AppState(QObject):
 
     def _put(self, carriers: list[CarrierView]) -> None:
         self._carriers = carriers
-        self.spines = [view.spine for view in carriers]
+        spines = [view.spine for view in carriers]
+        if spines != self.spines:
+            self.spines = spines
+            self._codec_bits.clear()
         if self._current is None or self.chosen is None:
             self._current = self.spines[0].id if self.spines else None
-
-    def _tell(self) -> None:
-        self.shelf_changed.emit()
-        self.carrier_changed.emit()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.copying.result import CopyResult
@@ -90,10 +90,11 @@ class CopyRoom(Room):
             add_jobs(session, row)
             return row.id
 
-    def planned_names(self) -> set[str]:
-        """Names that waiting copies will take."""
+    def planned_names(self, stem: str) -> set[str]:
+        """Names with that in them that waiting copies will take."""
         with self._store.session() as session:
-            return {Path(p).name for p in session.scalars(select(Copy.path).where(Copy.state.in_(("waiting", "running"))))}
+            query = select(Copy.path).where(Copy.state.in_(("waiting", "running")), func.instr(Copy.path, stem) > 0)
+            return {Path(path).name for path in session.scalars(query)}
 
     def start(self, copy_id: int) -> None:
         """All of it is made in one piece, by whoever says so."""

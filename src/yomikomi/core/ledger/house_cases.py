@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Literal
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.house.differences import Difference
@@ -47,6 +47,10 @@ class HouseRoom(Room):
                 query = query.where(HouseCaseRow.state == state)
             made = [self._store.maker.document(f"house case {row.id}", partial(_case, row, label)) for row, label in session.execute(query)]
             return [one for one in made if one is not None]
+
+    def count(self, state: CaseState) -> int:
+        with self._store.session() as session:
+            return session.scalar(select(func.count(HouseCaseRow.id)).where(HouseCaseRow.state == state)) or 0
 
     def has(self, take_id: int) -> bool:
         """Whether rules were applied to a take before."""

@@ -121,7 +121,7 @@ def _range(works: Sequence[tuple[RunRow, CopyWork]]) -> Line:
 
 
 def _deadline(outlook: Outlook, rules: RunRules) -> Line:
-    last = outlook.last
+    last = outlook.bars.last
     if rules.deadline is None or last is None:
         return Line(Weight.FINE, "Time", f"Done about {last.end:%H:%M}." if last is not None else "Nothing waits.")
     if last.end > rules.deadline:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime
+
+import numpy as np
 
 from yomikomi.core.copying.request import CopyProgress
 from yomikomi.core.ledger.run_rows import RunRow
-from yomikomi.core.run.night import Bar, Piece, Span, bars, mended
+from yomikomi.core.run.night import Night, Span, mended, night_of
 from yomikomi.core.run.rules import RunRules
 
 # Of the time that encoding takes, what proving takes on top (a decode: measured 7 to 15 %, docs/science.md).
@@ -17,16 +20,21 @@ _PROOF = 0.15
 _LITTLE = 0.05
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Outlook:
-    """``live``: in the order in which they come; ``ended``: the newest first. ``bars``: of live copies that may come by themselves, by
-    copy. ``factor``: what predictions of time are multiplied with, by what tonight's copies took."""
+    """``live``: in the order in which they come; ``ended``: the newest first; both are the same objects as long as nothing about them
+    changed. ``bars``: of live copies that may come by themselves. ``factor``: what predictions of time are multiplied with, by what
+    tonight's copies took."""
 
     live: tuple[RunRow, ...]
     ended: tuple[RunRow, ...]
-    bars: Mapping[int, Bar] = field(default_factory=dict)
+    by_copy: Mapping[int, RunRow]
+    bars: Night
     factor: float = 1.0
-    now: datetime | None = None
+
+    @property
+    def now(self) -> datetime:
+        return self.bars.now
 
     @property
     def running(self) -> tuple[RunRow, ...]:
@@ -36,43 +44,78 @@ class Outlook:
     def failed(self) -> tuple[RunRow, ...]:
         return tuple(row for row in self.ended if row.state in {"failed", "doubtful"})
 
-    @property
-    def last(self) -> Bar | None:
-        """The one that ends last."""
-        return max(self.bars.values(), key=lambda bar: bar.end, default=None)
+
+class RunList:
+    """The run's rows, kept between two looks: what did not change is not put in order, nor counted, again."""
+
+    def __init__(self, rows: Iterable[RunRow] = ()) -> None:
+        self.by_copy: dict[int, RunRow] = {}
+        self._live: tuple[RunRow, ...] = ()
+        self._ended: tuple[RunRow, ...] = ()
+        self._factor = 1.0
+        self._first: tuple[int, ...] = ()
+        self._lengths: dict[int, tuple[float, float, float]] = {}
+        self._spans = np.empty((0, 3))
+        self._free: tuple[int, ...] = ()
+        self.put(rows)
+
+    def put(self, rows: Iterable[RunRow]) -> None:
+        """Rows that are new or changed."""
+        fresh = {row.copy: row for row in rows}
+        if not fresh:
+            return
+        before = [self.by_copy.get(copy) for copy in fresh]
+        self.by_copy = {**self.by_copy, **fresh}
+        self._lengths.update({copy: _length(row) for copy, row in fresh.items()})
+        if any(not row.live for row in fresh.values()) or any(row is not None and not row.live for row in before):
+            self._ended = tuple(sorted(
+                (row for row in self.by_copy.values() if not row.live), key=lambda row: (row.ended_at or "", row.copy), reverse=True
+            ))  # fmt: skip
+            self._factor = mended((row.seconds.expected, row.took) for row in self._ended if row.seconds is not None and row.took)
+        self._order(self._first)
+
+    def look(self, progress: Mapping[int, CopyProgress], *, rules: RunRules, slots: int, now: datetime) -> Outlook:
+        """``progress``: of copies that have a process; ``now``: with a time zone."""
+        first = tuple(sorted(copy for copy in progress if copy in self.by_copy and self.by_copy[copy].live))
+        if first != self._first:
+            self._order(first)
+        spans, running = self._spans, 0
+        if first:
+            spans = spans.copy()
+            running = sum(copy in progress for copy in self._free[: len(first)])
+            for place, copy in enumerate(self._free[:running]):
+                spans[place] = _columns(_left(self.by_copy[copy], progress[copy], self._factor))
+        bars = night_of(self._free, spans, running=running, lanes=max(slots, running), now=now, hours=rules.hours)
+        return Outlook(self._live, self._ended, self.by_copy, bars, self._factor)
+
+    def _order(self, first: tuple[int, ...]) -> None:
+        """What has a process first, then by rank; what a person holds has no bar."""
+        self._first = first
+        self._live = tuple(sorted(
+            (row for row in self.by_copy.values() if row.live), key=lambda row: (row.copy not in first, row.rank, row.copy)
+        ))  # fmt: skip
+        free = [row for row in self._live if not row.held]
+        self._free = tuple(row.copy for row in free)
+        self._spans = np.array([self._lengths[copy] for copy in self._free], np.float64).reshape(-1, 3) * self._factor
 
 
-def outlook(
-    rows: Iterable[RunRow], progress: Mapping[int, CopyProgress], *, rules: RunRules, slots: int, now: datetime,
-    since: str | None = None,
-) -> Outlook:  # fmt: skip
-    """``progress``: of copies that have a process; ``since``: ended copies from then on (ISO 8601, UTC) tell how true predictions are."""
-    found = list(rows)
-    live = sorted((row for row in found if row.live), key=lambda row: (row.copy not in progress, row.rank, row.copy))
-    ended = sorted((row for row in found if not row.live), key=lambda row: (row.ended_at or "", row.copy), reverse=True)
-    told = [
-        (row.seconds.expected, row.took)
-        for row in ended if row.seconds is not None and row.took and (since is None or (row.ended_at or "") >= since)
-    ]  # fmt: skip
-    factor = mended(told)
-    pieces, lane = [], 0
-    for row in live:
-        if row.held:
-            continue
-        runs = row.copy in progress
-        pieces.append(Piece(row.copy, _left(row, progress.get(row.copy), factor), lane if runs else None))
-        lane += runs
-    found_bars = bars(pieces, lanes=max(slots, lane), now=now, hours=rules.hours)
-    return Outlook(tuple(live), tuple(ended), {bar.copy: bar for bar in found_bars}, factor, now)
+def outlook(rows: Iterable[RunRow], progress: Mapping[int, CopyProgress], *, rules: RunRules, slots: int, now: datetime) -> Outlook:
+    """Of rows that are looked at once; see :meth:`RunList.look`."""
+    return RunList(rows).look(progress, rules=rules, slots=slots, now=now)
 
 
-def _left(row: RunRow, progress: CopyProgress | None, factor: float) -> Span | None:
-    """Seconds until a copy is made and proven."""
+def _length(row: RunRow) -> tuple[float, float, float]:
+    """Seconds to make and prove a copy that has no process, as predicted."""
+    return _columns(row.seconds.times(_PROOF if row.step == "verify" else 1 + _PROOF) if row.seconds is not None else None)
+
+
+def _columns(span: Span | None) -> tuple[float, float, float]:
+    return (span.low, span.expected, span.high) if span is not None else (math.nan, math.nan, math.nan)
+
+
+def _left(row: RunRow, progress: CopyProgress, factor: float) -> Span | None:
+    """Seconds until a copy that has a process is made and proven."""
     whole = row.seconds.times(factor) if row.seconds is not None else None
-    if progress is None:
-        if row.step == "verify":
-            return whole.times(_PROOF) if whole is not None else None
-        return whole.times(1 + _PROOF) if whole is not None else None
     if progress.step == "verifying":
         return Span(progress.seconds_left, progress.seconds_left, progress.seconds_left * 1.3)
     if progress.part < _LITTLE or not progress.seconds_left:

@@ -40,7 +40,7 @@ class Take(Base):
     __tablename__ = "takes"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    carrier_id: Mapped[int] = mapped_column(ForeignKey("carriers.id"))
+    carrier_id: Mapped[int] = mapped_column(ForeignKey("carriers.id"), index=True)
     path: Mapped[str]
     origin: Mapped[str]
     state: Mapped[str]
@@ -64,7 +64,7 @@ class ReadingRow(Base):
     __tablename__ = "readings"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"), index=True)
     made_at: Mapped[str]
     document: Mapped[dict[str, Any]] = mapped_column(deferred=True)  # large, and never changed once written
 
@@ -75,7 +75,7 @@ class Overruling(Base):
     __tablename__ = "overrulings"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"), index=True)
     topic: Mapped[str]
     was: Mapped[str]
     now: Mapped[str]
@@ -87,7 +87,7 @@ class TreatmentRow(Base):
     __tablename__ = "treatments"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"), index=True)
     treatment: Mapped[dict[str, Any]]
     digest: Mapped[str]
     chosen_at: Mapped[str]
@@ -99,7 +99,7 @@ class TrialRow(Base):
     __tablename__ = "trial_sets"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"), index=True)
     made_at: Mapped[str]
     folder: Mapped[str]
     digest: Mapped[str]
@@ -113,9 +113,9 @@ class Copy(Base):
     __tablename__ = "copies"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"), index=True)
     path: Mapped[str]
-    state: Mapped[str]
+    state: Mapped[str] = mapped_column(index=True)
     recipe: Mapped[dict[str, Any]]
     treatment: Mapped[dict[str, Any]]
     digest: Mapped[str]
@@ -161,7 +161,7 @@ class HouseCaseRow(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     carrier_id: Mapped[int] = mapped_column(ForeignKey("carriers.id"), index=True)
-    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"))
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"), index=True)
     key: Mapped[str]
     rules: Mapped[dict[str, Any]]
     state: Mapped[str] = mapped_column(index=True)
@@ -228,7 +228,7 @@ class PathSheetRow(Base):
     __tablename__ = "path_sheets"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    carrier_id: Mapped[int] = mapped_column(ForeignKey("carriers.id"))
+    carrier_id: Mapped[int] = mapped_column(ForeignKey("carriers.id"), index=True)
     take_id: Mapped[int | None] = mapped_column(ForeignKey("takes.id"))
     changed_at: Mapped[str]
     document: Mapped[dict[str, Any]]
@@ -241,5 +241,5 @@ class Event(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     at: Mapped[str]
-    carrier_id: Mapped[int | None] = mapped_column(ForeignKey("carriers.id"))
+    carrier_id: Mapped[int | None] = mapped_column(ForeignKey("carriers.id"), index=True)
     words: Mapped[str]

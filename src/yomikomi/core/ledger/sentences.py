@@ -44,12 +44,12 @@ def run_headline(outlook: Outlook, *, on: bool, rules: RunRules) -> tuple[str, s
     if rules.paused or not on:
         how = "The run is paused" if rules.paused else "The run is not started"
         return f"{how}: {count} to make.", f"What stands still goes on from where it is{failed}"
-    if rules.hours is not None and now is not None and not rules.hours.open_at(now):
+    if rules.hours is not None and not rules.hours.open_at(now):
         return f"{count} to make, from {rules.hours.begin:%H:%M}.", f"The run goes on {rules.hours.words}{failed}"
-    last = outlook.last
+    last = outlook.bars.last
     if last is None:
         return f"{count} to make, all paused.", f"Resume them one by one{failed}"
-    unknown = sum(not bar.known for bar in outlook.bars.values())
+    unknown = outlook.bars.unknown
     late = rules.deadline is not None and last.end > rules.deadline
     by = f", after the deadline at {rules.deadline:%H:%M}" if late and rules.deadline is not None else ""
     head = f"{count} to make; all done about {last.end:%H:%M}{by}."

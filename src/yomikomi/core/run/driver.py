@@ -11,7 +11,7 @@ from yomikomi.core.run.capacity import slots_for
 from yomikomi.core.run.executors.face import Executor, Handle
 from yomikomi.core.run.keeping import Ended, Keeper, Work
 from yomikomi.core.run.rules import RunRules
-from yomikomi.core.run.scheduler import Action, Outcome, Scheduler, State, Verb
+from yomikomi.core.run.scheduler import Action, Entry, Outcome, Scheduler, State, Verb
 from yomikomi.core.run.tasks import TASKS, EncodedLostError
 from yomikomi.core.run.work_folder import WorkFolder
 from yomikomi.core.work import JobState
@@ -140,8 +140,7 @@ class Driver:
     @property
     def idle(self) -> bool:
         """Nothing runs, and nothing could."""
-        live = [one for one in self.scheduler.entries.values() if not one.state.ended]
-        return not self.running and not [one for one in live if not one.held and self.scheduler.is_free(one)]
+        return not self.running and not self.scheduler.could_go_on
 
     def take_begun(self) -> datetime | None:
         """When something was first begun since this was last asked: a short job is over before anyone looks."""
@@ -156,19 +155,19 @@ class Driver:
 
     def _jobs_of(self, copies: Iterable[int]) -> list[int]:
         """Ids of jobs, made known to the scheduler."""
-        wanted = set(copies)
-        unknown = wanted - {one.copy for one in self.scheduler.entries.values()}
+        wanted = sorted(set(copies))
+        unknown = [copy for copy in wanted if not self.scheduler.jobs_of(copy)]
         if unknown:
-            self._act(self.scheduler.add(self._keeper.of_copies(sorted(unknown))))
-        return [one.id for one in self.scheduler.entries.values() if one.copy in wanted]
+            self._act(self.scheduler.add(self._keeper.of_copies(unknown)))
+        return [job for copy in wanted for job in self.scheduler.jobs_of(copy)]
 
     def _ranks(self) -> dict[int, float]:
         """Of copies that are not finished, by their first job that is not."""
-        found: dict[int, float] = {}
-        for one in self.scheduler.in_order():
-            if not one.state.ended:
-                found.setdefault(one.copy, one.rank)
-        return found
+        found: dict[int, Entry] = {}
+        for one in self.scheduler.entries.values():
+            if not one.state.ended and (one.copy not in found or _turn(one) < _turn(found[one.copy])):
+                found[one.copy] = one
+        return {copy: one.rank for copy, one in found.items()}
 
     def _act(self, actions: list[Action], ended: Ended | None = None) -> None:
         """Written down first. What cannot be written down is told, and what it would have led to is not done."""
@@ -246,6 +245,11 @@ class Driver:
             return  # its take is gone, and with it what could be cleared by name; the next start looks for what nobody asks for
         if not any(one.work.copy == work.copy for one in self.running.values()):
             self._aside(WorkFolder(work.request).clear)
+
+
+def _turn(one: Entry) -> tuple[bool, float, int]:
+    """What comes before what."""
+    return not one.state.begun, one.rank, one.id
 
 
 def _name(work: Work) -> str:

@@ -1,11 +1,18 @@
-"""The night on a clock: when each copy begins and ends, with an interval, by lanes; it mends itself by what was made so far."""
+"""The night on a clock: when each copy begins and ends, with an interval, by lanes; it mends itself by what was made so far.
+
+Thousands of copies are looked at once a second, so that they are kept as columns; a :class:`Bar` is made of those that are asked for.
+"""
 
 from __future__ import annotations
 
+import heapq
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
 
 from yomikomi.core.run.hours import Hours
 
@@ -13,6 +20,11 @@ from yomikomi.core.run.hours import Hours
 _BELIEVED = 1.0
 # A copy of which nothing is known is drawn as if it took so long, and may take this many times as long.
 _UNKNOWN_S, _UNKNOWN_SPREAD = 600.0, 3.0
+_UNKNOWN = (_UNKNOWN_S / _UNKNOWN_SPREAD, _UNKNOWN_S, _UNKNOWN_S * _UNKNOWN_SPREAD)
+_DAY_S = 86_400.0
+
+# A column, shape (copies,): seconds after the moment of the look, on the clock on the wall.
+Seconds = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -28,15 +40,6 @@ class Span:
 
 
 @dataclass(frozen=True)
-class Piece:
-    """A copy that is still to be made. ``span``: from now; None: nobody knows. ``lane``: of the worker that makes it; None: it waits."""
-
-    copy: int
-    span: Span | None
-    lane: int | None = None
-
-
-@dataclass(frozen=True)
 class Bar:
     """``known``: its length was predicted. ``earliest``, ``latest``: of its end, the interval of nine in ten."""
 
@@ -49,46 +52,132 @@ class Bar:
     known: bool = True
 
 
+@dataclass(frozen=True, eq=False)
+class Night(Mapping[int, Bar]):
+    """Bars by copy, in the order in which they come.
+
+    Parameters
+    ----------
+    now : with a time zone; what the columns count from.
+    copies : their numbers, each once.
+    lane, begin, end, earliest, latest, known : columns, one value a copy.
+    """
+
+    now: datetime
+    copies: tuple[int, ...]
+    lane: NDArray[np.int64]
+    begin: Seconds
+    end: Seconds
+    earliest: Seconds
+    latest: Seconds
+    known: NDArray[np.bool_]
+    places: Mapping[int, int]
+
+    def __getitem__(self, copy: int) -> Bar:
+        place = self.places[copy]
+        begin, end, earliest, latest = (
+            self.now + timedelta(seconds=float(column[place])) for column in (self.begin, self.end, self.earliest, self.latest)
+        )
+        return Bar(copy, int(self.lane[place]), begin, end, earliest, latest, bool(self.known[place]))
+
+    def __iter__(self) -> Iterator[int]:
+        return iter(self.copies)
+
+    def __len__(self) -> int:
+        return len(self.copies)
+
+    @property
+    def last(self) -> Bar | None:
+        """The one that ends last."""
+        return self[self.copies[int(np.argmax(self.end))]] if self.copies else None
+
+    @property
+    def unknown(self) -> int:
+        """How many were not predicted."""
+        return len(self.copies) - int(np.count_nonzero(self.known))
+
+
 def mended(made: Iterable[tuple[float, float]]) -> float:
     """What predictions of time are to be multiplied with. ``made``: predicted and actual seconds of this run's copies."""
     logs = [math.log(actual / told) for told, actual in made if told > 0 and actual > 0]
     return math.exp(sum(logs) / (len(logs) + _BELIEVED))
 
 
-def bars(pieces: Sequence[Piece], *, lanes: int, now: datetime, hours: Hours | None = None) -> list[Bar]:
-    """In the order in which they come: what runs in its lane, the rest one after another in whichever lane is free first. Ends are late by
-    the sum of all before them, and as unsure as those are together (independent of each other)."""
-    free = dict.fromkeys(range(max(1, lanes)), (now, 0.0, 0.0))  # when it is, and squares of how much earlier and later that may be
-    found = []
-    for piece in sorted(pieces, key=lambda piece: piece.lane is None):
-        lane = piece.lane if piece.lane is not None else min(free, key=lambda lane: (free[lane][0], lane))
-        begin, early, late = free.get(lane, (now, 0.0, 0.0))
-        span = piece.span or Span(_UNKNOWN_S / _UNKNOWN_SPREAD, _UNKNOWN_S, _UNKNOWN_S * _UNKNOWN_SPREAD)
-        early, late = early + (span.expected - span.low) ** 2, late + (span.high - span.expected) ** 2
-        begin = _opened(begin, hours)
-        end = after(begin, span.expected, hours)
-        free[lane] = end, early, late
-        found.append(
-            Bar(
-                piece.copy, lane, begin, end, max(begin, end - timedelta(seconds=math.sqrt(early))),
-                after(end, math.sqrt(late), hours), piece.span is not None,
-            )
-        )  # fmt: skip
-    return found
+def night_of(
+    copies: Sequence[int], spans: NDArray[np.float64], *, running: int, lanes: int, now: datetime, hours: Hours | None = None
+) -> Night:
+    """Copies one after another, in whichever lane is free first. Ends are late by the sum of all before them, and as unsure as those are
+    together (independent of each other).
+
+    Parameters
+    ----------
+    copies : in the order in which they come; the first ``running`` of them have a worker each already.
+    spans : ndarray [shape=(copies, 3), float64]: seconds from now, low, expected, high; NaN where nobody knows.
+    lanes : workers, at least 1.
+    """
+    known = np.logical_not(np.isnan(spans).any(axis=1))
+    low, expected, high = np.where(known[:, None], spans, _UNKNOWN).T
+    lane, begin = _taken(expected.tolist(), running, max(1, lanes, running))
+    early, late = np.square(expected - low), np.square(high - expected)
+    for one in np.unique(lane):
+        of_lane = lane == one
+        early[of_lane], late[of_lane] = np.cumsum(early[of_lane]), np.cumsum(late[of_lane])
+    end = begin + expected
+    clock = _WorkClock(now, hours)
+    begins = clock.begins(begin)
+    ends, earliest, latest = (np.maximum(begins, clock.ends(one)) for one in (end, end - np.sqrt(early), end + np.sqrt(late)))
+    return Night(
+        now, tuple(copies), lane, begins, ends, earliest, latest, known, {copy: place for place, copy in enumerate(copies)}
+    )  # fmt: skip
 
 
-def after(begin: datetime, seconds: float, hours: Hours | None) -> datetime:
-    """When so many seconds of work are done that begins at ``begin``, within the hours alone."""
-    at = _opened(begin, hours)
-    left = timedelta(seconds=seconds)
-    while hours is not None and left > timedelta():
-        closes = hours.next_change(at)
-        if at + left <= closes:
-            break
-        left -= closes - at
-        at = hours.next_change(closes)
-    return at + left
+def no_night(now: datetime) -> Night:
+    """Nothing to make."""
+    return night_of((), np.empty((0, 3)), running=0, lanes=1, now=now)
 
 
-def _opened(at: datetime, hours: Hours | None) -> datetime:
-    return at if hours is None or hours.open_at(at) else hours.next_change(at)
+def _taken(lengths: Sequence[float], running: int, lanes: int) -> tuple[NDArray[np.int64], Seconds]:
+    """Lane and begin of each, in seconds of work; shape (copies,) both."""
+    free = [(length, lane) for lane, length in enumerate(lengths[:running])] + [(0.0, lane) for lane in range(running, lanes)]
+    heapq.heapify(free)
+    lane_of, begin_of = list(range(running)), [0.0] * running
+    for length in lengths[running:]:
+        begin, lane = free[0]
+        heapq.heapreplace(free, (begin + length, lane))
+        lane_of.append(lane)
+        begin_of.append(begin)
+    return np.array(lane_of, np.int64), np.array(begin_of, np.float64)
+
+
+class _WorkClock:
+    """Seconds of work, which goes on within the hours alone, to seconds on the wall."""
+
+    def __init__(self, now: datetime, hours: Hours | None) -> None:
+        self._always = hours is None
+        if hours is None:
+            return
+        change = hours.next_change(now)
+        open_now = hours.open_at(now)
+        # Until they close if they are open; when they open next; how long they are open a day.
+        self._first = (change - now).total_seconds() if open_now else 0.0
+        opens = hours.next_change(change) if open_now else change
+        self._opens = (opens - now).total_seconds()
+        self._a_day = (hours.next_change(opens) - opens).total_seconds()
+
+    def begins(self, work: Seconds) -> Seconds:
+        """What would begin as they close begins as they open next; shape (copies,)."""
+        if self._always:
+            return work
+        rest = work - self._first
+        return np.where(rest < 0, work, self._later(rest, np.floor(rest / self._a_day)))
+
+    def ends(self, work: Seconds) -> Seconds:
+        """What is done as they close is done by then; shape (copies,)."""
+        if self._always:
+            return work
+        rest = work - self._first
+        return np.where(rest <= 0, work, self._later(rest, np.ceil(rest / self._a_day) - 1))
+
+    def _later(self, rest: Seconds, day: Seconds) -> Seconds:
+        """Shape (copies,)."""
+        return self._opens + day * _DAY_S + rest - day * self._a_day

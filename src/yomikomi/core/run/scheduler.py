@@ -7,6 +7,7 @@ the same actions. A job is never started twice at once, and what is done is neve
 from __future__ import annotations
 
 import enum
+import heapq
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
@@ -28,12 +29,12 @@ class State(enum.StrEnum):
 
     @property
     def ended(self) -> bool:
-        return self in {State.DONE, State.ASIDE, State.CANCELLED}
+        return self is State.DONE or self is State.ASIDE or self is State.CANCELLED  # a set would be made, and hashed, at each look
 
     @property
     def begun(self) -> bool:
         """There is a process."""
-        return self in {State.RUNNING, State.FROZEN}
+        return self is State.RUNNING or self is State.FROZEN
 
 
 @dataclass(frozen=True)
@@ -98,8 +99,15 @@ class Scheduler:
         self.changed: set[int] = set()
         self.slots, self.open, self.paused = max(1, slots), open_now, paused
         self.closing = False
+        # So that nothing looks through thousands of jobs for a few: those with a process, those that wait for their turn, jobs by what
+        # they wait for and by what they are a part of, and whether something was cancelled that others may wait for.
+        self._begun: set[int] = set()
+        self._waiting: set[int] = set()
+        self._dependants: dict[int, list[int]] = {}
+        self._by_copy: dict[int, list[int]] = {}
+        self._lost = False
         for one in entries:
-            self.entries[one.id] = one
+            self._take_in(one)
             if one.state.begun:
                 self._set(one, State.CANCELLED if one.stopping else State.HELD if one.held else State.WAITING)
 
@@ -109,7 +117,7 @@ class Scheduler:
         for one in entries:
             if one.id in self.entries:
                 raise ValueError(f"job {one.id} is known")
-            self.entries[one.id] = one
+            self._take_in(one)
             self.changed.add(one.id)
         return self._go_on()
 
@@ -188,9 +196,13 @@ class Scheduler:
     def forget(self, jobs: Iterable[int]) -> None:
         """Ended jobs that nobody asks about any more."""
         for job in jobs:
-            if self.entries[job].state.ended:
+            one = self.entries[job]
+            if one.state.ended:
                 del self.entries[job]
                 self.changed.discard(job)
+                self._by_copy[one.copy].remove(job)
+                if one.after is not None:
+                    self._dependants[one.after].remove(job)
 
     def close(self) -> list[Action]:
         """The program ends: nothing is begun any more, and what stands still must be able to end in order."""
@@ -208,6 +220,15 @@ class Scheduler:
         """Begun ones first, then those that wait, as they will come; then those that ended."""
         return sorted(self.entries.values(), key=lambda one: (one.state.ended, not one.state.begun, one.rank, one.id))
 
+    def jobs_of(self, copy: int) -> list[int]:
+        """In the order in which they were asked for; empty where none is known."""
+        return list(self._by_copy.get(copy, ()))
+
+    @property
+    def could_go_on(self) -> bool:
+        """Something runs, or waits and neither a person nor another job holds it up."""
+        return bool(self._begun) or any(self.is_free(self.entries[job]) for job in self._waiting)
+
     def is_free(self, one: Entry) -> bool:
         """What it waits for is done."""
         before = self.entries.get(one.after) if one.after is not None else None
@@ -219,7 +240,7 @@ class Scheduler:
         actions: list[Action] = []
         running = 0
         may_run = self.open and not self.paused
-        for one in sorted((one for one in self.entries.values() if one.state.begun), key=lambda one: (one.rank, one.id)):
+        for one in sorted((self.entries[job] for job in self._begun), key=lambda one: (one.rank, one.id)):
             wanted = self.closing or one.stopping or (may_run and not one.held and running < self.slots)
             if one.state is State.RUNNING and not wanted:
                 actions.insert(0, Action(Verb.FREEZE, one.id))
@@ -230,32 +251,49 @@ class Scheduler:
             running += wanted
         if not may_run or self.closing:
             return actions
-        ready = sorted(
-            (one for one in self.entries.values() if one.state is State.WAITING and not one.held and self.is_free(one)),
-            key=lambda one: (one.attempts > 0, one.rank, one.id),
-        )
-        for one in ready[: max(0, self.slots - running)]:
+        room = max(0, self.slots - running)
+        ready = (one for job in self._waiting if self.is_free(one := self.entries[job])) if room else ()
+        for one in heapq.nsmallest(room, ready, key=lambda one: (one.attempts > 0, one.rank, one.id)):
             actions.append(Action(Verb.START, one.id))
             self._set(one, State.RUNNING)
         return actions
 
     def _give_up_on_lost(self) -> None:
         """What waits for a job that was cancelled is cancelled; what waits for one that stepped aside waits for a person with it."""
-        again = True
-        while again:
-            again = False
-            for one in list(self.entries.values()):
-                before = self.entries.get(one.after) if one.after is not None else None
-                if before is not None and before.state is State.CANCELLED and one.state in {State.WAITING, State.HELD, State.ASIDE}:
-                    self._set(one, State.CANCELLED)
-                    again = True
+        while self._lost:
+            self._lost = False
+            for job in [job for job, one in self.entries.items() if one.state is State.CANCELLED]:
+                for one in (self.entries[other] for other in self._dependants.get(job, ())):
+                    if one.state in {State.WAITING, State.HELD, State.ASIDE}:
+                        self._set(one, State.CANCELLED)
 
     def _with_dependants(self, jobs: Iterable[int]) -> list[int]:
-        wanted = list(dict.fromkeys(job for job in jobs if job in self.entries))
-        for job in wanted:  # grows
-            wanted += [one.id for one in self.entries.values() if one.after == job and one.id not in wanted]
-        return wanted
+        wanted = dict.fromkeys(job for job in jobs if job in self.entries)
+        left = list(wanted)
+        for job in left:  # grows
+            fresh = [other for other in self._dependants.get(job, ()) if other not in wanted]
+            wanted.update(dict.fromkeys(fresh))
+            left += fresh
+        return left
+
+    def _take_in(self, one: Entry) -> None:
+        self.entries[one.id] = one
+        self._by_copy.setdefault(one.copy, []).append(one.id)
+        if one.after is not None:
+            self._dependants.setdefault(one.after, []).append(one.id)
+        self._lost = True  # what it waits for may be cancelled long since
+        self._place(one)
 
     def _set(self, one: Entry, state: State) -> None:
-        self.entries[one.id] = replace(one, state=state, stopping=one.stopping and state.begun)
+        fresh = replace(one, state=state, stopping=one.stopping and state.begun)
+        self.entries[one.id] = fresh
         self.changed.add(one.id)
+        self._lost |= state is State.CANCELLED
+        self._place(fresh)
+
+    def _place(self, one: Entry) -> None:
+        for wanted, jobs in ((one.state.begun, self._begun), (one.state is State.WAITING and not one.held, self._waiting)):
+            if wanted:
+                jobs.add(one.id)
+            else:
+                jobs.discard(one.id)

@@ -52,13 +52,21 @@ class FilmPicture:
 
 @dataclass(frozen=True)
 class FilmPlan:
-    """``shown``: at each tick of ``rate`` the number of its picture in ``pictures``; ``left_out``, ``repeated``: what breaks cost."""
+    """``shown``: at each tick of ``rate`` the number of its picture in ``pictures``."""
 
     rate: Fraction
     pictures: tuple[FilmPicture, ...]
     shown: tuple[int, ...]
-    left_out: int
-    repeated: int
+
+    @property
+    def left_out(self) -> int:
+        """Pictures that breaks cost."""
+        return self.shown[-1] + 1 - len(set(self.shown)) if self.shown else 0
+
+    @property
+    def repeated(self) -> int:
+        """Ticks at which breaks leave nothing new."""
+        return len(self.shown) - len(set(self.shown))
 
 
 @dataclass(frozen=True)
@@ -228,22 +236,17 @@ def plan_film(cadence: Cadence, rate: Fraction) -> FilmPlan:
     a_field = rate / (2 * cadence.rate)  # pictures that one field lasts
     least, most = _within_a_round(cadence, pictures, a_field)
     shown: list[int] = []
-    left_out = repeated = 0
     for number, picture in enumerate(pictures):
         drift = picture.field * a_field - len(shown)
         if shown and drift < least + (_AHEAD_ORPHAN if picture.orphan else _AHEAD):
-            left_out += 1
-            continue
+            continue  # left out, unless the next one comes late
         while drift > most + _BEHIND and shown:
-            shown.append(shown[-1])
-            repeated += 1
+            shown.append(number - 1)  # the one before, also where it ran ahead of its place: it is what the take shows by now
             drift -= 1
         shown.append(number)
     total = max(1, round((Places(cadence.gaps).of(cadence.frames - 1) + 1) * 2 * a_field)) if cadence.frames else 0
-    while shown and len(shown) < total:  # to the take's end
-        shown.append(shown[-1])
-        repeated += 1
-    return FilmPlan(rate, pictures, tuple(shown[:total]), left_out, repeated)
+    shown += [len(pictures) - 1] * (total - len(shown))  # to the take's end
+    return FilmPlan(rate, pictures, tuple(shown[:total]))
 
 
 def _within_a_round(cadence: Cadence, pictures: tuple[FilmPicture, ...], a_field: Fraction) -> tuple[Fraction, Fraction]:

@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime, timedelta
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from yomikomi.core.ledger.run_outlook import Outlook
 from yomikomi.core.ledger.run_rows import RunRow
-from yomikomi.core.run.night import Bar
+from yomikomi.core.run.night import Bar, Night
 from yomikomi.core.run.rules import RunRules
 from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import plain_tip
@@ -20,10 +22,12 @@ from yomikomi.ui.widgets.speaking import Voice
 _MOST_LANES = 4
 _LEFT, _RIGHT, _TOP, _FOOT, _LANE = 12, 16, 10, 24, 34
 # Steps of the scale, minutes; the first that leaves room for its words is taken.
-_STEPS = (1, 5, 10, 15, 30, 60, 120, 180, 360, 720, 1440)
+_DAY = 1440
+_STEPS = (1, 5, 10, 15, 30, 60, 120, 180, 360, 720, _DAY, 2 * _DAY, 7 * _DAY, 14 * _DAY, 28 * _DAY, 84 * _DAY)
 _WORD_PX = 64
 # Bars that are narrower show no interval: there would be nothing but those.
 _NARROW_PX = 8
+_LEAST_PX = 3
 _SHORTEST = timedelta(minutes=6)
 
 
@@ -38,7 +42,6 @@ class NightClock(QWidget):
         self.setMouseTracking(True)
         self._outlook: Outlook | None = None
         self._rules = RunRules()
-        self._names: dict[int, RunRow] = {}
         self._workers: Mapping[int, str] = {}
         self._voice = Voice(self)
         self._lanes = 1
@@ -50,9 +53,8 @@ class NightClock(QWidget):
         """``workers``: other machines that make a copy, by copy."""
         self._workers = workers or {}
         self._outlook, self._rules, self.selected = outlook, rules, selected
-        self._names = {row.copy: row for row in outlook.live}
         self.span = self._span(outlook)
-        lanes = min(_MOST_LANES, max((bar.lane for bar in outlook.bars.values()), default=0) + 1)
+        lanes = min(_MOST_LANES, int(outlook.bars.lane.max(initial=0)) + 1)
         if lanes != self._lanes:
             self._lanes = lanes
             self.setFixedHeight(_TOP + lanes * _LANE + _FOOT)
@@ -62,7 +64,8 @@ class NightClock(QWidget):
 
     def _spoken(self) -> str:
         assert self._outlook is not None
-        told = [f"{self._names[bar.copy].carrier} until {bar.end:%H:%M}" for bar in list(self._outlook.bars.values())[:6]]
+        rows, bars = self._outlook.by_copy, self._outlook.bars
+        told = [f"{rows[copy].carrier} until {bars[copy].end:%H:%M}" for copy in bars.copies[:6]]
         return "; ".join(told) or "the run is empty"
 
     @property
@@ -71,9 +74,10 @@ class NightClock(QWidget):
 
     def _span(self, outlook: Outlook) -> tuple[datetime, datetime]:
         """First and last moment that is drawn."""
-        now = outlook.now or datetime.now().astimezone()
-        ends = [bar.latest for bar in outlook.bars.values()] + ([self._rules.deadline] if self._rules.deadline else [])
-        last = max([now + _SHORTEST, *(one for one in ends if one > now)])
+        now = outlook.now
+        last = max(now + _SHORTEST, now + timedelta(seconds=float(outlook.bars.latest.max(initial=0.0))))
+        if self._rules.deadline is not None:
+            last = max(last, self._rules.deadline)
         room = (last - now) * 0.04
         return now - room, last + room
 
@@ -84,11 +88,21 @@ class NightClock(QWidget):
     def bar_at(self, point: QPoint) -> Bar | None:
         if self._outlook is None:
             return None
-        return next((bar for bar in self._outlook.bars.values() if self._area(bar).contains(QPointF(point))), None)
+        lane, left, right = self._edges(self._outlook.bars)
+        down = (point.y() - _TOP) / _LANE
+        found = np.nonzero((lane == int(down)) & (abs(down % 1 - 0.5) <= 0.5 - 4 / _LANE) & (left <= point.x()) & (point.x() <= right))[0]
+        return self._outlook.bars[self._outlook.bars.copies[int(found[0])]] if down >= 0 and len(found) else None
 
-    def _area(self, bar: Bar) -> QRectF:
-        left, right = self.place(bar.begin), self.place(bar.end)
-        return QRectF(left, _TOP + min(bar.lane, _MOST_LANES - 1) * _LANE + 4, max(3.0, right - left), _LANE - 8)
+    def _edges(self, night: Night) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
+        """Lane, left and right edge of each bar, shape (copies,), pixels; none is too narrow to be hit."""
+        begin, end = self.span
+        scale = (self.width() - _LEFT - _RIGHT) / (end - begin).total_seconds()
+        origin = _LEFT + scale * (night.now - begin).total_seconds()
+        left = origin + scale * night.begin
+        return np.minimum(night.lane, _MOST_LANES - 1), left, np.maximum(left + _LEAST_PX, origin + scale * night.end)
+
+    def area(self, lane: int, left: float, right: float) -> QRectF:
+        return QRectF(left, _TOP + lane * _LANE + 4, right - left, _LANE - 8)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         bar = self.bar_at(event.position().toPoint())
@@ -98,8 +112,8 @@ class NightClock(QWidget):
     def event(self, event: object) -> bool:
         if isinstance(event, QHelpEvent):
             bar = self.bar_at(event.pos())
-            if bar is not None:
-                QToolTip.showText(event.globalPos(), plain_tip(bar_words(bar, self._names[bar.copy])), self)
+            if bar is not None and self._outlook is not None:
+                QToolTip.showText(event.globalPos(), plain_tip(bar_words(bar, self._outlook.by_copy[bar.copy])), self)
                 return True
         return super().event(event)  # type: ignore[arg-type]
 
@@ -107,16 +121,11 @@ class NightClock(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(theme.WELL))
-        if self._outlook is None or self._outlook.now is None:
+        if self._outlook is None:
             return
         self._draw_closed(painter)
         self._draw_scale(painter)
-        areas = [(bar, self._area(bar)) for bar in self._outlook.bars.values()]
-        for bar, area in areas:
-            self._draw_bar(painter, bar, area)
-        for bar, area in areas:
-            if area.width() >= _NARROW_PX:
-                self._draw_interval(painter, bar, area)
+        self._draw_bars(painter, self._outlook.bars)
         self._draw_line(painter, self._outlook.now, theme.WELL_TEXT, "now")
         if self._rules.deadline is not None:
             self._draw_line(painter, self._rules.deadline, theme.OKABE_ITO["vermilion"], "deadline")
@@ -152,18 +161,48 @@ class NightClock(QWidget):
             painter.drawLine(QPointF(x, _TOP), QPointF(x, bottom))
             painter.setPen(QColor(theme.WELL_MUTED))
             if all(abs(x - one) > _WORD_PX * 0.75 for one in marks):
-                painter.drawText(QRectF(x - 40, bottom + 3, 80, _FOOT - 4), int(Qt.AlignmentFlag.AlignCenter), f"{at:%H:%M}")
+                words = f"{at:%H:%M}" if step < _DAY else f"{at:%d %b}"
+                painter.drawText(QRectF(x - 40, bottom + 3, 80, _FOOT - 4), int(Qt.AlignmentFlag.AlignCenter), words)
             at += timedelta(minutes=step)
 
-    def _draw_bar(self, painter: QPainter, bar: Bar, area: QRectF) -> None:
-        row = self._names[bar.copy]
-        colour = QColor(theme.OKABE_ITO["sky"] if row.state == "running" else theme.OKABE_ITO["blue"])
-        if not bar.known:
-            painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(area)
-        else:
+    def _draw_bars(self, painter: QPainter, night: Night) -> None:
+        """Narrow ones side by side as one; all others, and those that run or are selected, by themselves."""
+        lane, left, right = self._edges(night)
+        assert self._outlook is not None
+        alone = right - left >= _NARROW_PX
+        for copy in (self.selected, *(row.copy for row in self._outlook.running)):
+            if copy in night.places:
+                alone[night.places[copy]] = True
+        for one in np.unique(lane):
+            for known in (True, False):
+                narrow = np.nonzero((lane == one) & (night.known == known) & ~alone)[0]
+                for first, last in _joined(left[narrow], right[narrow]):
+                    self._draw_block(painter, self.area(int(one), first, last), known=known)
+        areas = [
+            (night[night.copies[place]], self.area(int(lane[place]), float(left[place]), float(right[place])))
+            for place in np.nonzero(alone)[0]
+        ]
+        for bar, area in areas:
+            self._draw_bar(painter, bar, area)
+        for bar, area in areas:
+            if area.width() >= _NARROW_PX:
+                self._draw_interval(painter, bar, area)
+
+    @staticmethod
+    def _draw_block(painter: QPainter, area: QRectF, *, known: bool, runs: bool = False) -> None:
+        """``known``: as long as was predicted; drawn dashed where nobody knows."""
+        colour = QColor(theme.OKABE_ITO["sky" if runs else "blue"])
+        if known:
             painter.fillRect(area, colour)
+            return
+        painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(area)
+
+    def _draw_bar(self, painter: QPainter, bar: Bar, area: QRectF) -> None:
+        assert self._outlook is not None
+        row = self._outlook.by_copy[bar.copy]
+        self._draw_block(painter, area, known=bar.known, runs=row.state == "running")
         if bar.copy == self.selected:
             painter.setPen(QPen(QColor(theme.WELL_TEXT), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -202,6 +241,16 @@ class NightClock(QWidget):
         left = min(max(0.0, x - wide / 2), self.width() - wide)
         painter.fillRect(QRectF(left, bottom + 4, wide, _FOOT - 5), QColor(theme.WELL))
         painter.drawText(QRectF(left, bottom + 4, wide, _FOOT - 5), int(Qt.AlignmentFlag.AlignCenter), words)
+
+
+def _joined(left: NDArray[np.float64], right: NDArray[np.float64]) -> list[tuple[float, float]]:
+    """Begin and end of what touches, in pixels; ``left``, ``right``: shape (bars,), in their order."""
+    if not len(left):
+        return []
+    ends = np.maximum.accumulate(right)
+    breaks = np.nonzero(left[1:] > ends[:-1] + 1)[0]
+    firsts, lasts = [0, *(breaks + 1)], [*breaks, len(left) - 1]
+    return [(float(left[first]), float(ends[last])) for first, last in zip(firsts, lasts, strict=True)]
 
 
 def bar_words(bar: Bar, row: RunRow) -> str:

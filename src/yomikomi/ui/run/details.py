@@ -66,7 +66,7 @@ class CopyDetails(QWidget):
         layout.addWidget(self.log, 4)
         self._offer(set())
 
-    def show_copy(self, one: RunRow | None, copy: CopyView | None, bar: Bar | None, jobs: list[JobView]) -> None:
+    def show_copy(self, one: RunRow | None, copy: CopyView | None, jobs: list[JobView]) -> None:
         if one is None:
             self.head.say("Choose a copy to see what happened to it")
             self.now.setText("")
@@ -82,6 +82,9 @@ class CopyDetails(QWidget):
         if words != self.log.toPlainText():
             self.log.setPlainText(words)
         self._offer(_possible(one))
+
+    def show_end(self, one: RunRow, bar: Bar | None) -> None:
+        """When it is done, or what it is."""
         if one.live and bar is not None and bar.known:
             self.now.setText(f"Done about {bar.end:%H:%M}, between {bar.earliest:%H:%M} and {bar.latest:%H:%M} (90 % interval)")
         else:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Literal
 
 from PySide6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
@@ -27,6 +27,8 @@ ROW_ROLE, PART_ROLE = int(Qt.ItemDataRole.UserRole), int(Qt.ItemDataRole.UserRol
 _MIME = "application/x-yomikomi-copy"
 _FIGURES = {1, 4, 5}
 _MARK_WIDTH = 22
+# Until then a time of the day is not mistaken, and until then a day of the week.
+_TODAY, _THIS_WEEK = timedelta(hours=20), timedelta(days=6)
 
 
 class RunModel(QAbstractTableModel):
@@ -39,39 +41,72 @@ class RunModel(QAbstractTableModel):
         self._rows: list[RunRow] = []
         self._bars: Mapping[int, Bar] = {}
         self._progress: Mapping[int, CopyProgress] = {}
+        self._now = datetime.now().astimezone()
+        self._lists: tuple[object, object, Shown] = ((), (), "all")
         self.shown: Shown = "all"
 
     def put(self, outlook: Outlook, progress: Mapping[int, CopyProgress]) -> None:
-        """What changed is told row by row as long as the rows are the same copies in the same order; the selection stays."""
-        rows = [row for row in (*outlook.live, *outlook.ended) if self._wanted(row)]
-        self._bars, self._progress = outlook.bars, progress
-        if [row.copy for row in rows] != [row.copy for row in self._rows]:
-            self.layoutAboutToBeChanged.emit()
-            before = [(index, self._rows[index.row()].copy) for index in self.persistentIndexList()]
-            if len(rows) == len(self._rows):
-                self._rows = rows
-                places = {row.copy: place for place, row in enumerate(rows)}
-                for index, copy in before:
-                    fresh = self.index(places[copy], index.column()) if copy in places else QModelIndex()
-                    self.changePersistentIndex(index, fresh)
-                self.layoutChanged.emit()
-            else:
-                self.layoutChanged.emit()
-                self.beginResetModel()
-                self._rows = rows
-                self.endResetModel()
+        """Rows that went, came or changed places are told as such, so that the selection stays with its copy."""
+        self._bars, self._progress, self._now = outlook.bars, progress, outlook.now
+        lists = (outlook.live, outlook.ended, self.shown)
+        if all(one is other for one, other in zip(lists, self._lists, strict=True)):
+            self._tell_changed(0, len(outlook.live) - 1)
             return
+        self._lists = lists
+        rows = [row for row in (*outlook.live, *outlook.ended) if self._wanted(row)]
+        order = [row.copy for row in rows]
+        if order != [row.copy for row in self._rows]:
+            self._remove_all_but(set(order))
+            self._append(rows)
+            self._put_in_order(rows)
         old, self._rows = self._rows, rows
         changed = [place for place, (one, other) in enumerate(zip(old, rows, strict=True)) if other.live or one is not other]
         if changed:
-            self.dataChanged.emit(self.index(changed[0], 0), self.index(changed[-1], len(HEADS) - 1))
+            self._tell_changed(changed[0], changed[-1])
+
+    def _tell_changed(self, first: int, last: int) -> None:
+        if last >= first:
+            self.dataChanged.emit(self.index(first, 0), self.index(last, len(HEADS) - 1))
+
+    def _remove_all_but(self, wanted: set[int]) -> None:
+        """From the end, as many at once as stand side by side."""
+        gone = [place for place, row in enumerate(self._rows) if row.copy not in wanted]
+        while gone:
+            last = first = gone.pop()
+            while gone and gone[-1] == first - 1:
+                first = gone.pop()
+            self.beginRemoveRows(QModelIndex(), first, last)
+            del self._rows[first : last + 1]
+            self.endRemoveRows()
+
+    def _append(self, rows: Sequence[RunRow]) -> None:
+        known = {row.copy for row in self._rows}
+        fresh = [row for row in rows if row.copy not in known]
+        if fresh:
+            self.beginInsertRows(QModelIndex(), len(self._rows), len(self._rows) + len(fresh) - 1)
+            self._rows = [*self._rows, *fresh]
+            self.endInsertRows()
+
+    def _put_in_order(self, rows: list[RunRow]) -> None:
+        """The same copies in another order."""
+        if [row.copy for row in self._rows] == [row.copy for row in rows]:
+            return
+        self.layoutAboutToBeChanged.emit()
+        before = [(index, self._rows[index.row()].copy) for index in self.persistentIndexList()]
+        self._rows = rows
+        places = {row.copy: place for place, row in enumerate(rows)}
+        for index, copy in before:
+            self.changePersistentIndex(index, self.index(places[copy], index.column()))
+        self.layoutChanged.emit()
 
     def _wanted(self, row: RunRow) -> bool:
+        if self.shown == "all":
+            return True
         if self.shown == "to make":
             return row.live
         if self.shown == "attention":
             return row.state in {"failed", "doubtful", "cancelled"} or row.held
-        return self.shown == "all" or not row.live
+        return not row.live
 
     def row_of(self, copy: int) -> int:
         """-1 where it is not shown."""
@@ -116,7 +151,7 @@ class RunModel(QAbstractTableModel):
             return one.name
         if column == 3:
             return one.recipe
-        return size_words(one) if column == 4 else when_words(one, self._bars.get(one.copy))
+        return size_words(one) if column == 4 else when_words(one, self._bars.get(one.copy), self._now)
 
     def state_words(self, one: RunRow) -> str:
         progress = self._progress.get(one.copy)
@@ -164,16 +199,18 @@ def size_words(one: RunRow) -> str:
     return f"about {size_text(one.sizes.expected)}" if one.sizes else "–"
 
 
-def when_words(one: RunRow, bar: Bar | None) -> str:
+def when_words(one: RunRow, bar: Bar | None, now: datetime) -> str:
+    """As seen ``now``: the day is said where the time alone might be another day's."""
     if not one.live:
         ended = datetime.fromisoformat(one.ended_at).astimezone() if one.ended_at else None
         took = f", took {spoken(one.took)}" if one.took else ""
         return f"{ended:%H:%M}{took}" if ended else "–"
     if bar is None:
         return "when resumed"
-    if not bar.known:
-        return f"from {bar.begin:%H:%M}"
-    return f"{bar.begin:%H:%M} to {bar.end:%H:%M}"
+    if bar.begin - now > _THIS_WEEK:
+        return f"from {bar.begin:%d %b %H:%M}"
+    begin = f"{bar.begin:%H:%M}" if bar.begin - now < _TODAY else f"{bar.begin:%a %H:%M}"
+    return f"{begin} to {bar.end:%H:%M}" if bar.known else f"from {begin}"
 
 
 class StateDelegate(QStyledItemDelegate):

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QTableV
 from yomikomi.core.copying.request import CopyProgress
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.run_before import Line, before_start
-from yomikomi.core.ledger.run_outlook import Outlook, outlook
+from yomikomi.core.ledger.run_outlook import RunList
 from yomikomi.core.ledger.run_rows import RunRow
 from yomikomi.core.ledger.sentences import run_headline
 from yomikomi.core.ledger.views import CarrierView
@@ -41,8 +41,9 @@ class RunStation(Station):
     def __init__(self, state: AppState) -> None:
         super().__init__(state)
         self.queue = CopyQueue.of(state)
-        self.outlook = Outlook((), ())
-        self._rows: dict[int, RunRow] = {}
+        self._list = RunList()
+        self.outlook = self._list.look({}, rules=RunRules(), slots=1, now=datetime.now().astimezone())
+        self._shown: RunRow | None = None
         self._speed: dict[int, tuple[int, float, float | None]] = {}
         self.clock = NightClock()
         self.model = RunModel()
@@ -83,9 +84,9 @@ class RunStation(Station):
         self.clock.chosen.connect(self.choose)
         self.queue.changed.connect(self._on_change)
         self.queue.moved.connect(self._on_progress)
-        self._look = QTimer(self)
-        self._look.setInterval(_LOOK_MS)
-        self._look.timeout.connect(self._on_progress)
+        self._ticks = QTimer(self)
+        self._ticks.setInterval(_LOOK_MS)
+        self._ticks.timeout.connect(self._on_progress)
 
     def _set_table(self) -> None:
         self.table.setModel(self.model)
@@ -112,7 +113,7 @@ class RunStation(Station):
 
     def show_carrier(self, _view: CarrierView | None) -> None:
         """All of the run, whatever carrier is current. Rows are read anew where something about them changed."""
-        self._rows.update({one.copy: one for one in self.state.record.run_rows.changed()})
+        self._list.put(self.state.record.run_rows.changed())
         self._show()
 
     @property
@@ -131,19 +132,24 @@ class RunStation(Station):
         running = self.queue.driver.running.values()
         return {one.work.copy: one.handle.worker for one in running if one.handle.worker != THIS_MACHINE}
 
-    def _show(self) -> None:
+    def _look(self) -> None:
+        """What moves by itself: bars, parts, times."""
         progress, driver = self.progress, self.queue.driver
         now = datetime.now().astimezone()
-        self.outlook = outlook(self._rows.values(), progress, rules=driver.rules, slots=driver.scheduler.slots, now=now)
+        self.outlook = self._list.look(progress, rules=driver.rules, slots=driver.scheduler.slots, now=now)
         self.model.put(self.outlook, progress)
+        self.clock.show_night(self.outlook, driver.rules, self.selected, self._workers)
+
+    def _show(self) -> None:
+        self._look()
         if not self.table.currentIndex().isValid() and self.model.rows:
             self.table.selectRow(0)
-        self.clock.show_night(self.outlook, driver.rules, self.selected, self._workers)
+        driver, some = self.queue.driver, bool(self.outlook.by_copy)
         self.sentence.say(*run_headline(self.outlook, on=driver.on, rules=driver.rules))
         for widget in (self.clock, self.table, self.details):
-            widget.setVisible(bool(self._rows))
-        self.empty.setVisible(not self._rows)
-        self.filter.setVisible(bool(self._rows))
+            widget.setVisible(some)
+        self.empty.setVisible(not some)
+        self.filter.setVisible(some)
         self._show_details()
         self._show_next()
 
@@ -151,8 +157,8 @@ class RunStation(Station):
         driver, waits = self.queue.driver, bool(self.outlook.live)
         stands = waits and (not driver.on or driver.rules.paused)
         stands_words = "Resume the run" if driver.rules.paused else "Start the run"
-        self.next_button.setText(stands_words if stands else "Open the ledger" if self._rows else "Go to Balance")
-        cases = len(self.state.record.house.cases("waiting"))
+        self.next_button.setText(stands_words if stands else "Open the ledger" if self.outlook.by_copy else "Go to Balance")
+        cases = self.state.record.house.count("waiting")
         self.house_button.setText(f"House rules ({cases})…" if cases else "House rules…")
         self.before_button.setVisible(waits)
         self.pause_button.setVisible(waits and driver.on and not driver.rules.paused)
@@ -161,14 +167,18 @@ class RunStation(Station):
         self.note.say(" · ".join(part for part in (hours, self.queue.executor.words, end[driver.rules.at_end]) if part))
 
     def _show_details(self) -> None:
-        one = self._rows.get(self.selected)
-        copy = self.state.record.copies.one(one.copy) if one is not None and not one.live else None
-        jobs = self.state.record.jobs.views(one.copy) if one is not None else []
-        self.details.show_copy(one, copy, self.outlook.bars.get(one.copy) if one is not None else None, jobs)
+        """The record is asked only where something about the copy changed: what happened to it is a line of its row's job."""
+        one = self._selected_row
+        if one is None or one is not self._shown:
+            copy = self.state.record.copies.one(one.copy) if one is not None and not one.live else None
+            self.details.show_copy(one, copy, self.state.record.jobs.views(one.copy) if one is not None else [])
+            self._shown = one
+        if one is not None:
+            self.details.show_end(one, self.outlook.bars.get(one.copy))
         self._show_speed()
 
     def _show_speed(self) -> None:
-        one, progress = self._rows.get(self.selected), self.progress.get(self.selected)
+        one, progress = self._selected_row, self.progress.get(self.selected)
         self._pictures.look(self.queue.driver.running.values(), self.selected, progress)
         if one is None or progress is None:
             return
@@ -192,16 +202,8 @@ class RunStation(Station):
 
     def _on_progress(self) -> None:
         if self.isVisible():
-            self._show_moving()
-
-    def _show_moving(self) -> None:
-        """What moves by itself: bars, parts, times."""
-        progress, driver = self.progress, self.queue.driver
-        now = datetime.now().astimezone()
-        self.outlook = outlook(self._rows.values(), progress, rules=driver.rules, slots=driver.scheduler.slots, now=now)
-        self.model.put(self.outlook, progress)
-        self.clock.show_night(self.outlook, driver.rules, self.selected, self._workers)
-        self._show_speed()
+            self._look()
+            self._show_speed()
 
     @property
     def selected(self) -> int:
@@ -210,15 +212,19 @@ class RunStation(Station):
         one: RunRow | None = index.data(ROW_ROLE) if index.isValid() else None
         return one.copy if one is not None else 0
 
+    @property
+    def _selected_row(self) -> RunRow | None:
+        return self.outlook.by_copy.get(self.selected)
+
     # What a person wants
 
     def entered(self) -> None:
         self.queue.start_next()
-        self._look.start()
+        self._ticks.start()
         self.table.setFocus()
 
     def left(self) -> None:
-        self._look.stop()
+        self._ticks.stop()
 
     def choose(self, copy: int) -> None:
         place = self.model.row_of(copy)
@@ -227,7 +233,7 @@ class RunStation(Station):
 
     def primary(self) -> None:
         driver = self.queue.driver
-        if not self._rows:
+        if not self.outlook.by_copy:
             self.state.go.emit("balance")
         elif not self.outlook.live or (driver.on and not driver.rules.paused):
             self.state.go.emit("ledger")
@@ -272,10 +278,10 @@ class RunStation(Station):
 
     def _does(self, what: str) -> None:
         """With the copy that is selected."""
-        copy = self.selected
-        one = self._rows.get(copy)
+        one = self._selected_row
         if one is None:
             return
+        copy = one.copy
         if what == "keep":
             self.queue.keep(copy)
         elif what in {"sooner", "later"}:
