@@ -161,8 +161,9 @@ def test_a_carrier_goes_through_all_stations(record: Record, tape_reading: Readi
     note()
     target = record.workspace.folder / "copies" / f"{copy_stem(view, recipe_for('h264', 20))}.mp4"
     copy = record.copies.ask(take, recipe_for("h264", 20), Treatment.of_fields(Deinterlace.DOUBLE, FieldOrder.TFF), _prediction(), target)
-    assert record.copies.planned_names("k-001-lantern-parade-h264-20") == {"k-001-lantern-parade-h264-20.mp4"}
-    assert not record.copies.planned_names("k-002")
+    assert record.copies.planned_names(target.parent, target.stem) == {"k-001-lantern-parade-h264-20.mp4"}
+    assert not record.copies.planned_names(target.parent, "k-001-lantern-parade-h264-21")
+    assert not record.copies.planned_names(target.parent / "masters", target.stem)
     record.copies.start(copy)
     record.copies.end(copy, result=_copied())
     view = note()

@@ -49,7 +49,9 @@ class Night(RuleBasedStateMachine):
     @rule(target=jobs, rank=st.integers(0, 9))
     def add(self, rank: int) -> int:
         self.count += 2
-        self.obey(self.run.add([Entry(self.count - 1, rank), Entry(self.count, rank + 0.5, after=self.count - 1)]))
+        asked = [Entry(self.count - 1, rank), Entry(self.count, rank + 0.5, after=self.count - 1)]
+        self.written |= {one.id: one for one in asked}
+        self.obey(self.run.add(asked))
         return self.count - 1
 
     @rule(outcome=st.sampled_from(list(Outcome)), pick=st.integers(0, 99))

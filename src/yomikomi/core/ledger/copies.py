@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.copying.result import CopyResult
@@ -20,6 +20,9 @@ from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.work_folder import clear_folders
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work.new_file import rename_new
+
+# Comes after all that a name may go on with.
+_LAST = "\U0010ffff"
 
 
 @dataclass(frozen=True)
@@ -90,11 +93,12 @@ class CopyRoom(Room):
             add_jobs(session, row)
             return row.id
 
-    def planned_names(self, stem: str) -> set[str]:
-        """Names with that in them that waiting copies will take."""
+    def planned_names(self, folder: Path, stem: str) -> set[str]:
+        """Names in a folder that begin so and that waiting copies will take."""
+        first = self._store.workspace.keep(folder / stem)
         with self._store.session() as session:
-            query = select(Copy.path).where(Copy.state.in_(("waiting", "running")), func.instr(Copy.path, stem) > 0)
-            return {Path(path).name for path in session.scalars(query)}
+            query = select(Copy.path, Copy.state).where(Copy.path.between(first, first + _LAST))
+            return {Path(path).name for path, state in session.execute(query) if state in {"waiting", "running"}}
 
     def start(self, copy_id: int) -> None:
         """All of it is made in one piece, by whoever says so."""

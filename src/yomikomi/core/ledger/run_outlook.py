@@ -54,7 +54,9 @@ class RunList:
         self._ended: tuple[RunRow, ...] = ()
         self._factor = 1.0
         self._first: tuple[int, ...] = ()
-        self._lengths: dict[int, tuple[float, float, float]] = {}
+        # Of all copies, each at its place: seconds as predicted.
+        self._places: dict[int, int] = {}
+        self._lengths = np.empty((0, 3))
         self._spans = np.empty((0, 3))
         self._free: tuple[int, ...] = ()
         self.put(rows)
@@ -66,7 +68,12 @@ class RunList:
             return
         before = [self.by_copy.get(copy) for copy in fresh]
         self.by_copy = {**self.by_copy, **fresh}
-        self._lengths.update({copy: _length(row) for copy, row in fresh.items()})
+        for copy in fresh:
+            self._places.setdefault(copy, len(self._places))
+        if len(self._places) > len(self._lengths):
+            self._lengths = np.concatenate([self._lengths, np.empty((max(64, 2 * len(self._places)), 3))])
+        for copy, row in fresh.items():
+            self._lengths[self._places[copy]] = _length(row)
         if any(not row.live for row in fresh.values()) or any(row is not None and not row.live for row in before):
             self._ended = tuple(sorted(
                 (row for row in self.by_copy.values() if not row.live), key=lambda row: (row.ended_at or "", row.copy), reverse=True
@@ -91,12 +98,11 @@ class RunList:
     def _order(self, first: tuple[int, ...]) -> None:
         """What has a process first, then by rank; what a person holds has no bar."""
         self._first = first
-        self._live = tuple(sorted(
-            (row for row in self.by_copy.values() if row.live), key=lambda row: (row.copy not in first, row.rank, row.copy)
-        ))  # fmt: skip
+        live = sorted((row for row in self.by_copy.values() if row.live), key=lambda row: (row.rank, row.copy))
+        self._live = (*(row for row in live if row.copy in first), *(row for row in live if row.copy not in first)) if first else (*live,)
         free = [row for row in self._live if not row.held]
         self._free = tuple(row.copy for row in free)
-        self._spans = np.array([self._lengths[copy] for copy in self._free], np.float64).reshape(-1, 3) * self._factor
+        self._spans = self._lengths[np.fromiter((self._places[copy] for copy in self._free), np.int64, len(self._free))] * self._factor
 
 
 def outlook(rows: Iterable[RunRow], progress: Mapping[int, CopyProgress], *, rules: RunRules, slots: int, now: datetime) -> Outlook:

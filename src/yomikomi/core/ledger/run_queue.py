@@ -52,7 +52,7 @@ def _ask(
     asked = []
     for number, part in enumerate(parts, 1):
         name = f"{stem}-part{number}" if len(parts) > 1 else stem
-        target = free_name(folder, name, f".{recipe.container}", taken=record.copies.planned_names(name))
+        target = free_name(folder, name, f".{recipe.container}", taken=record.copies.planned_names(folder, name))
         asked.append(record.copies.ask(view.take.id, recipe, part, predicted if len(parts) == 1 else None, target, outlet))
     return asked
 

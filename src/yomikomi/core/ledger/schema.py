@@ -114,7 +114,7 @@ class Copy(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"), index=True)
-    path: Mapped[str]
+    path: Mapped[str] = mapped_column(index=True)
     state: Mapped[str] = mapped_column(index=True)
     recipe: Mapped[dict[str, Any]]
     treatment: Mapped[dict[str, Any]]
@@ -140,7 +140,7 @@ class JobRow(Base):
     kind: Mapped[str]
     task: Mapped[dict[str, Any]]
     state: Mapped[str] = mapped_column(index=True)
-    rank: Mapped[float]
+    rank: Mapped[float] = mapped_column(index=True)
     after_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id"))
     attempts: Mapped[int] = mapped_column(default=0)
     held: Mapped[bool] = mapped_column(default=False)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
 from yomikomi.core.planning.carriers import kind_of
+from yomikomi.core.planning.forecast import Work
 from yomikomi.core.planning.intake import CarrierDetails, Intake
 
 # The kind of source that is copied as data, and those that are captured from.
@@ -97,6 +99,24 @@ class Spine(Written):
         if self.take is not None and self.take.state != "recording":
             return 3
         return 2 if self.planned else 1
+
+    @cached_property
+    def work(self) -> Work:
+        """As the forecast sees it; a thousand carriers are summed up whenever one of them changes."""
+        take = self.take
+        return Work(
+            label=self.label,
+            kind=self.kind,
+            format=self.standard,
+            seconds=self.nominal_seconds,
+            unfit=self.unfit,
+            captured=take is not None and take.state != "recording",
+            take_bytes=take.size_bytes if take and take.origin == "captured" else None,
+            take_seconds=take.seconds if take else None,
+            take_codec=take.codec if take else "ffv1",
+            codec_bits=dict(take.codec_bits) if take else {},
+            copied="verified" in self.copies,
+        )
 
     @property
     def next_station(self) -> str:

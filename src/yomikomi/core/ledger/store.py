@@ -5,15 +5,27 @@ from __future__ import annotations
 import contextlib
 import threading
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import event, func, select
 from sqlalchemy.exc import SQLAlchemyError
-from sqlalchemy.orm import Session, configure_mappers, selectinload
+from sqlalchemy.orm import Session, configure_mappers, joinedload, selectinload
 
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.ledger.schema import Base, Carrier, Copy, Event, JobRow, PathSheetRow, Take
+from yomikomi.core.ledger.schema import (
+    Carrier,
+    Copy,
+    Event,
+    JobRow,
+    Overruling,
+    PathSheetRow,
+    ReadingRow,
+    Take,
+    TreatmentRow,
+    TrialRow,
+)
 from yomikomi.core.ledger.troubles import record_trouble
 from yomikomi.core.ledger.views import CarrierView, ViewMaker
 from yomikomi.core.ledger.workspace import Workspace
@@ -28,6 +40,9 @@ _PARTS = (
     ),
     selectinload(Carrier.sheets),
 )
+# What a view is made of beside its copies.
+_OfTake = ReadingRow | Overruling | TreatmentRow | TrialRow | Copy
+_MADE_OF = (Carrier, Take, PathSheetRow, ReadingRow, Overruling, TreatmentRow, TrialRow)
 
 
 class Store:
@@ -39,8 +54,10 @@ class Store:
         self.workspace = workspace
         self.maker = ViewMaker(workspace)
         self._views: dict[int, CarrierView] = {}
+        self._known: list[int] | None = None  # ids of all carriers, as long as none came or went
         self._one_at_a_time = threading.RLock()
         self._touched_copies: set[int] = set()
+        self._stale_copies: set[int] = set()
         event.listen(workspace.sessions, "after_flush", self._forget_touched)
 
     def open(self) -> None:
@@ -54,6 +71,7 @@ class Store:
         with self.session() as session:
             ids = self._ids(session)
             self._fill(session, [one for one in ids if one not in self._views])
+            self._freshen(session)
             return [self._views[one] for one in ids]
 
     def read_ahead(self, count: int = _AHEAD) -> bool:
@@ -63,9 +81,10 @@ class Store:
             self._fill(session, missing[:count])
             return len(missing) > count
 
-    @staticmethod
-    def _ids(session: Session) -> list[int]:
-        return list(session.scalars(select(Carrier.id).order_by(Carrier.id)))
+    def _ids(self, session: Session) -> list[int]:
+        if self._known is None:
+            self._known = list(session.scalars(select(Carrier.id).order_by(Carrier.id)))
+        return self._known
 
     def _fill(self, session: Session, missing: list[int]) -> None:
         for start in range(0, len(missing), _AT_ONCE):
@@ -73,10 +92,23 @@ class Store:
             for row in session.scalars(query.options(*_PARTS)):
                 self._views[row.id] = self.maker.view(row)
 
+    def _freshen(self, session: Session) -> None:
+        """Copies that changed are put into the views that hold them: a run changes little else, and hundreds of times a night."""
+        stale, self._stale_copies = sorted(self._stale_copies), set()
+        for start in range(0, len(stale), _AT_ONCE):
+            query = select(Copy).where(Copy.id.in_(stale[start : start + _AT_ONCE])).options(joinedload(Copy.take).joinedload(Take.carrier))
+            for row in session.scalars(query):
+                view = self._views.get(row.take.carrier_id)
+                if view is not None and view.take is not None and view.take.id == row.take_id:
+                    fresh = self.maker.copy(row)
+                    copies = [one for one in view.copies if one.id != row.id] + ([fresh] if fresh is not None else [])
+                    self._views[view.id] = replace(view, copies=tuple(sorted(copies, key=lambda one: one.id)))
+
     def carrier(self, carrier_id: int) -> CarrierView:
         with self.session() as session:
             if carrier_id not in self._views:
                 self._views[carrier_id] = self.maker.view(self.row(session, carrier_id))
+            self._freshen(session)
             return self._views[carrier_id]
 
     @contextlib.contextmanager
@@ -103,10 +135,18 @@ class Store:
 
     def _forget_touched(self, session: Session, _context: Any) -> None:
         with session.no_autoflush:
-            for row in (*session.new, *session.dirty, *session.deleted):
-                self._views.pop(_owner(session, row) or 0, None)
-                if isinstance(row, Copy | JobRow):
-                    self._touched_copies.add(row.id if isinstance(row, Copy) else row.copy_id)
+            for row in (*session.new, *filter(session.is_modified, session.dirty), *session.deleted):
+                if isinstance(row, Carrier) and row not in session.dirty:
+                    self._known = None
+                if isinstance(row, _MADE_OF):
+                    self._views.pop(_owner(session, row) or 0, None)
+                elif isinstance(row, JobRow):
+                    self._touched_copies.add(row.copy_id)
+                elif isinstance(row, Copy):
+                    self._touched_copies.add(row.id)
+                    self._stale_copies.add(row.id)
+                    if row in session.deleted:
+                        self._views.pop(_owner(session, row) or 0, None)
 
     def take_touched_copies(self) -> set[int]:
         """Copies that changed, with their jobs, since this was last asked."""
@@ -114,14 +154,13 @@ class Store:
         return touched
 
 
-def _owner(session: Session, row: Base) -> int | None:
+def _owner(session: Session, row: Carrier | Take | PathSheetRow | _OfTake) -> int | None:
     """The carrier that a row belongs to."""
     if isinstance(row, Carrier):
         return row.id
-    if isinstance(row, Take | Event | PathSheetRow):
+    if isinstance(row, Take | PathSheetRow):
         return row.carrier_id
-    take_id = getattr(row, "take_id", None)
-    take = session.get(Take, take_id) if take_id is not None else None
+    take = session.get(Take, row.take_id)
     return take.carrier_id if take else None
 
 

@@ -11,7 +11,7 @@ from yomikomi.core.run.capacity import slots_for
 from yomikomi.core.run.executors.face import Executor, Handle
 from yomikomi.core.run.keeping import Ended, Keeper, Work
 from yomikomi.core.run.rules import RunRules
-from yomikomi.core.run.scheduler import Action, Entry, Outcome, Scheduler, State, Verb
+from yomikomi.core.run.scheduler import Action, Outcome, Scheduler, State, Verb
 from yomikomi.core.run.tasks import TASKS, EncodedLostError
 from yomikomi.core.run.work_folder import WorkFolder
 from yomikomi.core.work import JobState
@@ -109,7 +109,7 @@ class Driver:
         ranks = self._ranks()
         if copy not in ranks:
             return
-        line = [one for one in sorted(ranks, key=lambda one: ranks[one]) if one != copy]
+        line = sorted((one for one in ranks if one != copy), key=lambda one: (ranks[one], one))
         at = line.index(other) if other in line else len(line)
         low = ranks[line[at - 1]] if at > 0 else None
         high = ranks[line[at]] if at < len(line) else None
@@ -162,12 +162,9 @@ class Driver:
         return [job for copy in wanted for job in self.scheduler.jobs_of(copy)]
 
     def _ranks(self) -> dict[int, float]:
-        """Of copies that are not finished, by their first job that is not."""
-        found: dict[int, Entry] = {}
-        for one in self.scheduler.entries.values():
-            if not one.state.ended and (one.copy not in found or _turn(one) < _turn(found[one.copy])):
-                found[one.copy] = one
-        return {copy: one.rank for copy, one in found.items()}
+        """Of copies that are not finished; all jobs of a copy have the same."""
+        known = (self.scheduler.entries[job] for job in self.scheduler.unfinished)
+        return {one.copy: one.rank for one in known}
 
     def _act(self, actions: list[Action], ended: Ended | None = None) -> None:
         """Written down first. What cannot be written down is told, and what it would have led to is not done."""
@@ -245,11 +242,6 @@ class Driver:
             return  # its take is gone, and with it what could be cleared by name; the next start looks for what nobody asks for
         if not any(one.work.copy == work.copy for one in self.running.values()):
             self._aside(WorkFolder(work.request).clear)
-
-
-def _turn(one: Entry) -> tuple[bool, float, int]:
-    """What comes before what."""
-    return not one.state.begun, one.rank, one.id
 
 
 def _name(work: Work) -> str:

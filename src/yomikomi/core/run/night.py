@@ -138,6 +138,8 @@ def no_night(now: datetime) -> Night:
 
 def _taken(lengths: Sequence[float], running: int, lanes: int) -> tuple[NDArray[np.int64], Seconds]:
     """Lane and begin of each, in seconds of work; shape (copies,) both."""
+    if lanes == 1 and lengths:
+        return np.zeros(len(lengths), np.int64), np.concatenate([[0.0], np.cumsum(lengths[:-1])])
     free = [(length, lane) for lane, length in enumerate(lengths[:running])] + [(0.0, lane) for lane in range(running, lanes)]
     heapq.heapify(free)
     lane_of, begin_of = list(range(running)), [0.0] * running

@@ -101,6 +101,7 @@ class Scheduler:
         self.closing = False
         # So that nothing looks through thousands of jobs for a few: those with a process, those that wait for their turn, jobs by what
         # they wait for and by what they are a part of, and whether something was cancelled that others may wait for.
+        self.unfinished: set[int] = set()
         self._begun: set[int] = set()
         self._waiting: set[int] = set()
         self._dependants: dict[int, list[int]] = {}
@@ -114,11 +115,11 @@ class Scheduler:
     # What happens
 
     def add(self, entries: Iterable[Entry]) -> list[Action]:
+        """As they are written down."""
         for one in entries:
             if one.id in self.entries:
                 raise ValueError(f"job {one.id} is known")
             self._take_in(one)
-            self.changed.add(one.id)
         return self._go_on()
 
     def ended(self, job: int, outcome: Outcome) -> list[Action]:
@@ -292,7 +293,10 @@ class Scheduler:
         self._place(fresh)
 
     def _place(self, one: Entry) -> None:
-        for wanted, jobs in ((one.state.begun, self._begun), (one.state is State.WAITING and not one.held, self._waiting)):
+        for wanted, jobs in (
+            (not one.state.ended, self.unfinished), (one.state.begun, self._begun),
+            (one.state is State.WAITING and not one.held, self._waiting),
+        ):  # fmt: skip
             if wanted:
                 jobs.add(one.id)
             else:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Literal
 
+import numpy as np
 from PySide6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
@@ -13,7 +14,7 @@ from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 from yomikomi.core.copying.request import CopyProgress
 from yomikomi.core.ledger.run_outlook import Outlook
 from yomikomi.core.ledger.run_rows import RunRow
-from yomikomi.core.run.night import Bar
+from yomikomi.core.run.night import Bar, Night
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import signed_text, size_text
 from yomikomi.ui import theme
@@ -24,6 +25,11 @@ Index = QModelIndex | QPersistentModelIndex
 Shown = Literal["all", "to make", "attention", "done"]
 HEADS = ("State", "Carrier", "Copy", "Recipe", "Size", "When")
 ROW_ROLE, PART_ROLE = int(Qt.ItemDataRole.UserRole), int(Qt.ItemDataRole.UserRole) + 1
+_DISPLAY, _FONT, _TIP = int(Qt.ItemDataRole.DisplayRole), int(Qt.ItemDataRole.FontRole), int(Qt.ItemDataRole.ToolTipRole)
+_SAID = frozenset({_DISPLAY, int(Qt.ItemDataRole.AccessibleTextRole)})
+_ANSWERED = _SAID | {_FONT, _TIP, ROW_ROLE, PART_ROLE}
+_FLAGS = Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemNeverHasChildren
+_LIVE_FLAGS = _FLAGS | Qt.ItemFlag.ItemIsDragEnabled
 _MIME = "application/x-yomikomi-copy"
 _FIGURES = {1, 4, 5}
 _MARK_WIDTH = 22
@@ -39,30 +45,33 @@ class RunModel(QAbstractTableModel):
     def __init__(self) -> None:
         super().__init__()
         self._rows: list[RunRow] = []
+        self._order: list[int] = []  # their copies
         self._bars: Mapping[int, Bar] = {}
         self._progress: Mapping[int, CopyProgress] = {}
         self._now = datetime.now().astimezone()
+        self._minutes = b""
         self._lists: tuple[object, object, Shown] = ((), (), "all")
         self.shown: Shown = "all"
 
     def put(self, outlook: Outlook, progress: Mapping[int, CopyProgress]) -> None:
         """Rows that went, came or changed places are told as such, so that the selection stays with its copy."""
-        self._bars, self._progress, self._now = outlook.bars, progress, outlook.now
+        minutes = _minutes(outlook.bars)
+        moved = minutes != self._minutes
+        self._bars, self._progress, self._now, self._minutes = outlook.bars, progress, outlook.now, minutes
         lists = (outlook.live, outlook.ended, self.shown)
         if all(one is other for one, other in zip(lists, self._lists, strict=True)):
-            self._tell_changed(0, len(outlook.live) - 1)
+            last = len(outlook.live) if moved else sum(row.copy in progress for row in outlook.live[: len(progress)])
+            self._tell_changed(0, min(last, len(self._rows)) - 1)
             return
         self._lists = lists
-        rows = [row for row in (*outlook.live, *outlook.ended) if self._wanted(row)]
+        rows = [*outlook.live, *outlook.ended] if self.shown == "all" else [*filter(self._wanted, (*outlook.live, *outlook.ended))]
         order = [row.copy for row in rows]
-        if order != [row.copy for row in self._rows]:
+        if order != self._order:
             self._remove_all_but(set(order))
             self._append(rows)
-            self._put_in_order(rows)
-        old, self._rows = self._rows, rows
-        changed = [place for place, (one, other) in enumerate(zip(old, rows, strict=True)) if other.live or one is not other]
-        if changed:
-            self._tell_changed(changed[0], changed[-1])
+            self._put_in_order(rows, order)
+        self._rows, self._order = rows, order
+        self._tell_changed(0, len(rows) - 1)
 
     def _tell_changed(self, first: int, last: int) -> None:
         if last >= first:
@@ -70,38 +79,35 @@ class RunModel(QAbstractTableModel):
 
     def _remove_all_but(self, wanted: set[int]) -> None:
         """From the end, as many at once as stand side by side."""
-        gone = [place for place, row in enumerate(self._rows) if row.copy not in wanted]
+        gone = [place for place, copy in enumerate(self._order) if copy not in wanted]
         while gone:
             last = first = gone.pop()
             while gone and gone[-1] == first - 1:
                 first = gone.pop()
             self.beginRemoveRows(QModelIndex(), first, last)
-            del self._rows[first : last + 1]
+            del self._rows[first : last + 1], self._order[first : last + 1]
             self.endRemoveRows()
 
     def _append(self, rows: Sequence[RunRow]) -> None:
-        known = {row.copy for row in self._rows}
+        known = set(self._order)
         fresh = [row for row in rows if row.copy not in known]
         if fresh:
             self.beginInsertRows(QModelIndex(), len(self._rows), len(self._rows) + len(fresh) - 1)
-            self._rows = [*self._rows, *fresh]
+            self._rows, self._order = [*self._rows, *fresh], [*self._order, *(row.copy for row in fresh)]
             self.endInsertRows()
 
-    def _put_in_order(self, rows: list[RunRow]) -> None:
+    def _put_in_order(self, rows: list[RunRow], order: list[int]) -> None:
         """The same copies in another order."""
-        if [row.copy for row in self._rows] == [row.copy for row in rows]:
+        if order == self._order:
             return
         self.layoutAboutToBeChanged.emit()
-        before = [(index, self._rows[index.row()].copy) for index in self.persistentIndexList()]
-        self._rows = rows
-        places = {row.copy: place for place, row in enumerate(rows)}
+        before = [(index, self._order[index.row()]) for index in self.persistentIndexList()]
+        self._rows, self._order = rows, order
         for index, copy in before:
-            self.changePersistentIndex(index, self.index(places[copy], index.column()))
+            self.changePersistentIndex(index, self.index(order.index(copy), index.column()))
         self.layoutChanged.emit()
 
     def _wanted(self, row: RunRow) -> bool:
-        if self.shown == "all":
-            return True
         if self.shown == "to make":
             return row.live
         if self.shown == "attention":
@@ -110,7 +116,7 @@ class RunModel(QAbstractTableModel):
 
     def row_of(self, copy: int) -> int:
         """-1 where it is not shown."""
-        return next((place for place, row in enumerate(self._rows) if row.copy == copy), -1)
+        return self._order.index(copy) if copy in self._order else -1
 
     @property
     def rows(self) -> Sequence[RunRow]:
@@ -127,20 +133,20 @@ class RunModel(QAbstractTableModel):
             return HEADS[section]
         return int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter) if role == Qt.ItemDataRole.TextAlignmentRole else None
 
-    def data(self, index: Index, role: int = int(Qt.ItemDataRole.DisplayRole)) -> object:
-        one = self._rows[index.row()]
+    def data(self, index: Index, role: int = _DISPLAY) -> object:
+        if role not in _ANSWERED:  # most of what a view asks for at each cell
+            return None
+        one, column = self._rows[index.row()], index.column()
+        if role in _SAID:
+            return self._words(one, column)
+        if role == _FONT:
+            return theme.mono(theme.SMALL_PX) if column in _FIGURES else None
         if role == ROW_ROLE:
             return one
-        if role == PART_ROLE:
-            progress = self._progress.get(one.copy)
-            return progress.part if progress is not None else None
-        if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole}:
-            return self._words(one, index.column())
-        if role == Qt.ItemDataRole.ToolTipRole:
+        if role == _TIP:
             return plain_tip(one.trouble or one.name)
-        if role == Qt.ItemDataRole.FontRole and index.column() in _FIGURES:
-            return theme.mono(theme.SMALL_PX)
-        return None
+        progress = self._progress.get(one.copy)
+        return progress.part if progress is not None else None
 
     def _words(self, one: RunRow, column: int) -> str:
         if column == 0:
@@ -166,10 +172,9 @@ class RunModel(QAbstractTableModel):
     # Order by drag
 
     def flags(self, index: Index) -> Qt.ItemFlag:
-        usual = super().flags(index)
-        if index.isValid() and self._rows[index.row()].live:
-            return usual | Qt.ItemFlag.ItemIsDragEnabled
-        return usual if index.isValid() else usual | Qt.ItemFlag.ItemIsDropEnabled
+        if not index.isValid():
+            return Qt.ItemFlag.ItemIsDropEnabled
+        return _LIVE_FLAGS if self._rows[index.row()].live else _FLAGS
 
     def supportedDropActions(self) -> Qt.DropAction:
         return Qt.DropAction.MoveAction
@@ -189,6 +194,12 @@ class RunModel(QAbstractTableModel):
         before = self._rows[place].copy if place < len(self._rows) and self._rows[place].live else 0
         self.dropped.emit(int(bytes(data.data(_MIME).data())), before)
         return False  # the run says what the order is then
+
+
+def _minutes(night: Night) -> bytes:
+    """What is read of the times: as long as it is the same, nothing is drawn anew."""
+    since = 60 * night.now.hour + night.now.minute + night.now.second / 60
+    return np.concatenate([since + night.begin / 60, since + night.end / 60]).astype(np.int64).tobytes()
 
 
 def size_words(one: RunRow) -> str:

@@ -79,12 +79,12 @@ class Outlook(Card):
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(0)
-        self._soon.timeout.connect(self.refresh)
+        self._soon.timeout.connect(self._refresh_shown)
         state.shelf_changed.connect(self._soon.start)
         state.machine_changed.connect(self.refresh)
         self._timer = QTimer(self)
         self._timer.setInterval(_REFRESH_MS)
-        self._timer.timeout.connect(self.refresh)
+        self._timer.timeout.connect(self._refresh_shown)
         self._timer.start()
         self.refresh()
 
@@ -95,6 +95,11 @@ class Outlook(Card):
         if until <= begin:
             until += timedelta(days=1)
         return Wish(begin, until, self.capture_codec.currentData(), self.copy_codec.currentData())
+
+    def _refresh_shown(self) -> None:
+        """Whoever shows it has it refreshed."""
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         wish = self.wish()

@@ -71,7 +71,8 @@ class ShelfStation(Station):
         self.form.wrong.connect(state.tell_error)
         self.form.given_up.connect(self._begin_form)
         self.outlook.measure.connect(self._measure)
-        state.shelf_changed.connect(self._refill)
+        self._stale = False
+        state.shelf_changed.connect(self._on_shelf)
         self._refill()
         self._begin_form()
 
@@ -144,6 +145,9 @@ class ShelfStation(Station):
         )  # fmt: skip
 
     def refresh(self) -> None:
+        if self._stale:
+            self._refill()
+            return
         view = self.state.chosen
         self._say(view)
         if view is not None:
@@ -248,7 +252,15 @@ class ShelfStation(Station):
         self._show_count()
         self.refresh()
 
+    def _on_shelf(self) -> None:
+        """A thousand spines are not laid out anew while another station is on screen."""
+        if self.isHidden():
+            self._stale = True
+        else:
+            self._refill()
+
     def _refill(self) -> None:
+        self._stale = False
         self.model.put(self.state.spines)
         self._show_count()
         self.form.offer_label(next_label(self._labels()), self._labels())

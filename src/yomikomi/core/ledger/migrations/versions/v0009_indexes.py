@@ -10,7 +10,8 @@ depends_on = None
 
 _INDEXES = (
     ("takes", "carrier_id"), ("readings", "take_id"), ("overrulings", "take_id"), ("treatments", "take_id"), ("trial_sets", "take_id"),
-    ("copies", "take_id"), ("copies", "state"), ("path_sheets", "carrier_id"), ("events", "carrier_id"), ("house_cases", "take_id"),
+    ("copies", "take_id"), ("copies", "state"), ("copies", "path"), ("jobs", "rank"), ("path_sheets", "carrier_id"),
+    ("events", "carrier_id"), ("house_cases", "take_id"),
 )  # fmt: skip
 
 
