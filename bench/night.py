@@ -58,6 +58,9 @@ def measure(count: int) -> None:
         station = window.station("run")
         assert isinstance(station, RunStation)
         _say("Run shown first", lambda: window.show_station("run"), app)
+        until = time.monotonic() + _WHOLE_S
+        while len(station.outlook.live) < count and time.monotonic() < until:
+            app.processEvents()
         queue, view = station.queue, window.state.carriers[0]
         _say("nothing changed, shown again", queue._reload, app, times=5)
         copies = [row.copy for row in station.outlook.live]

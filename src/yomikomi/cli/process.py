@@ -43,7 +43,7 @@ def process(
         lines = [_taken(record, views[label], wanted, all_the_same, quiet=as_json) for label in carriers]
         if not later and any(line.state == "taken through" for line in lines):
             _make_all(record)
-            report = make_report(record.run_rows.all(), begun)
+            report = make_report(record.run_rows.since(begun), begun)
     document = ProcessDocument(rules=wanted.key, carriers=lines, report=report)
     words = [f"{line.carrier:<10} {line.state}" + "".join(f"; {one.words}" for one in line.differences) + line.wrong for line in lines]
     answer(document, as_json, "\n".join([*words, *([report_words(report)] if report is not None else [])]))

@@ -122,7 +122,7 @@ def start(
             interrupted = drive(driver, executor, stops)
         finally:
             executor.close(2)
-        made = make_report(record.run_rows.all(), begun)
+        made = make_report(record.run_rows.since(begun), begun)
         if report is not None:
             write_report(made, report)
     answer(made, as_json, report_words(made))
@@ -167,7 +167,8 @@ def report(
     from yomikomi.core.ledger.run_report import make_report, report_words, write_report
 
     with open_record(context) as record:
-        made = make_report(record.run_rows.all(), datetime.now().astimezone() - timedelta(hours=hours))
+        since = datetime.now().astimezone() - timedelta(hours=hours)
+        made = make_report(record.run_rows.since(since), since)
     if output is not None:
         write_report(made, output)
     answer(made, as_json, report_words(made))

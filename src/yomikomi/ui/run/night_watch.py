@@ -17,7 +17,7 @@ from yomikomi.core.run.driver import Driver
 from yomikomi.core.run.ending import Ending
 from yomikomi.core.run.rules import AtEnd
 from yomikomi.core.work.new_file import free_name
-from yomikomi.core.work.notices import Weight
+from yomikomi.core.work.notices import Notice, Weight
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import button, form_body, label, row
 
@@ -37,6 +37,7 @@ class NightWatch(QObject):
         self.box: EndingBox | None = None
         self._quits = False
         self._said = ""
+        self._writes = False
         self.use(desktop or DBusDesktop())
         state.jobs.closes.connect(self._sleep)
 
@@ -56,10 +57,11 @@ class NightWatch(QObject):
             self._show(None)
         elif self.ending.worked and idle and not self.ending.over:
             if self.begun is not None:
-                self._said = self._write(self.begun)
-                self.begun = None
-            told = ("The run is done", self._said)
-            self._state.calls.call("ending", lambda: self._tick(told), self._show)
+                begun, self.begun, self._writes = self.begun, None, True
+                self._state.calls.call("run report", lambda: self._write(begun), self._on_written, self._on_unwritten)
+            if not self._writes:
+                told = ("The run is done", self._said)
+                self._state.calls.call("ending", lambda: self._tick(told), self._show)
 
     def stop(self) -> None:
         """A person is there."""
@@ -86,23 +88,33 @@ class NightWatch(QObject):
             self._quits = False
             QApplication.closeAllWindows()
 
-    def _write(self, begun: datetime) -> str:
-        """The report of what ended since then is kept in the workspace, and told; its sentence."""
-        report = make_report(self._state.record.run_rows.all(), begun)
+    def _write(self, begun: datetime) -> tuple[str, Notice | None]:
+        """The report of what ended since then is kept in the workspace: its sentence, and what is to be told. A thread's work: of a long
+        run it takes a second."""
+        report = make_report(self._state.record.run_rows.since(begun), begun)
         if not report.lines:
-            return ""
+            return "", None
         folder = self._state.workspace.folder / "reports"
         try:
             folder.mkdir(exist_ok=True)
             path = free_name(folder, f"run-{begun:%Y-%m-%d-%H%M}", ".html")
             write_report(report, path)
         except (YomikomiError, OSError) as error:
-            self._state.tell(Weight.LOOK, f"The report of the run could not be written: {error}.", "yomikomi run report tells it.")
-        else:
-            weight = Weight.LOOK if report.need_person else Weight.FINE
-            if len(report.lines) > 1:
-                self._state.tell(weight, report.sentence, f"{report.next_step} The report lies in reports/{path.name}.")
-        return report.sentence
+            trouble = f"The report of the run could not be written: {error}."
+            return report.sentence, Notice(Weight.LOOK, trouble, "yomikomi run report tells it.")
+        weight = Weight.LOOK if report.need_person else Weight.FINE
+        told = Notice(weight, report.sentence, f"{report.next_step} The report lies in reports/{path.name}.")
+        return report.sentence, told if len(report.lines) > 1 else None
+
+    def _on_written(self, found: tuple[str, Notice | None]) -> None:
+        self._writes = False
+        self._said, notice = found
+        if notice is not None:
+            self._state.notices.pass_on(notice)
+
+    def _on_unwritten(self, error: YomikomiError) -> None:
+        self._writes = False
+        self._state.tell_error(error)
 
     def _wish_to_quit(self) -> None:
         self._quits = True

@@ -113,8 +113,12 @@ class RunStation(Station):
 
     def show_carrier(self, _view: CarrierView | None) -> None:
         """All of the run, whatever carrier is current. Rows are read anew where something about them changed."""
-        self._list.put(self.state.record.run_rows.changed())
-        self._show()
+        rows = self.state.record.run_rows
+        self._list.put(rows.changed())
+        if rows.has_more:  # thousands are read in pieces, and shown when all are
+            QTimer.singleShot(0, self.refresh)
+        else:
+            self._show()
 
     @property
     def progress(self) -> dict[int, CopyProgress]:
