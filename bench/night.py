@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from yomikomi.core.balance.models import Prediction
     from yomikomi.core.ledger.record import Record
 
-# Copies of a carrier, and how long the window may take to be whole, s.
+# Copies of a carrier, and how long the window may take to be whole, and to have read them, s.
 _COPIES_EACH = 10
 _WHOLE_S = 30
 
@@ -52,15 +52,11 @@ def measure(count: int) -> None:
         window = build_window(workspace)
         window.show()
         window.make_rest_idly()
-        until = time.monotonic() + _WHOLE_S
-        while not window.whole and time.monotonic() < until:
-            app.processEvents()
+        _wait(lambda: window.whole, app)
         station = window.station("run")
         assert isinstance(station, RunStation)
         _say("Run shown first", lambda: window.show_station("run"), app)
-        until = time.monotonic() + _WHOLE_S
-        while len(station.outlook.live) < count and time.monotonic() < until:
-            app.processEvents()
+        _wait(lambda: len(station.outlook.live) == count, app)
         queue, view = station.queue, window.state.carriers[0]
         _say("nothing changed, shown again", queue._reload, app, times=5)
         copies = [row.copy for row in station.outlook.live]
@@ -121,6 +117,12 @@ def _fill(record: Record, carriers: int) -> None:
         record.takes.end(take, CaptureResult(path, 10, 0.4, 0, 0, 1))
         record.readings.save(take, reading)
         record.readings.choose_treatment(take, Treatment())
+
+
+def _wait(holds: Callable[[], bool], app: object) -> None:
+    until = time.monotonic() + _WHOLE_S
+    while not holds() and time.monotonic() < until:
+        app.processEvents()  # type: ignore[attr-defined]
 
 
 def _say(what: str, does: Callable[[], object], app: object, times: int = 1) -> None:
