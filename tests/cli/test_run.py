@@ -78,10 +78,13 @@ def test_house_rules_from_scripts(shelf: Path, schemas: dict[str, Any], tmp_path
     assert stopped.returncode == 4
     assert told["carriers"][0]["state"] == "waiting"
     assert {one["topic"] for one in told["carriers"][0]["differences"]} == {"scan"}
-    again = yomikomi("--workspace", shelf, "process", second, "--rules", "Cards for the family", "--all-the-same", "--json")
+    # A run that was paused goes on: the command would wait for ever.
+    _run(shelf, "pause")
+    again = yomikomi("--workspace", shelf, "process", second, "--rules", "Cards for the family", "--all-the-same", "--on", "here", "--json")
     done = json.loads(again.stdout)
     assert done["carriers"][0]["state"] == "taken through"
     assert done["report"]["verified"] == 2  # the first carrier's copy waited too
+    assert "'moon' is not known" in yomikomi("--workspace", shelf, "process", second, "--rules", key, "--on", "moon", code=2).stderr
     assert "no house rules 'x'" in yomikomi("--workspace", shelf, "process", second, "--rules", "x", code=2).stderr
 
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from yomikomi.cli.root import Json, answer, open_record
+from yomikomi.cli.root import Json, On, answer, open_record
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
 
 if TYPE_CHECKING:
@@ -25,10 +25,12 @@ def process(
     rules: Annotated[str, typer.Option("--rules", help="House rules, by key or name, or a file that ends in .json.")],
     all_the_same: Annotated[bool, typer.Option("--all-the-same", help="Also those that differ: say so of what you looked at.")] = False,
     later: Annotated[bool, typer.Option("--later", help="Put the copies into the run, and make them later.")] = False,
+    on: On = None,
     as_json: Json = False,
 ) -> None:
     """Read, treat, predict, copy and verify carriers by house rules; those that differ in a way that matters wait for a person."""
     from yomikomi.cli.process_documents import ProcessDocument
+    from yomikomi.cli.runs import make_all
     from yomikomi.core.house.rules import named_rules
     from yomikomi.core.ledger.run_report import make_report, report_words
 
@@ -42,7 +44,7 @@ def process(
                 raise WrongUseError(f"There is no carrier {label}.", remedy="yomikomi shelf list names them.")
         lines = [_taken(record, views[label], wanted, all_the_same, quiet=as_json) for label in carriers]
         if not later and any(line.state == "taken through" for line in lines):
-            _make_all(record)
+            make_all(record, on)
             report = make_report(record.run_rows.since(begun), begun)
     document = ProcessDocument(rules=wanted.key, carriers=lines, report=report)
     words = [f"{line.carrier:<10} {line.state}" + "".join(f"; {one.words}" for one in line.differences) + line.wrong for line in lines]
@@ -98,12 +100,3 @@ def _taken(record: Record, view: CarrierView, rules: HouseRules, all_the_same: b
     except YomikomiError as error:
         return ProcessLine(carrier=view.label, state="wrong", wrong=f": {error}")
     return ProcessLine(carrier=view.label, state="waiting" if found else "taken through", differences=found)
-
-
-def _make_all(record: Record) -> None:
-    from yomikomi.cli.runs import drive, say
-    from yomikomi.core.run.driver import Driver
-    from yomikomi.core.run.executors.local import LocalExecutor
-
-    executor = LocalExecutor()
-    drive(Driver(record.jobs, executor, told=say), executor, None)

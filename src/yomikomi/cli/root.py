@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 import typer
 
-from yomikomi.core.errors import UnfinishedError
+from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.work.text import printable
 
 if TYPE_CHECKING:
@@ -21,6 +21,17 @@ if TYPE_CHECKING:
     from yomikomi.core.ledger.record import Record
 
 File = Annotated[Path, typer.Argument(help="A file with moving pictures.")]
+
+
+def _machines(on: str | None) -> str | None:
+    if on not in {None, "here", "cluster"}:
+        raise WrongUseError(f"On: {on!r} is not known.", remedy="Use here or cluster.")
+    return on
+
+
+On = Annotated[
+    str | None, typer.Option("--on", callback=_machines, help="here, or cluster: where copies are made; as the rules say unless given.")
+]
 Json = Annotated[bool, typer.Option("--json", help="Print machine-readable JSON on standard output, and nothing else there.")]
 WorkspaceOption = Annotated[Path | None, typer.Option("--workspace", help="Workspace folder.")]
 TrustOption = Annotated[

@@ -20,7 +20,7 @@ from yomikomi.cli.recipe_options import (
     SpeedOption,
     UntouchedOption,
 )
-from yomikomi.cli.root import Json, answer, open_record, say_aside
+from yomikomi.cli.root import Json, On, answer, open_record, say_aside
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 
 if TYPE_CHECKING:
@@ -97,31 +97,18 @@ def start(
     until: Annotated[str | None, typer.Option("--until", help="Stop at this time (HH:MM); what runs then waits.")] = None,
     then: Annotated[str, typer.Option("--then", help="At the end: nothing, suspend, or power-off.")] = "nothing",
     report: Annotated[Path | None, typer.Option("--report", help="Write the report there (HTML, or JSON by its ending).")] = None,
-    on: Annotated[str | None, typer.Option("--on", help="here, or cluster: where copies are made; as the rules say unless given.")] = None,
+    on: On = None,
     as_json: Json = False,
 ) -> None:
     """Make all that waits, one after another; Ctrl+C stops in order."""
     from yomikomi.core.ledger.run_report import make_report, report_words, write_report
-    from yomikomi.core.run.driver import Driver
-    from yomikomi.core.run.executors.choice import ChosenExecutor
-    from yomikomi.core.run.executors.local import LocalExecutor
 
     at_end = _at_end(then)
-    if on not in {None, "here", "cluster"}:
-        raise WrongUseError(f"On: {on!r} is not known.", remedy="Use here or cluster.")
     stops = _next_time(until) if until is not None else None
     begun = datetime.now().astimezone()
     with open_record(context) as record:
         record.workspace.check_writable()
-        record.copies.requeue_cut_off()
-        executor = ChosenExecutor(LocalExecutor(), say_aside)
-        driver = Driver(record.jobs, executor, told=say)
-        driver.set_rules(driver.rules.model_copy(update={"paused": False, "where": on or driver.rules.where}))
-        executor.use(driver.rules.where)
-        try:
-            interrupted = drive(driver, executor, stops)
-        finally:
-            executor.close(2)
+        interrupted = make_all(record, on, stops)
         made = make_report(record.run_rows.since(begun), begun)
         if report is not None:
             write_report(made, report)
@@ -200,7 +187,25 @@ def say(notice: Notice) -> None:
     say_aside(notice.text, notice.remedy)
 
 
-def drive(driver: Driver, executor: Executor, stops: datetime | None) -> bool:
+def make_all(record: Record, on: str | None, stops: datetime | None = None) -> bool:
+    """All that waits, also what was paused; ``on``: the machines that make it, as the rules say where it is not given. Whether a person
+    stopped it."""
+    from yomikomi.core.run.driver import Driver
+    from yomikomi.core.run.executors.choice import ChosenExecutor
+    from yomikomi.core.run.executors.local import LocalExecutor
+
+    record.copies.requeue_cut_off()
+    executor = ChosenExecutor(LocalExecutor(), say_aside)
+    driver = Driver(record.jobs, executor, told=say)
+    driver.set_rules(driver.rules.model_copy(update={"paused": False, "where": on or driver.rules.where}))
+    executor.use(driver.rules.where)
+    try:
+        return _drive(driver, executor, stops)
+    finally:
+        executor.close(2)
+
+
+def _drive(driver: Driver, executor: Executor, stops: datetime | None) -> bool:
     """Until nothing is left, or it is stopped; whether it was by hand."""
     from yomikomi.core.run.desktop.dbus import DBusDesktop
 

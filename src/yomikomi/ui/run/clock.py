@@ -19,8 +19,9 @@ from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import plain_tip
 from yomikomi.ui.widgets.speaking import Voice
 
-_MOST_LANES = 4
-_LEFT, _RIGHT, _TOP, _FOOT, _LANE = 12, 16, 10, 24, 34
+# Lanes that are drawn; workers beyond share the last. Up to so many are wide.
+_MOST_LANES, _WIDE_LANES = 8, 4
+_LEFT, _RIGHT, _TOP, _FOOT, _LANE, _THIN_LANE = 12, 16, 10, 24, 34, 21
 # Steps of the scale, minutes; the first that leaves room for its words is taken.
 _DAY = 1440
 _STEPS = (1, 5, 10, 15, 30, 60, 120, 180, 360, 720, _DAY, 2 * _DAY, 7 * _DAY, 14 * _DAY, 28 * _DAY, 84 * _DAY)
@@ -57,7 +58,7 @@ class NightClock(QWidget):
         lanes = min(_MOST_LANES, int(outlook.bars.lane.max(initial=0)) + 1)
         if lanes != self._lanes:
             self._lanes = lanes
-            self.setFixedHeight(_TOP + lanes * _LANE + _FOOT)
+            self.setFixedHeight(_TOP + lanes * self._lane + _FOOT)
         if self._voice.due:
             self._voice.say(self._spoken())
         self.update()
@@ -67,6 +68,11 @@ class NightClock(QWidget):
         rows, bars = self._outlook.by_copy, self._outlook.bars
         told = [f"{rows[copy].carrier} until {bars[copy].end:%H:%M}" for copy in bars.copies[:6]]
         return "; ".join(told) or "the run is empty"
+
+    @property
+    def _lane(self) -> int:
+        """Height of one, pixels."""
+        return _LANE if self._lanes <= _WIDE_LANES else _THIN_LANE
 
     @property
     def _now(self) -> datetime | None:
@@ -89,9 +95,8 @@ class NightClock(QWidget):
         if self._outlook is None:
             return None
         lane, left, right = self._edges(self._outlook.bars)
-        down = (point.y() - _TOP) / _LANE
-        found = np.nonzero((lane == int(down)) & (abs(down % 1 - 0.5) <= 0.5 - 4 / _LANE) & (left <= point.x()) & (point.x() <= right))[0]
-        return self._outlook.bars[self._outlook.bars.copies[int(found[0])]] if down >= 0 and len(found) else None
+        found = np.nonzero((lane == (point.y() - _TOP) // self._lane) & (left <= point.x()) & (point.x() <= right))[0]
+        return self._outlook.bars[self._outlook.bars.copies[int(found[0])]] if len(found) else None
 
     def _edges(self, night: Night) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
         """Lane, left and right edge of each bar, shape (copies,), pixels; none is too narrow to be hit."""
@@ -102,7 +107,8 @@ class NightClock(QWidget):
         return np.minimum(night.lane, _MOST_LANES - 1), left, np.maximum(left + _LEAST_PX, origin + scale * night.end)
 
     def area(self, lane: int, left: float, right: float) -> QRectF:
-        return QRectF(left, _TOP + lane * _LANE + 4, right - left, _LANE - 8)
+        gap = self._lane // 8
+        return QRectF(left, _TOP + lane * self._lane + gap, right - left, self._lane - 2 * gap)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         bar = self.bar_at(event.position().toPoint())
@@ -140,7 +146,7 @@ class NightClock(QWidget):
         while at < end and painted < 50:
             until = min(end, hours.next_change(at))
             if not hours.open_at(at):
-                area = QRectF(self.place(at), _TOP, self.place(until) - self.place(at), self._lanes * _LANE)
+                area = QRectF(self.place(at), _TOP, self.place(until) - self.place(at), self._lanes * self._lane)
                 painter.fillRect(area, QColor(theme.WELL_LINE))
                 painter.fillRect(area, Qt.BrushStyle.BDiagPattern)
             at, painted = until, painted + 1
@@ -153,7 +159,7 @@ class NightClock(QWidget):
         midnight = begin.replace(hour=0, minute=0, second=0, microsecond=0)
         at = midnight + timedelta(minutes=step * (int((begin - midnight).total_seconds() / 60) // step + 1))
         painter.setFont(theme.mono(theme.SMALL_PX))
-        bottom = _TOP + self._lanes * _LANE
+        bottom = _TOP + self._lanes * self._lane
         marks = [self.place(one) for one in (self._now, self._rules.deadline) if one is not None]
         while at < end:
             x = self.place(at)
@@ -202,7 +208,8 @@ class NightClock(QWidget):
     def _draw_bar(self, painter: QPainter, bar: Bar, area: QRectF) -> None:
         assert self._outlook is not None
         row = self._outlook.by_copy[bar.copy]
-        self._draw_block(painter, area, known=bar.known, runs=row.state == "running")
+        apart = 1.0 if area.width() >= _NARROW_PX else 0.0  # from the next
+        self._draw_block(painter, area.adjusted(0, 0, -apart, 0), known=bar.known, runs=row.state == "running")
         if bar.copy == self.selected:
             painter.setPen(QPen(QColor(theme.WELL_TEXT), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -213,7 +220,8 @@ class NightClock(QWidget):
             if not bar.known:
                 painter.setPen(QColor(theme.WELL_TEXT))
             words = painter.fontMetrics().elidedText(self._title(bar, row), Qt.TextElideMode.ElideRight, int(area.width() - 12))
-            painter.drawText(area.adjusted(6, 0, -6, -area.height() / 2 + 4), int(Qt.AlignmentFlag.AlignVCenter), words)
+            above = area.height() / 2 - 4 if self._lanes <= _WIDE_LANES else 3.0  # the interval stands below
+            painter.drawText(area.adjusted(6, 0, -6, -above), int(Qt.AlignmentFlag.AlignVCenter), words)
 
     def _title(self, bar: Bar, row: RunRow) -> str:
         worker = self._workers.get(bar.copy, "")
@@ -223,17 +231,18 @@ class NightClock(QWidget):
         """Of its end."""
         if not bar.known:
             return
-        y, low, high = area.bottom() - 7, self.place(bar.earliest), self.place(bar.latest)
+        up, cap = (7, 4) if self._lanes <= _WIDE_LANES else (1, 2)
+        y, low, high = area.bottom() - up, self.place(bar.earliest), self.place(bar.latest)
         painter.setPen(QPen(QColor(theme.WELL_TEXT), 1.2))
         painter.drawLine(QPointF(low, y), QPointF(high, y))
         for x in (low, high):
-            painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 4))
+            painter.drawLine(QPointF(x, y - cap), QPointF(x, y + cap))
 
     def _draw_line(self, painter: QPainter, at: datetime, colour: str, words: str) -> None:
         begin, end = self.span
         if not begin <= at <= end:
             return
-        x, bottom = self.place(at), _TOP + self._lanes * _LANE
+        x, bottom = self.place(at), _TOP + self._lanes * self._lane
         painter.setPen(QPen(QColor(colour), 2))
         painter.drawLine(QPointF(x, 4), QPointF(x, bottom + 4))
         painter.setFont(theme.sans(theme.SMALL_PX))
