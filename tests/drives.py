@@ -37,6 +37,20 @@ class Drive:
         """As somebody pulls a plug: the name leads nowhere any more, open files live on unseen."""
         _run("umount", "-l", str(self.path))
 
+    def pull_for_a_while(self) -> None:
+        """As :meth:`pull`; the same drive is kept elsewhere."""
+        self._elsewhere.mkdir(exist_ok=True)
+        assert _run("mount", "--bind", str(self.path), str(self._elsewhere))
+        self.pull()
+
+    def put_back_as_it_was(self) -> None:
+        assert _run("mount", "--bind", str(self._elsewhere), str(self.path))
+        _run("umount", "-l", str(self._elsewhere))
+
+    @property
+    def _elsewhere(self) -> Path:
+        return self.path.with_name(f"{self.path.name} elsewhere")
+
     def put_back(self, content: Path, size: str) -> None:
         """The drive again, with what is in a folder on it."""
         assert _run("mount", "-t", "tmpfs", "-o", f"size={size}", "tmpfs", str(self.path))

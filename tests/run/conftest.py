@@ -85,9 +85,13 @@ class Night:
         self.workspace.close()
 
 
+def night_clip(shared: Shared) -> Path:
+    return shared.file("night.mkv", lambda part: write_clip(part, programme_frames(150, width=480, height=360), sound_seconds=6.0))
+
+
 @pytest.fixture
 def night(tmp_path: Path, shared: Shared) -> Iterator[Night]:
-    clip = shared.file("night.mkv", lambda part: write_clip(part, programme_frames(150, width=480, height=360), sound_seconds=6.0))
+    clip = night_clip(shared)
     made = Night(tmp_path / "archive", clip, shared.reading(clip))
     yield made
     made.close()

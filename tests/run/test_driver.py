@@ -12,7 +12,9 @@ import av
 import psutil
 import pytest
 
-from tests.run.conftest import Night
+from tests.conftest import Shared
+from tests.drives import drive
+from tests.run.conftest import Night, night_clip
 from yomikomi.core.run.hours import Hours
 from yomikomi.core.run.rules import RunRules
 from yomikomi.core.run.scheduler import State
@@ -154,6 +156,31 @@ def test_outside_its_hours_it_stands_still_also_when_the_clock_jumps(night: Nigh
     now[0] = datetime(2026, 11, 28, 22, 30, tzinfo=UTC)  # set back
     night.until(lambda: night.driver.idle)
     assert night.states() == ["verified"]
+
+
+def test_while_its_drive_is_away_the_run_waits_and_nothing_is_counted_against_it(tmp_path: Path, shared: Shared) -> None:
+    """Pulled in the middle of an encode, with others waiting: none of them fails for that, and all are made when it is back."""
+    clip = night_clip(shared)
+    with drive(tmp_path / "drive", "64m") as place:
+        night = Night(place.path / "archive", clip, shared.reading(clip))
+        copies = night.ask(20, 40, 42)
+        night.driver.go()
+        night.until(lambda: bool(_pids(night)) and any(one.handle.progress for one in night.driver.running.values()))
+        place.pull_for_a_while()
+        for pid in _pids(night):
+            os.kill(pid, signal.SIGKILL)  # what it wrote to went under it
+        night.until(lambda: night.driver.away and not night.driver.running)
+        for _ in range(100):
+            night.driver.poll()
+        assert [one.state for one in night.driver.scheduler.entries.values()] == [State.WAITING] * 6
+        assert [notice.text for notice in night.told if "away" in notice.text] == ["The drive with the workspace is away. The run waits."]
+        assert not place.path.joinpath("archive").exists()  # nothing was made where the drive was
+        place.put_back_as_it_was()
+        night.until(lambda: night.driver.idle)
+        assert night.states() == ["verified"] * 3
+        assert all(view.attempts == 0 for copy in copies for view in night.record.jobs.views(copy))
+        assert night.hidden() == []
+        night.close()
 
 
 def test_at_the_end_of_the_program_what_runs_waits_for_the_next_start(night: Night) -> None:

@@ -92,6 +92,9 @@ class JobRoom(Room):
         request = CopyRequest(work.path, work.target, work.reading, work.treatment, work.recipe, outlet=work.outlet)
         return Work(copy_id, task.kind, f"{task.kind} {work.target.name}", work.carrier, request)
 
+    def there(self) -> bool:
+        return self._store.workspace.is_there
+
     def write(self, entries: Sequence[Entry], ended: Ended | None = None) -> Notice | None:
         """What the scheduler changed, and with what a job ended, in one transaction; what is to be told of it. Nothing is acted on before
         this came back."""

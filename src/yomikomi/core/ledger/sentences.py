@@ -29,8 +29,8 @@ def shelf_headline(spines: Sequence[Spine], current: Spine | None) -> tuple[str,
     return head, "Enter continues with the selected carrier · Ctrl+K finds anything by name · Ctrl+R opens the Reckoner"
 
 
-def run_headline(outlook: Outlook, *, on: bool, rules: RunRules) -> tuple[str, str]:
-    """``on``: it was begun since the program started."""
+def run_headline(outlook: Outlook, *, on: bool, rules: RunRules, away: bool = False) -> tuple[str, str]:
+    """``on``: it was begun since the program started; ``away``: the workspace's drive is."""
     live, ended, now = outlook.live, outlook.ended, outlook.now
     if not live:
         if not ended:
@@ -41,6 +41,8 @@ def run_headline(outlook: Outlook, *, on: bool, rules: RunRules) -> tuple[str, s
     held = sum(row.held for row in live)
     count = counted(len(live), "copy", "copies")
     failed = f" · {counted(len(outlook.failed), 'copy needs', 'copies need')} a person" if outlook.failed else ""
+    if away:
+        return f"The drive with the workspace is away: {count} wait.", f"Connect it again, and the run goes on by itself{failed}"
     if rules.paused or not on:
         how = "The run is paused" if rules.paused else "The run is not started"
         return f"{how}: {count} to make.", f"What stands still goes on from where it is{failed}"

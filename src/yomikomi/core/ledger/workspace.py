@@ -69,6 +69,11 @@ class Workspace:
         """Where the record is read: of a workspace that is not trusted, a copy."""
         return (self._copy or self.folder) / RECORD_FILE
 
+    @property
+    def is_there(self) -> bool:
+        """Whether its drive is still where it was; what is open of a drive that was pulled tells nothing of that."""
+        return is_taken(self.folder / RECORD_FILE)
+
     @cached_property
     def engine(self) -> Engine:
         from yomikomi.core.ledger.engine import connect

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
@@ -17,6 +18,9 @@ from yomikomi.core.run.work_folder import WorkFolder
 from yomikomi.core.work import JobState
 from yomikomi.core.work.notices import Notice, Weight
 
+# How often it is looked whether the drive is there.
+_LOOK_FOR_DRIVE_S = 2.0
+_AWAY = "interrupted: the drive was away"
 # Errors after which another attempt cannot come out otherwise.
 _FOR_GOOD = (WrongUseError, NameTakenError, UnreadableError)
 
@@ -52,6 +56,8 @@ class Driver:
         self.on = False
         self._begun: datetime | None = None
         self._far_slots: int | None = None
+        self.away, self._there = False, True
+        self._looked = time.monotonic()
         self.scheduler = Scheduler(keeper.entries(), paused=True)
 
     # What a person wants
@@ -76,7 +82,7 @@ class Driver:
         slots = self._far_slots = self._executor.slots
         if slots is None:
             slots = slots_for(self.rules, self._keeper.peaks()) if self.rules.beside == "all" else self.rules.at_once or 1
-        open_now = self.rules.open_at(self._now())
+        open_now = self.rules.open_at(self._now()) and not self.away
         self._act(self.scheduler.rules(slots=slots, open_now=open_now, paused=self.rules.paused or not self.on))
 
     def cancel(self, copies: Iterable[int]) -> None:
@@ -131,11 +137,33 @@ class Driver:
         changed = self._executor.poll()
         for running in self.running.values():
             running.handle.watch()
-        hour_came = self.rules.hours is not None and self.on and self.rules.open_at(self._now()) != self.scheduler.open
-        if hour_came or self._executor.slots != self._far_slots:
+        if time.monotonic() - self._looked > _LOOK_FOR_DRIVE_S:
+            self._looked = time.monotonic()
+            self._aside(self._find_drive)
+        self._mark_drive(there=self._there)
+        may_run = self.rules.open_at(self._now()) and not self.away
+        if (self.on and may_run != self.scheduler.open) or self._executor.slots != self._far_slots:
             self.apply_rules()
             changed = True
         return changed
+
+    def _find_drive(self) -> None:
+        """Aside: a folder of a network that went may take its time."""
+        self._there = self._keeper.there()
+
+    def _look_for_drive(self) -> bool:
+        """Whether it is there, looked for at once."""
+        self._find_drive()
+        self._mark_drive(there=self._there)
+        return self._there
+
+    def _mark_drive(self, *, there: bool) -> None:
+        """While it is away all stands still: one after another would fail for the same reason."""
+        if there != self.away:
+            return
+        self.away = not there
+        told = ("The drive with the workspace is away. The run waits.", "Connect it again: the run goes on by itself.")
+        self._told(Notice(Weight.WRONG, *told) if self.away else Notice(Weight.FINE, "The drive is back: the run goes on."))
 
     @property
     def idle(self) -> bool:
@@ -182,7 +210,10 @@ class Driver:
         try:
             work = self._keeper.work(job)
         except YomikomiError as error:
-            self._refuse(job, error)
+            if self._look_for_drive():
+                self._refuse(job, error)
+            else:
+                self._wait_for_drive(job)
             return
         try:
             handle = self._executor.start(
@@ -198,12 +229,20 @@ class Driver:
         self._act(self.scheduler.ended(job, Outcome.REFUSED), Ended(job, str(error), error=error))
         self._told(Notice(Weight.WRONG, error.message, error.remedy))
 
+    def _wait_for_drive(self, job: int) -> None:
+        """Not begun, and not counted."""
+        self.apply_rules()
+        self._act(self.scheduler.ended(job, Outcome.CUT_OFF), Ended(job, _AWAY, cut_off=True))
+
     def _on_end(self, job: int, handle: Handle) -> None:
         running = self.running.pop(job, None)
         outcome = self._outcome(job, handle)
         if running is None:
             return
-        words = {Outcome.DONE: "done", Outcome.CUT_OFF: "interrupted when the program ended", Outcome.STOPPED: "stopped"}
+        cut_off = _AWAY if self.away else "interrupted when the program ended"
+        words = {Outcome.DONE: "done", Outcome.CUT_OFF: cut_off, Outcome.STOPPED: "stopped"}
+        if self.away:
+            self.apply_rules()  # before the next one is begun
         ended = Ended(
             job, words.get(outcome) or str(handle.error or outcome.value), handle.result if outcome is Outcome.DONE else None, handle.error,
             handle.peak_bytes, cut_off=outcome is Outcome.CUT_OFF, worker=handle.worker,
@@ -227,6 +266,8 @@ class Driver:
             return Outcome.DONE
         if handle.state is JobState.CANCELLED:
             return Outcome.STOPPED if self.scheduler.entries[job].stopping else Outcome.CUT_OFF
+        if not self._look_for_drive():
+            return Outcome.CUT_OFF
         if isinstance(handle.error, EncodedLostError):
             return Outcome.AGAIN
         return Outcome.REFUSED if isinstance(handle.error, _FOR_GOOD) else Outcome.FAILED

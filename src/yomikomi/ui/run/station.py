@@ -149,7 +149,7 @@ class RunStation(Station):
         if not self.table.currentIndex().isValid() and self.model.rows:
             self.table.selectRow(0)
         driver, some = self.queue.driver, bool(self.outlook.by_copy)
-        self.sentence.say(*run_headline(self.outlook, on=driver.on, rules=driver.rules))
+        self.sentence.say(*run_headline(self.outlook, on=driver.on, rules=driver.rules, away=driver.away))
         for widget in (self.clock, self.table, self.details):
             widget.setVisible(some)
         self.empty.setVisible(not some)
