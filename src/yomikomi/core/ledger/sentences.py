@@ -42,7 +42,8 @@ def run_headline(outlook: Outlook, *, on: bool, rules: RunRules, away: bool = Fa
     count = counted(len(live), "copy", "copies")
     failed = f" · {counted(len(outlook.failed), 'copy needs', 'copies need')} a person" if outlook.failed else ""
     if away:
-        return f"The drive with the workspace is away: {counted(len(live), 'copy waits', 'copies wait')}.", f"Connect it again, and the run goes on by itself{failed}"
+        waits = counted(len(live), "copy waits", "copies wait")
+        return f"The drive with the workspace is away: {waits}.", f"Connect it again, and the run goes on by itself{failed}"
     if rules.paused or not on:
         how = "The run is paused" if rules.paused else "The run is not started"
         return f"{how}: {count} to make.", f"What stands still goes on from where it is{failed}"
