@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import sqlite3
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 from alembic.autogenerate import compare_metadata
@@ -61,6 +63,29 @@ def test_a_new_workspace_has_its_folders_and_the_newest_tables(workspace: Worksp
     assert ScriptDirectory.from_config(config).get_current_head() == NEWEST_REVISION
     with workspace.engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+
+
+def test_a_new_record_is_what_an_old_one_becomes(workspace: Workspace, tmp_path: Path) -> None:
+    """Columns, keys and indexes of tables that are made at once, against those that migrations led to."""
+
+    def shape(folder: Path) -> dict[str, Any]:
+        with contextlib.closing(sqlite3.connect(folder / "workspace.sqlite")) as connection:
+
+            def told(pragma: str, of: str, first: int) -> list[Any]:
+                return sorted(row[first:] for row in connection.execute(f"PRAGMA {pragma}({of})"))
+
+            names = [name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+            return {
+                name: (
+                    # Without defaults: they filled rows of their time.
+                    [(*one[:3], one[4]) for one in told("table_info", name, 1)], told("foreign_key_list", name, 2),
+                    [told("index_info", one[0], 2) for one in told("index_list", name, 1) if not one[0].startswith("sqlite_")],
+                )
+                for name in names if name != "alembic_version"
+            }  # fmt: skip
+
+    with contextlib.closing(open_old(tmp_path / "old", "0001")) as old:
+        assert shape(old.folder) == shape(workspace.folder)
 
 
 def test_one_process_at_a_time_with_a_clear_word(workspace: Workspace) -> None:

@@ -14,6 +14,7 @@ from sqlalchemy.pool import QueuePool
 
 from yomikomi.core.errors import WorkspaceError
 from yomikomi.core.ledger.connecting import plain_connection
+from yomikomi.core.ledger.schema import Base
 from yomikomi.core.ledger.troubles import record_trouble
 
 # What is written down is on the drive when a transaction comes back, also where the power fails then: two milliseconds each (measured on a
@@ -38,8 +39,22 @@ def connect(path: Path, *, read_only: bool) -> Engine:
     return engine
 
 
+def set_up(engine: Engine, folder: Path, revision: str) -> None:
+    """Make the tables of a new record, all or none, as migrating through all revisions would (a test holds one against the other) but at
+    once. Raises WorkspaceError."""
+    try:
+        with engine.begin() as connection:
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+            Base.metadata.create_all(connection, checkfirst=False)
+            connection.exec_driver_sql("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)")
+            connection.exec_driver_sql("INSERT INTO alembic_version VALUES (?)", (revision,))
+    except (SQLAlchemyError, sqlite3.Error) as error:
+        raise record_trouble(error, folder) from error
+
+
 def migrate(engine: Engine, folder: Path, current: str | None) -> None:
-    """Bring a record of revision ``current`` (None: a new one) to the newest. Raises WorkspaceError, also for one that is too new."""
+    """Bring a record of revision ``current`` (None: none is written down) to the newest. Raises WorkspaceError, also for one that is too
+    new."""
     from alembic import command
     from alembic.config import Config
     from alembic.script import ScriptDirectory

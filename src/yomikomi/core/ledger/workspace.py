@@ -223,10 +223,13 @@ class Workspace:
             damaged.sqlite_errorcode = sqlite3.SQLITE_CORRUPT
             raise record_trouble(damaged, self.folder) from error
         if current != NEWEST_REVISION:
-            from yomikomi.core.ledger.engine import connect, migrate
+            from yomikomi.core.ledger.engine import connect, migrate, set_up
 
             engine = connect(self.record_file, read_only=False)  # the copy of one that is not ours is brought up to date too
             try:
-                migrate(engine, self.folder, current)
+                if tables:
+                    migrate(engine, self.folder, current)
+                else:
+                    set_up(engine, self.folder, NEWEST_REVISION)
             finally:
                 engine.dispose()
