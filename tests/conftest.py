@@ -29,6 +29,7 @@ from hypothesis import settings
 
 from tests.making import interlace, programme_frames, write_clip
 from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.disc.joining import JoinRequest, join_title
 from yomikomi.core.ledger import engine
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
@@ -36,10 +37,13 @@ from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.work import SilentReporter
 from yomikomi.core.work.warm import keep_warm
 from yomikomi.demo.tape_file import SimulateRequest, simulate_to
+from yomikomi.sim.disc.maker import make_disc
+from yomikomi.sim.disc.spec import MadeTitle, lessons
 from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.workers import LOADED
 
 PLAIN = RecordAs(codec="uncompressed")
+Disc = tuple[Path, list[MadeTitle]]
 T = TypeVar("T")
 
 # Nobody pulls the plug of a test: it does not wait for the drive. (tests/ledger/test_workspace_and_record.py asks what people get.)
@@ -98,16 +102,27 @@ def _own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monk
 @pytest.fixture(autouse=True)
 def _nothing_left_running() -> Iterator[None]:
     """A test that leaves a worker process or one of our threads behind fails."""
-    before, threads = _descendants(os.getpid()), {one.ident for one in threading.enumerate()}
+    before, threads = _SEEN.copy() or _descendants(os.getpid()), {one.ident for one in threading.enumerate()}
     yield
     until = time.monotonic() + 3
     while time.monotonic() < until:
-        left = [one for pid in _descendants(os.getpid()) - before if (one := _process(pid)) is not None and not _is_helper(one)]
+        what_runs_stays()
+        left = [one for pid in _SEEN - before if (one := _process(pid)) is not None and not _is_helper(one)]
         ours = [t.name for t in threading.enumerate() if t.name in _OURS and t.ident not in threads]
         if not left and not ours:
             return
         time.sleep(0.05)
     pytest.fail(f"left running: processes {left}, threads {ours}")
+
+
+# Processes that were there when the last test had ended.
+_SEEN: set[int] = set()
+
+
+def what_runs_stays() -> None:
+    """Said by fixtures of a whole module that begin processes."""
+    _SEEN.clear()
+    _SEEN.update(_descendants(os.getpid()))
 
 
 def _descendants(pid: int) -> set[int]:
@@ -206,6 +221,18 @@ def short_tape(shared: Shared) -> Path:
 @pytest.fixture(scope="session")
 def short_reading(shared: Shared, short_tape: Path) -> Reading:
     return shared.reading(short_tape)
+
+
+@pytest.fixture(scope="session")
+def lessons_disc(shared: Shared) -> Disc:
+    """Three lessons, an extra, a menu; data files so small that titles reach over several of them."""
+    return shared.folder("lessons", lambda folder: make_disc(lessons(seconds=2.6, seed=3, part_bytes=400_000), folder))
+
+
+@pytest.fixture(scope="session")
+def lessons_title(shared: Shared, lessons_disc: Disc) -> Path:
+    """The first lesson: film 2:3, wide, two languages, subtitles."""
+    return shared.file("lesson.mkv", lambda part: join_title(JoinRequest(lessons_disc[0], 1, part), SilentReporter()))
 
 
 @pytest.fixture(scope="session")

@@ -44,7 +44,7 @@ def _short_chunks(monkeypatch: pytest.MonkeyPatch) -> None:
 
 @pytest.fixture(scope="module")
 def take(shared: Shared) -> tuple[Path, Reading]:
-    path = shared.file("chunked.mkv", lambda part: write_clip(part, programme_frames(260, width=320, height=240), sound_seconds=10.4))
+    path = shared.file("chunked.mkv", lambda part: write_clip(part, programme_frames(260, width=192, height=144), sound_seconds=10.4))
     return path, shared.reading(path)
 
 

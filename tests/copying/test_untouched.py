@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import tempfile
 from fractions import Fraction
+from functools import cache
 from pathlib import Path
 
 import av
@@ -34,6 +36,18 @@ def _recipe(container: str) -> Recipe:
 
 def _file(path: Path, *, video: str = "libx264", audio: str = "aac", fmt: str | None = None, turned: int = 0) -> Path:
     """Six seconds with pictures that are shown in another order than they are coded, a key picture every second, and a tone."""
+    path.write_bytes(_coded(path.suffix, video, audio, fmt, turned))
+    return path
+
+
+@cache
+def _coded(suffix: str, video: str, audio: str, fmt: str | None, turned: int) -> bytes:
+    """What such a file holds; several tests ask for the same."""
+    with tempfile.TemporaryDirectory() as folder:
+        return _encoded(Path(folder) / f"t{suffix}", video, audio, fmt, turned).read_bytes()
+
+
+def _encoded(path: Path, video: str, audio: str, fmt: str | None, turned: int) -> Path:
     with av.open(str(path), "w", format=fmt) as sink:
         stream = sink.add_stream(video, rate=_RATE, options={"preset": "veryfast", "crf": "26"} if video.startswith("libx26") else {})
         stream.width, stream.height, stream.pix_fmt, stream.gop_size = 160, 112, "yuv420p", _RATE

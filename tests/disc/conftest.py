@@ -6,17 +6,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Shared
+from tests.conftest import Disc, Shared
 from yomikomi.sim.disc.maker import make_disc, make_image
-from yomikomi.sim.disc.spec import MadeTitle, feature, lessons, series
-
-Disc = tuple[Path, list[MadeTitle]]
-
-
-@pytest.fixture(scope="session")
-def lessons_disc(shared: Shared) -> Disc:
-    """Three lessons, an extra, a menu; data files so small that titles reach over several of them."""
-    return shared.folder("lessons", lambda folder: make_disc(lessons(seconds=2.6, seed=3, part_bytes=400_000), folder))
+from yomikomi.sim.disc.spec import feature, series
 
 
 @pytest.fixture(scope="session")

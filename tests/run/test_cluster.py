@@ -16,7 +16,7 @@ from pathlib import Path
 import psutil
 import pytest
 
-from tests.conftest import Shared
+from tests.conftest import Shared, what_runs_stays
 from tests.making import packets_in, programme_frames, write_clip
 from tests.programs import begun
 from tests.run.conftest import Night
@@ -70,10 +70,10 @@ class Cluster:
         night.driver = Driver(night.record.jobs, executor, told=night.told.append)
         return executor
 
-    def end(self) -> None:
+    def end(self, *, with_hub: bool) -> None:
         for executor in self.executors:
             executor.close(5)
-        for process in [*self.workers.values(), self.hub]:
+        for process in [*self.workers.values(), *([self.hub] if with_hub else [])]:
             _end(process)
 
 
@@ -93,21 +93,41 @@ def _end(process: subprocess.Popen[str]) -> None:
     process.wait(10)
 
 
-@pytest.fixture
-def cluster(tmp_path: Path) -> Iterator[Cluster]:
-    folder = tmp_path / "certificates"
+def _begun_cluster(folder: Path) -> Cluster:
     begin_cluster(folder)
     hub, said = begun("cluster", "start", "--port", "0", "--certificates", folder)
-    made = Cluster(folder, hub, said.split()[-1])
+    return Cluster(folder, hub, said.split()[-1])
+
+
+@pytest.fixture(scope="module")
+def hub(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
+    """One for all tests that leave it alone."""
+    made = _begun_cluster(tmp_path_factory.mktemp("hub") / "certificates")
+    what_runs_stays()
     yield made
-    made.end()
+    made.end(with_hub=True)
+
+
+@pytest.fixture
+def cluster(hub: Cluster) -> Iterator[Cluster]:
+    made = replace(hub, workers={}, executors=[], said=[])
+    yield made
+    made.end(with_hub=False)
+
+
+@pytest.fixture
+def mortal(tmp_path: Path) -> Iterator[Cluster]:
+    """With a hub of its own."""
+    made = _begun_cluster(tmp_path / "certificates")
+    yield made
+    made.end(with_hub=True)
 
 
 @pytest.fixture
 def long_night(tmp_path: Path, shared: Shared) -> Iterator[Night]:
     """Its take is long enough for chunks: 130 s, of few pictures."""
     pictures = 4 * programme_frames(65, width=160, height=120)
-    clip = shared.file("long-night.mkv", lambda part: write_clip(part, pictures, rate=2, sound_seconds=130.0))
+    clip = shared.file("long-night.mkv", lambda part: write_clip(part, pictures, rate=2, sound_seconds=130.0, silence=(12.0, 118.0)))
     made = Night(tmp_path / "archive", clip, shared.reading(clip))
     yield made
     made.close()
@@ -220,7 +240,8 @@ def test_stopped_within_half_a_second_and_held(cluster: Cluster, night: Night) -
     assert night.hidden() == []
 
 
-def test_a_hub_that_went_is_waited_for(cluster: Cluster, night: Night) -> None:
+def test_a_hub_that_went_is_waited_for(mortal: Cluster, night: Night) -> None:
+    cluster = mortal
     executor = cluster.desk(night)
     cluster.worker("east", night.folder)
     _until(lambda: len(executor.usable) == 1)

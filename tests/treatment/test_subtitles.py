@@ -18,7 +18,6 @@ from tests.reading.seeing import caption_line
 from yomikomi.core.copying.encode import encode
 from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.copying.verify import Expected, verify
-from yomikomi.core.disc.joining import JoinRequest, join_title
 from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
@@ -36,8 +35,6 @@ from yomikomi.core.video.planes import luma, plane_samples
 from yomikomi.core.video.standards import FieldOrder
 from yomikomi.core.video.subtitles import captions_of
 from yomikomi.core.work import SilentReporter
-from yomikomi.sim.disc.maker import make_disc
-from yomikomi.sim.disc.spec import lessons
 
 VIDEO = Fraction(30000, 1001)
 QUICK = recipe_for("h264", 18, speed="ultrafast")
@@ -82,14 +79,6 @@ def with_text(
             sink.mux(packet)
         sink.mux(video.encode(None))
     return path, read(ReadRequest(path, complexity=False), SilentReporter())
-
-
-@pytest.fixture(scope="module")
-def lessons_title(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("lessons")
-    make_disc(lessons(seconds=2.6), folder / "disc")
-    join_title(JoinRequest(folder / "disc", 1, folder / "t.mkv"), SilentReporter())
-    return folder / "t.mkv"
 
 
 @pytest.fixture(scope="module")

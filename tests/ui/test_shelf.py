@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import shutil
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -15,13 +16,12 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
+from tests.conftest import Disc
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.planning.machine import MachineSpeeds, Speed
 from yomikomi.core.planning.machine_trial import MachineTrialRequest
 from yomikomi.core.recipes.codecs import CODECS
-from yomikomi.core.work import SilentReporter
-from yomikomi.demo.disc_file import DiscRequest, simulate_disc
-from yomikomi.sim.disc.spec import lessons
+from yomikomi.sim.disc.maker import make_image
 from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.ui.capture.station import CaptureStation
 from yomikomi.ui.shelf.discs import DiscBox
@@ -313,9 +313,11 @@ def drop(shelf: ShelfStation, *paths: Path) -> None:
 
 
 @pytest.mark.journey
-def test_a_dropped_disc_becomes_readable_takes(window: MainWindow, shelf: ShelfStation, qtbot: QtBot, tmp_path: Path) -> None:
+def test_a_dropped_disc_becomes_readable_takes(
+    window: MainWindow, shelf: ShelfStation, qtbot: QtBot, lessons_disc: Disc, tmp_path: Path
+) -> None:
     image = tmp_path / "Ferry school.iso"
-    made = simulate_disc(DiscRequest(lessons(seconds=1.8, seed=7), image), SilentReporter())
+    make_image(lessons_disc[0], image, "FERRY SCHOOL")
     drop(shelf, image)
     qtbot.waitUntil(lambda: isinstance(shelf.bringing.box, DiscBox), timeout=10_000)
     box = shelf.bringing.box
@@ -331,7 +333,7 @@ def test_a_dropped_disc_becomes_readable_takes(window: MainWindow, shelf: ShelfS
     qtbot.waitUntil(lambda: all(view.take is not None for view in window.state.carriers), timeout=30_000)
     take = window.state.carriers[0].take
     assert take is not None
-    assert take.frames == made.truth["titles"][0]["frames"]
+    assert take.frames == lessons_disc[1][0].frames
     assert take.path.parent == window.state.workspace.folder / "takes"
     assert image.exists()
     window.state.choose(views[0].id)
@@ -346,10 +348,10 @@ def test_a_dropped_disc_becomes_readable_takes(window: MainWindow, shelf: ShelfS
 
 
 def test_a_title_whose_disc_went_away_is_told_and_can_be_copied_later(
-    window: MainWindow, shelf: ShelfStation, qtbot: QtBot, tmp_path: Path
+    window: MainWindow, shelf: ShelfStation, qtbot: QtBot, lessons_disc: Disc, tmp_path: Path
 ) -> None:
     folder = tmp_path / "disc"
-    simulate_disc(DiscRequest(lessons(seconds=0.6, seed=8), folder), SilentReporter())
+    shutil.copytree(lessons_disc[0], folder)
     drop(shelf, folder)
     qtbot.waitUntil(lambda: isinstance(shelf.bringing.box, DiscBox), timeout=10_000)
     box = shelf.bringing.box

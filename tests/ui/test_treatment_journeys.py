@@ -18,7 +18,6 @@ from tests.making import programme_frames, write_clip
 from tests.treatment.test_drift_and_channels import wide_range_clip
 from tests.treatment.test_joined import heard, lag, room, write_sound
 from tests.ui.arriving import arrive
-from yomikomi.core.disc.joining import JoinRequest, join_title
 from yomikomi.core.ledger.run_queue import ask_copy
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
@@ -27,8 +26,6 @@ from yomikomi.core.treatment.steps import Film, Reframe, Trim
 from yomikomi.core.treatment.tracks import Tracks
 from yomikomi.core.video.planes import luma
 from yomikomi.core.work import SilentReporter
-from yomikomi.sim.disc.maker import make_disc
-from yomikomi.sim.disc.spec import lessons
 from yomikomi.ui.balance.station import BalanceStation
 from yomikomi.ui.shell.window import MainWindow
 from yomikomi.ui.treatment.by_hand import StepForm
@@ -88,10 +85,11 @@ def _state(window: MainWindow, number: int) -> str:
     return next(one.state for one in window.state.record.copies.all() if one.id == number)
 
 
-def test_a_disc_with_film_in_sixteen_to_nine_two_tracks_and_subtitles(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
-    make_disc(lessons(seconds=3.0), tmp_path / "disc")
+def test_a_disc_with_film_in_sixteen_to_nine_two_tracks_and_subtitles(
+    window: MainWindow, qtbot: QtBot, lessons_title: Path, tmp_path: Path
+) -> None:
     title = tmp_path / "t.mkv"
-    join_title(JoinRequest(tmp_path / "disc", 1, title), SilentReporter())
+    title.symlink_to(lessons_title)
     station, reading = _arrived(window, title)
     assert reading.scan.kind == "film_2_3"
     matroska = QUICK.model_copy(update={"container": "mkv", "sound_codec": "opus"})

@@ -10,7 +10,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, Quality, TrialPoint, TrialSet, Worst
 from yomikomi.core.balance.viewing import Viewing
@@ -115,6 +114,8 @@ def bytes_against(curve: Sequence[PlanePoint], other: Sequence[PlanePoint]) -> f
     low, high = max(one[0].fidelity for one in rising), min(one[-1].fidelity for one in rising)
     if high - low < _SHARED_DB:
         return None
+    from scipy.interpolate import PchipInterpolator  # takes half a second to load
+
     through = [PchipInterpolator([p.fidelity for p in one], np.log([p.size for p in one])) for one in rising]
     means = [float(one.integrate(low, high)) / (high - low) for one in through]
     return float(np.exp(means[0] - means[1]) - 1)
@@ -153,5 +154,7 @@ def _through(at: list[int], values: list[float]) -> Callable[[float], float]:
     """A curve through one or more points, ``at`` ascending."""
     if len(at) == 1:
         return lambda _quality: values[0]
+    from scipy.interpolate import PchipInterpolator
+
     curve = PchipInterpolator(np.array(at, float), np.array(values, float))
     return lambda quality: float(curve(quality))

@@ -12,7 +12,7 @@ from yomikomi.core.ledger.schema import Copy, JobRow
 from yomikomi.core.ledger.store import Store, now_text
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.run.scheduler import State
-from yomikomi.core.run.tasks import Task
+from yomikomi.core.run.task import Task
 from yomikomi.core.work.notices import Notice, Weight
 
 # States of jobs that have a process.

@@ -20,7 +20,7 @@ from yomikomi.core.ledger.store import Room, Store, now_text
 from yomikomi.core.run.keeping import Ended, Work
 from yomikomi.core.run.rules import RunRules
 from yomikomi.core.run.scheduler import Entry, State
-from yomikomi.core.run.tasks import Task
+from yomikomi.core.run.task import Task
 from yomikomi.core.work.notices import Notice
 
 # What an entry is made of.

@@ -12,7 +12,7 @@ from yomikomi.core.copying.request import CopyRequest
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.run.rules import RunRules
 from yomikomi.core.run.scheduler import Entry
-from yomikomi.core.run.tasks import TaskKind
+from yomikomi.core.run.task import TaskKind
 from yomikomi.core.work.notices import Notice
 
 

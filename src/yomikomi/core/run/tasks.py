@@ -1,11 +1,10 @@
-"""What one job of the run does: a task is a document; its function runs in a worker."""
+"""What one job of the run does: the functions of its tasks, which run in workers."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel
 
 from yomikomi.core.copying.made import Made
 from yomikomi.core.copying.making import SAFE, prove_copy, write_copy
@@ -13,26 +12,11 @@ from yomikomi.core.copying.request import CopyRequest
 from yomikomi.core.copying.result import CopyResult, unverified_name
 from yomikomi.core.errors import UnfinishedError, YomikomiError
 from yomikomi.core.reading.current import check_current
+from yomikomi.core.run.task import TaskKind
 from yomikomi.core.run.work_folder import WorkFolder
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.drive import drive_error
 from yomikomi.core.work.new_file import check_free
-
-TaskKind = Literal["encode", "verify"]
-
-
-class Task(BaseModel):
-    """One job of the run, as it is written down. Paths inside the workspace are relative to it."""
-
-    model_config = ConfigDict(frozen=True)
-
-    schema_version: int = 1
-    kind: TaskKind
-    source: str = Field(description="the take's file")
-    source_content: str | None = Field(default=None, description="BLAKE3 of it as it was read, hexadecimal")
-    target: str = Field(description="the name that the copy is to have")
-    treatment: str = Field(description="digest of the treatment")
-    recipe: str = Field(description="in words")
 
 
 class EncodedLostError(UnfinishedError):
