@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cache
 
 import numpy as np
 import pytest
@@ -25,6 +26,7 @@ def _heard(wave: Wave, *, rate: int = 48_000, block: int = 1024) -> SoundKindMet
     return meter
 
 
+@cache
 def _seconds(count: int, kind: str) -> Wave:
     return np.concatenate([np.asarray(sound._second(3, number, kind), np.float32) for number in range(count)])
 

@@ -116,9 +116,9 @@ def test_sync_is_told_with_an_interval_that_holds_it(tmp_path: Path, kind: str, 
 
 def _lamp(path: Path, *, offset: float, part: float, lasts: float) -> None:
     """A lamp that lights a disc of a moving picture, and a beep with it; whole pictures at 50, exposed for all of their time."""
-    pictures = sliding_frames(300, width=320, height=240, speed=2.0)
-    rows, columns = np.mgrid[:240, :320]
-    disc = (rows - 110) ** 2 + (columns - 150) ** 2 < part * 320 * 240 / np.pi
+    pictures = sliding_frames(300, width=192, height=144, speed=1.2)
+    rows, columns = np.mgrid[:144, :192]
+    disc = (rows - 66) ** 2 + (columns - 90) ** 2 < part * 192 * 144 / np.pi
     moments = [0.6 + 1.0373 * number for number in range(5)]
     wave = 0.001 * np.random.default_rng(1).standard_normal(6 * RATE)
     shown = []

@@ -31,14 +31,14 @@ def test_sound_takes_what_is_told_of_it(codec: str) -> None:
 
 
 def _sounds() -> dict[str, tuple[NDArray[np.float32], float]]:
-    """Six seconds of two channels each, and the part of it that is silent."""
-    rng, t = np.random.default_rng(3), np.arange(6 * 48_000) / 48_000
+    """Three seconds of two channels each, and the part of it that is silent."""
+    rng, t = np.random.default_rng(3), np.arange(3 * 48_000) / 48_000
     programme = ProgrammeSound(31)
-    seconds = {kind: [n for n in range(60) if programme.kind_at(n) == kind][:6] for kind in ("speech", "music")}
+    seconds = {kind: [n for n in range(60) if programme.kind_at(n) == kind][:3] for kind in ("speech", "music")}
     speech, music = (np.concatenate([np.asarray(programme.second(n), np.float32) for n in which]) for which in seconds.values())
     sweep = 0.2 * np.sin(2 * np.pi * (100 + 400 * t) * t)
     crowd = np.convolve(rng.standard_normal(len(t)), np.ones(12) / 12, "same") * (0.2 + 0.1 * np.sin(2 * np.pi * 0.7 * t))
-    half = np.where(t < 3, sweep, 0.0)
+    half = np.where(t < 1.5, sweep, 0.0)
     found = {"speech": (speech, 0.0), "music": (music, 0.0), "sweep": (sweep, 0.0), "crowd": (crowd, 0.0), "half": (half, 0.5)}
     pairs = {}
     for name, (wave, silent) in found.items():
