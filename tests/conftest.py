@@ -44,6 +44,7 @@ from yomikomi.workers import LOADED
 
 PLAIN = RecordAs(codec="uncompressed")
 Disc = tuple[Path, list[MadeTitle]]
+LESSONS = lessons(seconds=3.0, seed=1, part_bytes=400_000)
 T = TypeVar("T")
 
 # Nobody pulls the plug of a test: it does not wait for the drive. (tests/ledger/test_workspace_and_record.py asks what people get.)
@@ -226,7 +227,7 @@ def short_reading(shared: Shared, short_tape: Path) -> Reading:
 @pytest.fixture(scope="session")
 def lessons_disc(shared: Shared) -> Disc:
     """Three lessons, an extra, a menu; data files so small that titles reach over several of them."""
-    return shared.folder("lessons", lambda folder: make_disc(lessons(seconds=2.6, seed=3, part_bytes=400_000), folder))
+    return shared.folder("lessons", lambda folder: make_disc(LESSONS, folder))
 
 
 @pytest.fixture(scope="session")

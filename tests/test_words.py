@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
@@ -72,7 +73,12 @@ def _strings(path: Path) -> Iterator[tuple[int, str]]:
 KEYS = {"taken in"}
 
 
-def _spoken() -> Iterator[tuple[str, str]]:
+@cache
+def _spoken() -> tuple[tuple[str, str], ...]:
+    return tuple(_walked())
+
+
+def _walked() -> Iterator[tuple[str, str]]:
     for path in sorted(SOURCES.rglob("*.py")):
         for line, words in _strings(path):
             if words not in KEYS:

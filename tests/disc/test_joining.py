@@ -12,7 +12,7 @@ import av
 import numpy as np
 import pytest
 
-from tests.disc.conftest import Disc
+from tests.conftest import LESSONS, Disc
 from tests.making import decode_luma, psnr
 from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.disc.joining import JoinRequest, JoinResult, join_title
@@ -24,7 +24,7 @@ from yomikomi.core.video.picture_at import frame_at
 from yomikomi.core.video.planes import luma
 from yomikomi.core.work import SilentReporter
 from yomikomi.sim.disc.maker import Reel, make_disc
-from yomikomi.sim.disc.spec import DiscSpec, DiscTitle, lessons
+from yomikomi.sim.disc.spec import DiscSpec, DiscTitle
 
 RATE = Fraction(30000, 1001)
 
@@ -49,10 +49,9 @@ def packets(path: Path, kind: str, number: int = 0) -> list[tuple[Fraction, Frac
 
 def test_every_picture_is_there_once_in_order_at_its_time(joined: JoinResult, lessons_disc: Disc) -> None:
     true = lessons_disc[1][0]
-    spec = lessons(seconds=2.6, seed=3, part_bytes=400_000)
     drawn = []
     for number in range(2):
-        reel = Reel(spec, spec.titles[0], 0, number, spec.titles[0].seconds / 2, Path("unused"))
+        reel = Reel(LESSONS, LESSONS.titles[0], 0, number, LESSONS.titles[0].seconds / 2, Path("unused"))
         drawn += [luma(frame).copy() for frame in reel.pictures()]
     found = decode_luma(joined.path)
     assert joined.frames == len(found) == len(drawn) == true.frames

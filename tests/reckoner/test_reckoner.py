@@ -64,7 +64,7 @@ def whole_sides(made: Reckoning, relation: Relation, found: Fraction, there: Fra
     return any(abs(found - there) <= abs(there) / made.values[key] * 17 for key in whole)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @pytest.mark.parametrize("key", list(SHEETS))
 @given(data=st.data())
 def test_after_any_changes_all_sides_hang_together(key: str, data: st.DataObject) -> None:

@@ -137,7 +137,7 @@ class Driver:
         changed = self._executor.poll()
         for running in self.running.values():
             running.handle.watch()
-        if time.monotonic() - self._looked > _LOOK_FOR_DRIVE_S:
+        if (self.running or self.away) and time.monotonic() - self._looked > _LOOK_FOR_DRIVE_S:
             self._looked = time.monotonic()
             self._aside(self._find_drive)
         self._mark_drive(there=self._there)
