@@ -294,7 +294,7 @@ def _rows(folder: Path, seed: bytes, chance: random.Random) -> None:
     opened = Workspace(place, trust=chance.random() < 0.5)
     try:
         record = Record(opened)
-        works_of(record.carriers())
+        works_of(view.spine for view in record.carriers())
         for copy in record.copies.all():
             record.copies.work(copy.id)
         record.takes.cut_off()

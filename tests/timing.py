@@ -5,11 +5,22 @@ from __future__ import annotations
 import statistics
 import time
 from collections.abc import Callable
+from typing import TypeVar
 
 from yomikomi.core.work import Job
 
 # What a person waits at most for "stop" to be done (the issue's own figure).
 CANCEL_LIMIT_S = 0.5
+T = TypeVar("T")
+
+
+def wait_for(what: Callable[[], T], seconds: float, *, every: float = 0.02) -> T:
+    """What comes within so many seconds; asked for every so often."""
+    end = time.monotonic() + seconds
+    while not (found := what()):
+        assert time.monotonic() < end
+        time.sleep(every)
+    return found
 
 
 def cancel_seconds(job: Job, *, started: Callable[[], object] = lambda: False) -> float:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -12,6 +11,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tests.timing import wait_for
 from yomikomi.core.capture import hearing, session
 from yomikomi.core.capture.hearing import Hearing
 from yomikomi.core.capture.session import CaptureRequest, capture
@@ -51,15 +51,8 @@ def _on(source: SourceFormat) -> tuple[Hearing, SteppedOut]:
     out = SteppedOut()
     made = Hearing(source, lambda: out)
     made.turn(on=True)
-    _until(lambda: made._out is out)
+    wait_for(lambda: made._out is out, 5, every=0.002)
     return made, out
-
-
-def _until(so: Callable[[], bool]) -> None:
-    end = time.monotonic() + 5
-    while not so():
-        assert time.monotonic() < end
-        time.sleep(0.002)
 
 
 def _blocks(wave: np.ndarray, size: int = 1601) -> list[SoundBlock]:
@@ -127,7 +120,7 @@ def test_without_sound_or_device_it_says_so() -> None:
 
     gone = Hearing(STEREO, Gone)
     gone.turn(on=True)
-    _until(lambda: "unplugged" in gone.words)
+    wait_for(lambda: "unplugged" in gone.words, 5, every=0.002)
     gone.turn(on=False)
     assert gone.words == ""
     gone.close()
@@ -151,4 +144,4 @@ def test_a_device_that_hangs_holds_up_nothing(tmp_path: Path, monkeypatch: pytes
     assert result.frames == 30
     assert time.monotonic() - began < 15
     freed.set()
-    _until(lambda: not any(one.name == "hearing" for one in threading.enumerate()))
+    wait_for(lambda: not any(one.name == "hearing" for one in threading.enumerate()), 5, every=0.002)

@@ -9,7 +9,6 @@ import signal
 import sqlite3
 import subprocess
 import sys
-import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -21,6 +20,7 @@ import pytest
 from tests.cli.test_commands import answer, schemas, within, yomikomi  # noqa: F401  the fixture
 from tests.making import programme_frames, write_clip
 from tests.programs import begun
+from tests.timing import wait_for
 
 
 @pytest.fixture
@@ -94,7 +94,7 @@ def test_a_killed_run_leaves_no_encoder_and_goes_on(shelf: Path) -> None:
     _run(shelf, "add", _labels(shelf)[0], "--codec", "h264", "--quality", "18", "--speed", "veryslow")
     command = [sys.executable, "-m", "yomikomi", "--workspace", str(shelf), "run", "start", "--json"]
     program = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    workers = _until(lambda: [one for one in psutil.Process(program.pid).children(recursive=True) if _writes(one, shelf)])
+    workers = wait_for(lambda: [one for one in psutil.Process(program.pid).children(recursive=True) if _writes(one, shelf)], 60)
     workers[0].suspend()
     os.kill(program.pid, signal.SIGKILL)
     program.wait()
@@ -111,14 +111,6 @@ def _writes(process: psutil.Process, shelf: Path) -> bool:
     with contextlib.suppress(psutil.Error):
         return any(one.path.startswith(str(shelf / "copies")) and "/part-" in one.path for one in process.open_files())
     return False
-
-
-def _until(what: Any, seconds: float = 60) -> Any:
-    until = time.monotonic() + seconds
-    while not (found := what()):
-        assert time.monotonic() < until
-        time.sleep(0.02)
-    return found
 
 
 @pytest.mark.workers

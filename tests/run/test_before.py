@@ -10,7 +10,7 @@ import pytest
 from tests.drives import drive
 from tests.run.conftest import Night
 from yomikomi.core.ledger.run_before import Line, before_start
-from yomikomi.core.ledger.run_outlook import outlook
+from yomikomi.core.ledger.run_outlook import RunList
 from yomikomi.core.run.desktop.standin import StandInDesktop
 from yomikomi.core.run.night import Span
 from yomikomi.core.run.rules import RunRules
@@ -22,7 +22,7 @@ _NOW = datetime(2026, 11, 28, 23, 0, tzinfo=UTC)
 def _lines(night: Night, rules: RunRules | None = None, *, size: float = 1e6, awake: bool = True) -> dict[str, Line]:
     rows = [replace(row, sizes=Span(size, size, size), seconds=Span(3000, 3600, 5400)) for row in night.record.run_rows.all()]
     rules = rules or RunRules()
-    seen = outlook(rows, {}, rules=rules, slots=1, now=_NOW)
+    seen = RunList(rows).look({}, rules=rules, slots=1, now=_NOW)
     return {line.name: line for line in before_start(night.record.copies, seen, rules, StandInDesktop(awake=awake))}
 
 

@@ -9,7 +9,7 @@ import stat
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -20,6 +20,7 @@ from tests.conftest import Shared, what_runs_stays
 from tests.making import packets_in, programme_frames, write_clip
 from tests.programs import begun
 from tests.run.conftest import Night
+from tests.timing import wait_for
 from yomikomi.core.copying.coded_pictures import chunk_count
 from yomikomi.core.copying.encode import encode
 from yomikomi.core.errors import NameTakenError, UnfinishedError, WrongUseError
@@ -133,13 +134,6 @@ def long_night(tmp_path: Path, shared: Shared) -> Iterator[Night]:
     made.close()
 
 
-def _until(done: Callable[[], bool], seconds: float = 30.0) -> None:
-    until = time.monotonic() + seconds
-    while not done():
-        assert time.monotonic() < until
-        time.sleep(0.02)
-
-
 def test_copies_made_elsewhere_are_those_made_here(cluster: Cluster, long_night: Night, tmp_path: Path) -> None:
     """Two workers: chunks of one copy are spread, everything is proven, and comes out as on this machine alone."""
     night = long_night
@@ -149,7 +143,7 @@ def test_copies_made_elsewhere_are_those_made_here(cluster: Cluster, long_night:
     (copy_id,) = night.ask(34)
     request = night.record.jobs.work(night.record.jobs.entries()[0].id).request
     assert chunk_count(request) == 2
-    _until(lambda: len(executor.usable) == 2)
+    wait_for(lambda: len(executor.usable) == 2, 30)
     does: set[str] = set()
     night.driver.go()
     workers: set[str] = set()
@@ -181,7 +175,7 @@ def test_a_lost_worker_costs_nothing(cluster: Cluster, long_night: Night) -> Non
     executor = cluster.desk(night)
     cluster.worker("east", night.folder)
     (copy,) = night.ask(30)
-    _until(lambda: len(executor.usable) == 1)
+    wait_for(lambda: len(executor.usable) == 1, 30)
     night.driver.go()
     folder = night.folder / "copies"
     east = psutil.Process(cluster.workers["east"].pid)
@@ -190,7 +184,7 @@ def test_a_lost_worker_costs_nothing(cluster: Cluster, long_night: Night) -> Non
     for one in family:
         with contextlib.suppress(psutil.NoSuchProcess):
             one.kill()
-    _until(lambda: not executor.usable)
+    wait_for(lambda: not executor.usable, 30)
     assert night.driver.poll() in {True, False}
     assert not night.driver.idle  # it waits
     cluster.worker("west", night.folder)
@@ -211,7 +205,7 @@ def _status(process: psutil.Process) -> str:
 def test_stopped_within_half_a_second_and_held(cluster: Cluster, night: Night) -> None:
     executor = cluster.desk(night)
     worker = psutil.Process(cluster.worker("east", night.folder).pid)
-    _until(lambda: len(executor.usable) == 1)
+    wait_for(lambda: len(executor.usable) == 1, 30)
     (copy,) = night.ask(0)  # as slow as it gets
 
     def encoders() -> list[psutil.Process]:
@@ -244,11 +238,11 @@ def test_a_hub_that_went_is_waited_for(mortal: Cluster, night: Night) -> None:
     cluster = mortal
     executor = cluster.desk(night)
     cluster.worker("east", night.folder)
-    _until(lambda: len(executor.usable) == 1)
+    wait_for(lambda: len(executor.usable) == 1, 30)
     port = cluster.address.rpartition(":")[2]
     (copy,) = night.ask(34)
     _end(cluster.hub)
-    _until(lambda: executor.there is False)
+    wait_for(lambda: executor.there is False, 30)
     assert any("cannot be reached" in words for words in cluster.said)
     night.driver.go()
     for _ in range(50):
@@ -270,7 +264,7 @@ def test_what_no_worker_sees_fails_with_the_reason_of_each(cluster: Cluster, nig
     cluster.worker("blind", elsewhere)
     command = [sys.executable, "-c", _OTHER, cluster.folder, cluster.address, night.folder]
     cluster.workers["old"] = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
-    _until(lambda: len(executor.workers) == 2)
+    wait_for(lambda: len(executor.workers) == 2, 30)
     (refused,) = [one for one in executor.workers.values() if one.refused]
     assert refused.name == "old"
     assert "has another Yomikomi" in refused.refused
@@ -284,7 +278,7 @@ def test_nobody_without_a_certificate_is_let_in(cluster: Cluster, night: Night, 
     """No listener of a hub or a worker says a word to a stranger, and none is there without TLS."""
     worker = cluster.worker("east", night.folder)
     executor = cluster.desk(night)
-    _until(lambda: len(executor.usable) == 1)
+    wait_for(lambda: len(executor.usable) == 1, 30)
     ports = {
         one.laddr.port for process in (cluster.hub, worker) for one in psutil.Process(process.pid).net_connections("tcp")
         if one.status == psutil.CONN_LISTEN
@@ -398,7 +392,7 @@ def test_what_only_this_machine_can_do_is_done_here_one_by_one(cluster: Cluster,
     """A take that was read quickly: others could not tell whether they see the same file. Their slots are not this machine's."""
     executor = cluster.desk(night)
     cluster.worker("east", night.folder, slots=4)
-    _until(lambda: len(executor.usable) == 1)
+    wait_for(lambda: len(executor.usable) == 1, 30)
     view = night.record.carriers()[0]
     assert view.take is not None
     assert view.judged is not None

@@ -17,6 +17,7 @@ from jeepney import DBusAddress, HeaderFields, MessageType, new_method_call, new
 from jeepney.fds import FileDescriptor
 from jeepney.io.blocking import open_dbus_connection
 
+from tests.timing import wait_for
 from yomikomi.core.run.desktop.dbus import DBusDesktop
 from yomikomi.core.run.desktop.standin import StandInDesktop
 from yomikomi.core.run.ending import Ending
@@ -72,13 +73,6 @@ class Service:
         watched.register(self.pipe[1], select.POLLOUT | select.POLLERR)
         return not any(event & select.POLLERR for _, event in watched.poll(0))
 
-    def let_go(self, within_s: float = 5) -> bool:
-        """Whether it is no longer held, waited for: this side closes its own end of the pipe only after its answer is on the way."""
-        until = time.monotonic() + within_s
-        while self.held and time.monotonic() < until:
-            time.sleep(0.01)
-        return not self.held
-
     def close(self) -> None:
         self._going = False
         self._thread.join(2)
@@ -127,7 +121,7 @@ def test_what_goes_over_the_wire(bus: str, service: Service) -> None:
     assert service.held
     release()
     release()
-    assert service.let_go()
+    assert wait_for(lambda: not service.held, 5)  # that side closes its own end of the pipe only after its answer is on the way
     service.power = "challenge"  # a password would be asked for, and nobody is there at night
     assert not machine.can("power off")
 

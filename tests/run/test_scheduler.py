@@ -168,3 +168,15 @@ def test_hours_and_pauses_stop_processes_and_let_them_go_on() -> None:
     assert run.release([1]) == [Action(Verb.FREEZE, 2), Action(Verb.THAW, 1)]
     assert run.close() == [Action(Verb.THAW, 2)]
     assert run.ended(1, Outcome.CUT_OFF) == []
+
+
+def test_what_waits_for_a_cancelled_job_is_cancelled_with_it_however_it_came_to_wait() -> None:
+    run = Scheduler([Entry(1, 0.0, state=State.CANCELLED), Entry(2, 0.0, after=1)])
+    run.rules()
+    assert run.entries[2].state is State.CANCELLED
+    run.retry([2])  # alone
+    assert run.entries[2].state is State.CANCELLED
+    run.add([Entry(3, 1.0, after=2)])
+    assert run.entries[3].state is State.CANCELLED
+    run.retry([1, 2, 3])
+    assert [run.entries[job].state for job in (1, 2, 3)] == [State.RUNNING, State.WAITING, State.WAITING]

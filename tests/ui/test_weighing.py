@@ -29,11 +29,11 @@ def test_the_next_one_of_its_kind_is_forecast_by_it(
     state.record.takes.end(take_id, result)
     state.reload()
     state.upkeep.weigh_take(take_id, result)
-    qtbot.waitUntil(lambda: bool(codec_bits_of(state.carriers, "vhs", "525i")), timeout=60_000)
-    bits = codec_bits_of(state.carriers, "vhs", "525i")
-    assert bits == codec_bits_of(state.record.carriers(), "vhs", "525i"), "it is kept"
-    assert codec_bits_of(state.carriers, "vhs", "625i") == {}
-    works = works_of(state.carriers)
+    qtbot.waitUntil(lambda: bool(codec_bits_of(state.spines, "vhs", "525i")), timeout=60_000)
+    bits = codec_bits_of(state.spines, "vhs", "525i")
+    assert bits == codec_bits_of([view.spine for view in state.record.carriers()], "vhs", "525i"), "it is kept"
+    assert codec_bits_of(state.spines, "vhs", "625i") == {}
+    works = works_of(state.spines)
     other = Work("B", "vhs", "525i", 3600.0)
     for codec in ("utvideo", "h264_high"):
         told = _bytes_per_second(other, _Known(works), codec)

@@ -75,7 +75,7 @@ def settle(window: MainWindow) -> Iterator[None]:
     yield
     while state.record.store.read_ahead():
         yield
-    state.settle()
+    state.reload()  # the first list gives way to the record's own, which may correct it
     yield
     interrupted = state.record.copies.requeue_cut_off()
     state.upkeep.begin()

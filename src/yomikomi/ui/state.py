@@ -96,15 +96,11 @@ class AppState(QObject):
         view = next((one for one in self._carriers or () if one.id == self._current), None)
         return view.reading if view is not None else None
 
-    def settle(self) -> None:
-        """The first list gives way to the record's own, which may correct it."""
-        self.reload()  # now with what was read of its take
-
     def reload(self) -> None:
         """Read the record again and tell everyone; the shelf, where it looks otherwise now."""
         before = self.spines
         self._read()
-        if before != self.spines:
+        if before is not self.spines:
             self.shelf_changed.emit()
         self.carrier_changed.emit()
 
@@ -167,6 +163,7 @@ class AppState(QObject):
         self._put(self.record.carriers())
 
     def _put(self, carriers: list[CarrierView]) -> None:
+        """``spines`` stays the same list as long as nothing on the shelf changed."""
         self._carriers = carriers
         spines = [view.spine for view in carriers]
         if spines != self.spines:

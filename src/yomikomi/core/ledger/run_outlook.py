@@ -105,11 +105,6 @@ class RunList:
         self._spans = self._lengths[np.fromiter((self._places[copy] for copy in self._free), np.int64, len(self._free))] * self._factor
 
 
-def outlook(rows: Iterable[RunRow], progress: Mapping[int, CopyProgress], *, rules: RunRules, slots: int, now: datetime) -> Outlook:
-    """Of rows that are looked at once; see :meth:`RunList.look`."""
-    return RunList(rows).look(progress, rules=rules, slots=slots, now=now)
-
-
 def _length(row: RunRow) -> tuple[float, float, float]:
     """Seconds to make and prove a copy that has no process, as predicted."""
     return _columns(row.seconds.times(_PROOF if row.step == "verify" else 1 + _PROOF) if row.seconds is not None else None)

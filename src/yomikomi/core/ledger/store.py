@@ -41,8 +41,7 @@ _PARTS = (
     selectinload(Carrier.sheets),
 )
 # What a view is made of beside its copies.
-_OfTake = ReadingRow | Overruling | TreatmentRow | TrialRow | Copy
-_MADE_OF = (Carrier, Take, PathSheetRow, ReadingRow, Overruling, TreatmentRow, TrialRow)
+_Part = Carrier | Take | PathSheetRow | ReadingRow | Overruling | TreatmentRow | TrialRow
 
 
 class Store:
@@ -138,7 +137,7 @@ class Store:
             for row in (*session.new, *filter(session.is_modified, session.dirty), *session.deleted):
                 if isinstance(row, Carrier) and row not in session.dirty:
                     self._known = None
-                if isinstance(row, _MADE_OF):
+                if isinstance(row, _Part):
                     self._views.pop(_owner(session, row) or 0, None)
                 elif isinstance(row, JobRow):
                     self._touched_copies.add(row.copy_id)
@@ -154,7 +153,7 @@ class Store:
         return touched
 
 
-def _owner(session: Session, row: Carrier | Take | PathSheetRow | _OfTake) -> int | None:
+def _owner(session: Session, row: _Part | Copy) -> int | None:
     """The carrier that a row belongs to."""
     if isinstance(row, Carrier):
         return row.id

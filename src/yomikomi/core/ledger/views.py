@@ -18,7 +18,6 @@ from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.path.sheet import PathSheet
 from yomikomi.core.planning.carriers import kind_of
-from yomikomi.core.planning.forecast import Work
 from yomikomi.core.planning.intake import CarrierDetails
 from yomikomi.core.reading.cards.advice import Origin
 from yomikomi.core.reading.models import Reading
@@ -117,10 +116,6 @@ class CarrierView(Written):
     @property
     def next_station(self) -> str:
         return self.spine.next_station
-
-    @property
-    def work(self) -> Work:
-        return self.spine.work
 
 
 def apply_overrulings(reading: Reading | None, overrulings: tuple[OverrulingView, ...]) -> Reading | None:

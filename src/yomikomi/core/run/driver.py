@@ -82,8 +82,7 @@ class Driver:
         slots = self._far_slots = self._executor.slots
         if slots is None:
             slots = slots_for(self.rules, self._keeper.peaks()) if self.rules.beside == "all" else self.rules.at_once or 1
-        open_now = self.rules.open_at(self._now()) and not self.away
-        self._act(self.scheduler.rules(slots=slots, open_now=open_now, paused=self.rules.paused or not self.on))
+        self._act(self.scheduler.rules(slots=slots, open_now=self._may_run, paused=self.rules.paused or not self.on))
 
     def cancel(self, copies: Iterable[int]) -> None:
         """Those copies are not made; nothing is left of them."""
@@ -141,11 +140,14 @@ class Driver:
             self._looked = time.monotonic()
             self._aside(self._find_drive)
         self._mark_drive(there=self._there)
-        may_run = self.rules.open_at(self._now()) and not self.away
-        if (self.on and may_run != self.scheduler.open) or self._executor.slots != self._far_slots:
+        if (self.on and self._may_run != self.scheduler.open) or self._executor.slots != self._far_slots:
             self.apply_rules()
             changed = True
         return changed
+
+    @property
+    def _may_run(self) -> bool:
+        return self.rules.open_at(self._now()) and not self.away
 
     def _find_drive(self) -> None:
         """Aside: a folder of a network that went may take its time."""

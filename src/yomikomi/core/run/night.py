@@ -131,11 +131,6 @@ def night_of(
     )  # fmt: skip
 
 
-def no_night(now: datetime) -> Night:
-    """Nothing to make."""
-    return night_of((), np.empty((0, 3)), running=0, lanes=1, now=now)
-
-
 def _taken(lengths: Sequence[float], running: int, lanes: int) -> tuple[NDArray[np.int64], Seconds]:
     """Lane and begin of each, in seconds of work; shape (copies,) both."""
     if lanes == 1 and lengths:

@@ -100,13 +100,13 @@ class Scheduler:
         self.slots, self.open, self.paused = max(1, slots), open_now, paused
         self.closing = False
         # So that nothing looks through thousands of jobs for a few: those with a process, those that wait for their turn, jobs by what
-        # they wait for and by what they are a part of, and whether something was cancelled that others may wait for.
+        # they wait for and by what they are a part of, and those that others may wait for in vain.
         self.unfinished: set[int] = set()
         self._begun: set[int] = set()
         self._waiting: set[int] = set()
         self._dependants: dict[int, list[int]] = {}
         self._by_copy: dict[int, list[int]] = {}
-        self._lost = False
+        self._perhaps_lost: set[int] = set()
         for one in entries:
             self._take_in(one)
             if one.state.begun:
@@ -217,10 +217,6 @@ class Scheduler:
         changed, self.changed = self.changed, set()
         return [self.entries[job] for job in sorted(changed) if job in self.entries]
 
-    def in_order(self) -> list[Entry]:
-        """Begun ones first, then those that wait, as they will come; then those that ended."""
-        return sorted(self.entries.values(), key=lambda one: (one.state.ended, not one.state.begun, one.rank, one.id))
-
     def jobs_of(self, copy: int) -> list[int]:
         """In the order in which they were asked for; empty where none is known."""
         return list(self._by_copy.get(copy, ()))
@@ -261,12 +257,13 @@ class Scheduler:
 
     def _give_up_on_lost(self) -> None:
         """What waits for a job that was cancelled is cancelled; what waits for one that stepped aside waits for a person with it."""
-        while self._lost:
-            self._lost = False
-            for job in [job for job, one in self.entries.items() if one.state is State.CANCELLED]:
-                for one in (self.entries[other] for other in self._dependants.get(job, ())):
-                    if one.state in {State.WAITING, State.HELD, State.ASIDE}:
-                        self._set(one, State.CANCELLED)
+        while self._perhaps_lost:
+            job = self._perhaps_lost.pop()
+            if job not in self.entries or self.entries[job].state is not State.CANCELLED:
+                continue
+            for one in (self.entries[other] for other in self._dependants.get(job, ())):
+                if one.state in {State.WAITING, State.HELD, State.ASIDE}:
+                    self._set(one, State.CANCELLED)
 
     def _with_dependants(self, jobs: Iterable[int]) -> list[int]:
         wanted = dict.fromkeys(job for job in jobs if job in self.entries)
@@ -282,17 +279,17 @@ class Scheduler:
         self._by_copy.setdefault(one.copy, []).append(one.id)
         if one.after is not None:
             self._dependants.setdefault(one.after, []).append(one.id)
-        self._lost = True  # what it waits for may be cancelled long since
         self._place(one)
 
     def _set(self, one: Entry, state: State) -> None:
         fresh = replace(one, state=state, stopping=one.stopping and state.begun)
         self.entries[one.id] = fresh
         self.changed.add(one.id)
-        self._lost |= state is State.CANCELLED
         self._place(fresh)
 
     def _place(self, one: Entry) -> None:
+        # It may be cancelled now, and what it waits for may be long since.
+        self._perhaps_lost |= {one.id} if one.after is None else {one.id, one.after}
         for wanted, jobs in (
             (not one.state.ended, self.unfinished), (one.state.begun, self._begun),
             (one.state is State.WAITING and not one.held, self._waiting),

@@ -61,7 +61,7 @@ class RunModel(QAbstractTableModel):
         lists = (outlook.live, outlook.ended, self.shown)
         if all(one is other for one, other in zip(lists, self._lists, strict=True)):
             last = len(outlook.live) if moved else sum(row.copy in progress for row in outlook.live[: len(progress)])
-            self._tell_changed(0, min(last, len(self._rows)) - 1)
+            self._tell_changed(min(last, len(self._rows)))
             return
         self._lists = lists
         rows = [*outlook.live, *outlook.ended] if self.shown == "all" else [*filter(self._wanted, (*outlook.live, *outlook.ended))]
@@ -71,11 +71,12 @@ class RunModel(QAbstractTableModel):
             self._append(rows)
             self._put_in_order(rows, order)
         self._rows, self._order = rows, order
-        self._tell_changed(0, len(rows) - 1)
+        self._tell_changed(len(rows))
 
-    def _tell_changed(self, first: int, last: int) -> None:
-        if last >= first:
-            self.dataChanged.emit(self.index(first, 0), self.index(last, len(HEADS) - 1))
+    def _tell_changed(self, count: int) -> None:
+        """The first so many rows."""
+        if count:
+            self.dataChanged.emit(self.index(0, 0), self.index(count - 1, len(HEADS) - 1))
 
     def _remove_all_but(self, wanted: set[int]) -> None:
         """From the end, as many at once as stand side by side."""
