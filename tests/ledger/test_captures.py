@@ -5,8 +5,6 @@ from __future__ import annotations
 import sqlite3
 from pathlib import Path
 
-import pytest
-
 from tests.ledger.ages import open_old
 from yomikomi.core.capture.marks import Mark
 from yomikomi.core.capture.mend import Mended
@@ -15,14 +13,7 @@ from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.rules import EndRules
 from yomikomi.core.capture.settings import CaptureSettings, TakeDetails
 from yomikomi.core.ledger.record import Record
-from yomikomi.core.ledger.workspace import NEWEST_REVISION, Workspace
-
-
-@pytest.fixture
-def record(tmp_path: Path):  # type: ignore[no-untyped-def]
-    workspace = Workspace(tmp_path / "archive")
-    yield Record(workspace)
-    workspace.close()
+from yomikomi.core.ledger.workspace import NEWEST_REVISION
 
 
 def _carrier(record: Record, label: str = "K-001") -> int:

@@ -3,27 +3,17 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterator
 from pathlib import Path
-
-import pytest
 
 from tests.ledger.ages import open_old
 from tests.path.making import BOX_TABLE, TAPE_TABLE, VHS, best
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.ledger.record import Record
-from yomikomi.core.ledger.workspace import NEWEST_REVISION, Workspace
+from yomikomi.core.ledger.workspace import NEWEST_REVISION
 from yomikomi.core.path.equipment import Equipment, equipment_of
 from yomikomi.core.path.sheet import PathSheet, make_sheet, with_state
 from yomikomi.core.path.trace import trace
 from yomikomi.core.planning.intake import Intake
-
-
-@pytest.fixture
-def record(tmp_path: Path) -> Iterator[Record]:
-    workspace = Workspace(tmp_path / "archive")
-    yield Record(workspace)
-    workspace.close()
 
 
 def _put(record: Record, *labels: str, kind: str = "vhs") -> list[int]:

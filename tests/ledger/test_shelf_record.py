@@ -15,16 +15,9 @@ from yomikomi.core.errors import UnreadableError, WrongUseError
 from yomikomi.core.ledger.gathering import gather
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.ledger.workspace import NEWEST_REVISION, Workspace
+from yomikomi.core.ledger.workspace import NEWEST_REVISION
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.planning.machine import MachineSpeeds, Speed
-
-
-@pytest.fixture
-def record(tmp_path: Path):  # type: ignore[no-untyped-def]
-    workspace = Workspace(tmp_path / "archive")
-    yield Record(workspace)
-    workspace.close()
 
 
 def put(record: Record, *labels: str, **more: object) -> list[int]:

@@ -48,13 +48,6 @@ def _stranger(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     connection.close()
 
 
-@pytest.fixture
-def record(tmp_path: Path):  # type: ignore[no-untyped-def]
-    opened = Workspace(tmp_path / "archive")
-    yield Record(opened)
-    opened.close()
-
-
 @pytest.mark.parametrize("name", ["what?mode=memory", "100%25 sure", "a#b", "file:x", "über 浜", os.fsdecode(b"na\xffme")])
 def test_whatever_stands_in_a_path_the_record_lies_in_its_folder(tmp_path: Path, name: str) -> None:
     """``?`` and ``%`` in a workspace's path opened another database outside it."""

@@ -7,6 +7,16 @@ from pydantic import BaseModel
 from yomikomi.cli.capture_documents import CaptureDocument, CutDocument, SourcesDocument
 from yomikomi.cli.cluster_documents import ClusterDocument
 from yomikomi.cli.copy_documents import AccuracyDocument, CopyDocument
+from yomikomi.cli.ledger_documents import (
+    FoundDocument,
+    PlacesDocument,
+    ReleasesDocument,
+    SameWayDocument,
+    SearchDocument,
+    SecondCopyDocument,
+    SpotsDocument,
+    VerifyDocument,
+)
 from yomikomi.cli.outlet_documents import ConformsDocument, OutletsDocument
 from yomikomi.cli.path_documents import DiagnoseDocument, EquipmentDocument, PathsDocument
 from yomikomi.cli.planning_documents import ImportDocument, ReckonDocument, ShelfDocument, TitlesDocument
@@ -20,6 +30,8 @@ from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.capture.sync import SyncResult
 from yomikomi.core.capture.trial import TrialResult
 from yomikomi.core.copying.rendering import Rendered
+from yomikomi.core.ledger.ledger_rules import LedgerRules
+from yomikomi.core.ledger.page_entry import CarrierPage
 from yomikomi.core.ledger.run_report import RunReport
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.treatment.model import Treatment
@@ -60,4 +72,14 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "cluster": ClusterDocument,
     "process": ProcessDocument,
     "house-rules": RulesDocument,
+    "ledger-show": CarrierPage,
+    "ledger-search": SearchDocument,
+    "ledger-same-way": SameWayDocument,
+    "ledger-verify": VerifyDocument,
+    "ledger-places": PlacesDocument,
+    "ledger-second-copy": SecondCopyDocument,
+    "ledger-find": FoundDocument,
+    "ledger-spots": SpotsDocument,
+    "ledger-rules": LedgerRules,
+    "ledger-release": ReleasesDocument,
 }

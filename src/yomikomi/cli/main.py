@@ -14,7 +14,23 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
-from yomikomi.cli import captures, clusters, copies, outlets, paths, planning, process, readings, runs, set_copies, simulations, treatments
+from yomikomi.cli import (
+    captures,
+    clusters,
+    copies,
+    ledger_files,
+    ledger_release,
+    ledgers,
+    outlets,
+    paths,
+    planning,
+    process,
+    readings,
+    runs,
+    set_copies,
+    simulations,
+    treatments,
+)
 from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_workspace, has_display, need_display
 from yomikomi.core.errors import WrongUseError, YomikomiError
 from yomikomi.core.work.defects import defect
@@ -79,6 +95,13 @@ for command in (
 app.add_typer(planning.shelf, name="shelf")
 app.add_typer(runs.run, name="run")
 app.add_typer(clusters.cluster, name="cluster")
+for kept in (
+    ledger_files.verify, ledger_files.places, ledger_files.find, ledger_release.spots, ledger_release.looked, ledger_release.rules,
+    ledger_release.release,
+):  # fmt: skip
+    ledgers.ledger.command()(kept)
+ledgers.ledger.command("second-copy")(ledger_files.second_copy)
+app.add_typer(ledgers.ledger, name="ledger")
 app.command()(clusters.worker)
 
 

@@ -14,6 +14,7 @@ from sqlalchemy.pool import QueuePool
 
 from yomikomi.core.errors import WorkspaceError
 from yomikomi.core.ledger.connecting import plain_connection
+from yomikomi.core.ledger.finder_tables import statements
 from yomikomi.core.ledger.schema import Base
 from yomikomi.core.ledger.troubles import record_trouble
 
@@ -46,6 +47,8 @@ def set_up(engine: Engine, folder: Path, revision: str) -> None:
         with engine.begin() as connection:
             connection.exec_driver_sql("BEGIN IMMEDIATE")
             Base.metadata.create_all(connection, checkfirst=False)
+            for statement in statements():
+                connection.exec_driver_sql(statement)
             connection.exec_driver_sql("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)")
             connection.exec_driver_sql("INSERT INTO alembic_version VALUES (?)", (revision,))
     except (SQLAlchemyError, sqlite3.Error) as error:

@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 from yomikomi.core.ledger.copies import CopyRoom
+from yomikomi.core.ledger.files import FileRoom
+from yomikomi.core.ledger.finder import FinderRoom
 from yomikomi.core.ledger.history import HistoryRoom
 from yomikomi.core.ledger.house_cases import HouseRoom
 from yomikomi.core.ledger.jobs import JobRoom
 from yomikomi.core.ledger.lessons import LessonRoom
+from yomikomi.core.ledger.looks import LookRoom
+from yomikomi.core.ledger.page import PageRoom
 from yomikomi.core.ledger.paths import PathRoom
+from yomikomi.core.ledger.places import PlaceRoom
 from yomikomi.core.ledger.readings import ReadingRoom
+from yomikomi.core.ledger.releases import ReleaseRoom
 from yomikomi.core.ledger.run_rows import RunRowRoom
 from yomikomi.core.ledger.settings import SettingsRoom
 from yomikomi.core.ledger.shelf import ShelfRoom
@@ -38,6 +44,12 @@ class Record:
         self.jobs = JobRoom(self.store, self.copies)
         self.run_rows = RunRowRoom(self.store)
         self.history = HistoryRoom(self.store)
+        self.files = FileRoom(self.store)
+        self.places = PlaceRoom(self.store)
+        self.looks = LookRoom(self.store)
+        self.releases = ReleaseRoom(self.store, self.files)
+        self.finder = FinderRoom(self.store)
+        self.pages = PageRoom(self.store)
         self.house = HouseRoom(self.store)
         self.lessons = LessonRoom(self.store)
 

@@ -58,6 +58,7 @@ class Take(Base):
     treatments: Mapped[list[TreatmentRow]] = relationship(order_by="TreatmentRow.id", cascade="all, delete-orphan")
     trials: Mapped[list[TrialRow]] = relationship(order_by="TrialRow.id", cascade="all, delete-orphan")
     copies: Mapped[list[Copy]] = relationship(back_populates="take", order_by="Copy.id", cascade="all, delete-orphan")
+    files: Mapped[list[FileRow]] = relationship(order_by="FileRow.part", cascade="all, delete-orphan")
 
 
 class ReadingRow(Base):
@@ -127,6 +128,8 @@ class Copy(Base):
     ended_at: Mapped[str | None]
     take: Mapped[Take] = relationship(back_populates="copies")
     jobs: Mapped[list[JobRow]] = relationship(back_populates="copy", order_by="JobRow.id", cascade="all, delete-orphan")
+    files: Mapped[list[FileRow]] = relationship(order_by="FileRow.part", cascade="all, delete-orphan")
+    looks: Mapped[list[LookRow]] = relationship(order_by="LookRow.id", cascade="all, delete-orphan")
 
 
 class JobRow(Base):
@@ -230,6 +233,102 @@ class PathSheetRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     carrier_id: Mapped[int] = mapped_column(ForeignKey("carriers.id"), index=True)
     take_id: Mapped[int | None] = mapped_column(ForeignKey("takes.id"))
+    changed_at: Mapped[str]
+    document: Mapped[dict[str, Any]]
+
+
+class FileRow(Base):
+    """A file of a take or of a copy, by its bytes: ``content`` is BLAKE3, ``sha256`` for exchange, both hexadecimal, as the file was when
+    it was first hashed. ``part``: which of a take's files, from 0. Where it lies stands in ``locations``."""
+
+    __tablename__ = "files"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int | None] = mapped_column(ForeignKey("takes.id"), index=True)
+    copy_id: Mapped[int | None] = mapped_column(ForeignKey("copies.id"), index=True)
+    part: Mapped[int]
+    size: Mapped[int]
+    content: Mapped[str] = mapped_column(index=True)
+    sha256: Mapped[str]
+    hashed_at: Mapped[str]
+    locations: Mapped[list[LocationRow]] = relationship(back_populates="file", order_by="LocationRow.id", cascade="all, delete-orphan")
+
+
+class PlaceRow(Base):
+    """A drive or folder that second copies lie on. ``key`` stands in the place's own marker file; ``disk``: the drive below it as it was
+    seen last; ``role`` is second or holding."""
+
+    __tablename__ = "places"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    role: Mapped[str]
+    path: Mapped[str]
+    disk: Mapped[str]
+    added_at: Mapped[str]
+    seen_at: Mapped[str]
+    free_bytes: Mapped[int | None]
+    total_bytes: Mapped[int | None]
+
+
+class LocationRow(Base):
+    """Where a file lies: in a place, by a path from there; or, without one, where its take or copy is, by a path as the record keeps them.
+    ``state`` is whole, changed, missing or unreadable, as found at ``checked_at``, or released (by a person: nothing is expected there);
+    ``disk``: the drive below it then."""
+
+    __tablename__ = "locations"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    file_id: Mapped[int] = mapped_column(ForeignKey("files.id"), index=True)
+    place_id: Mapped[int | None] = mapped_column(ForeignKey("places.id"), index=True)
+    path: Mapped[str]
+    state: Mapped[str] = mapped_column(index=True)
+    disk: Mapped[str]
+    checked_at: Mapped[str] = mapped_column(index=True)
+    finding: Mapped[dict[str, Any] | None]
+    file: Mapped[FileRow] = relationship(back_populates="locations")
+
+
+class LookRow(Base):
+    """A person looked at a spot of a copy beside its take: ``why`` that one, and the ``verdict`` (good, poor or wrong)."""
+
+    __tablename__ = "looks"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    copy_id: Mapped[int] = mapped_column(ForeignKey("copies.id"), index=True)
+    seconds: Mapped[float]
+    why: Mapped[str]
+    verdict: Mapped[str]
+    who: Mapped[str]
+    note: Mapped[str] = mapped_column(default="")
+    at: Mapped[str]
+
+
+class ReleaseRow(Base):
+    """A raw take that was released. ``state`` is moving, held (can be undone), undoing, undone or gone; ``files``: where each lay and lies;
+    ``until``: the end of its term; ``rules``: by which it was judged, with what was found."""
+
+    __tablename__ = "releases"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id"), index=True)
+    state: Mapped[str] = mapped_column(index=True)
+    way: Mapped[str]
+    at: Mapped[str]
+    who: Mapped[str]
+    until: Mapped[str]
+    ended_at: Mapped[str | None]
+    files: Mapped[list[Any]]
+    rules: Mapped[dict[str, Any]]
+
+
+class LedgerRulesRow(Base):
+    """When takes may be released, how often files are checked, where backups go; one row."""
+
+    __tablename__ = "ledger_rules"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
     changed_at: Mapped[str]
     document: Mapped[dict[str, Any]]
 

@@ -9,12 +9,14 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import event, func, select
+from sqlalchemy import event, func, inspect, select
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, configure_mappers, joinedload, selectinload
 
 from yomikomi.core.errors import WrongUseError
+from yomikomi.core.ledger.finder_tables import BY_TABLE, FORGET
 from yomikomi.core.ledger.schema import (
+    Base,
     Carrier,
     Copy,
     Event,
@@ -58,6 +60,7 @@ class Store:
         self._touched_copies: set[int] = set()
         self._stale_copies: set[int] = set()
         event.listen(workspace.sessions, "after_flush", self._forget_touched)
+        event.listen(workspace.sessions, "after_flush", _index_touched)
 
     def open(self) -> None:
         """Set up what is otherwise set up at the first question: a moment's work."""
@@ -151,6 +154,23 @@ class Store:
         """Copies that changed, with their jobs, since this was last asked."""
         touched, self._touched_copies = self._touched_copies, set()
         return touched
+
+
+def _index_touched(session: Session, _context: Any) -> None:
+    """The index of words follows what was written, in the same transaction."""
+    gone = [row for row in session.deleted if row.__tablename__ in BY_TABLE]
+    changed = [row for row in session.dirty if _has_new_words(row)]
+    fresh = [row for row in session.new if row.__tablename__ in BY_TABLE]
+    connection = session.connection()
+    for row in (*gone, *changed):
+        connection.exec_driver_sql(FORGET, (BY_TABLE[row.__tablename__].rowid(row.id),))
+    for row in (*changed, *fresh):
+        connection.exec_driver_sql(f"{BY_TABLE[row.__tablename__].fill} WHERE id = ?", (row.id,))
+
+
+def _has_new_words(row: Base) -> bool:
+    indexed = BY_TABLE.get(row.__tablename__)
+    return indexed is not None and any(inspect(row).attrs[one].history.has_changes() for one in indexed.columns)
 
 
 def _owner(session: Session, row: _Part | Copy) -> int | None:

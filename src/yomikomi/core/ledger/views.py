@@ -127,6 +127,11 @@ def apply_overrulings(reading: Reading | None, overrulings: tuple[OverrulingView
     return reading
 
 
+def overrulings_of(take: Take) -> tuple[OverrulingView, ...]:
+    """In the order in which they were said."""
+    return tuple(OverrulingView(one.topic, one.was, one.now, one.reason, one.made_at) for one in take.overrulings)
+
+
 class ViewMaker:
     """Makes views from rows. Readings and trials are large and never change once written: each is parsed once."""
 
@@ -156,7 +161,7 @@ class ViewMaker:
             take=self._take(take) if take else None,
             takes=len(takes),
             reading=self.newest_reading(take) if take else None,
-            overrulings=tuple(OverrulingView(o.topic, o.was, o.now, o.reason, o.made_at) for o in (take.overrulings if take else [])),
+            overrulings=overrulings_of(take) if take else (),
             treatment=self._sound(f"{row.label}: treatment", lambda: _treatment_of(treatment)) if treatment else None,
             trials=self._sound(f"{row.label}: trials", lambda: self._trial_set(trials)) if trials else None,
             trials_folder=self._workspace.path(trials[0].folder) if trials else None,
@@ -180,14 +185,14 @@ class ViewMaker:
 
     def newest_reading(self, take: Take) -> Reading | None:
         """None where there is none that can be understood."""
-        return self._sound(f"take {take.id}: reading", lambda: self._reading(take.readings[-1])) if take.readings else None
+        return self._sound(f"take {take.id}: reading", lambda: self.reading(take.readings[-1])) if take.readings else None
 
     def judged(self, take: Take) -> Reading | None:
         """A take's newest reading with what people overruled put in its place."""
-        told = tuple(OverrulingView(o.topic, o.was, o.now, o.reason, o.made_at) for o in take.overrulings)
-        return apply_overrulings(self.newest_reading(take), told)
+        return apply_overrulings(self.newest_reading(take), overrulings_of(take))
 
-    def _reading(self, row: ReadingRow) -> Reading:
+    def reading(self, row: ReadingRow) -> Reading:
+        """Raises what a document that is none raises."""
         if row.id not in self.readings:
             self.readings[row.id] = Reading.model_validate(row.document)
         return self.readings[row.id]

@@ -27,7 +27,7 @@ if TYPE_CHECKING:  # loaded when the record is first asked: half a second that n
 FOLDERS = ("takes", "copies", "trials", "reports")
 RECORD_FILE, LOCK_FILE = "workspace.sqlite", ".open"
 # The newest migration; a test holds it against the versions folder. Saves loading Alembic at every start.
-NEWEST_REVISION = "0009"
+NEWEST_REVISION = "0010"
 # SQLite keeps 512 bytes for a path, and adds the endings of its helper files (sqlite3.c, MAX_PATHNAME).
 _LONGEST_PATH = 500
 _RAW = "raw:"

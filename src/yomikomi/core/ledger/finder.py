@@ -1,0 +1,96 @@
+"""Search over everything that was ever written down: carriers, takes, paths, copies, what people said, and the history."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import text
+
+from yomikomi.core.errors import WrongUseError
+from yomikomi.core.ledger.finder_tables import BY_TABLE, SHIFT
+from yomikomi.core.ledger.store import Room
+
+# Of each table so many of the newest that match are looked at; what is older is found by saying more.
+_NEWEST = 200
+_MATCHING = text(
+    "SELECT rowid FROM finder WHERE finder MATCH :asked AND rowid BETWEEN :first AND :last ORDER BY rowid DESC LIMIT :most"
+)
+_TAKE = "JOIN takes t ON t.id = r.take_id"
+_COPY = "JOIN copies c ON c.id = r.copy_id JOIN takes t ON t.id = c.take_id"
+
+
+@dataclass(frozen=True)
+class _Line:
+    """What a row (``r``) of a table says: when it came, whose it is, its words; ``joined`` leads from it to its take."""
+
+    what: str
+    at: str
+    words: str
+    owner: str = "t.carrier_id"
+    joined: str = ""
+
+
+_LINES = {
+    "events": _Line("History", "r.at", "r.words", "r.carrier_id"),
+    "carriers": _Line("Carrier", "r.created_at", "r.title || ' · ' || r.note", "r.id"),
+    "takes": _Line("Take", "r.started_at", "r.path || ' · ' || r.note", "r.carrier_id"),
+    "path_sheets": _Line(
+        "Path", "r.changed_at", "CASE WHEN json_valid(r.document) THEN json_extract(r.document, '$.route') END", "r.carrier_id"
+    ),
+    "overrulings": _Line("Overruled", "r.made_at", "r.topic || ': ' || r.was || ' → ' || r.now || ' · ' || r.reason", joined=_TAKE),
+    "copies": _Line("Copy", "coalesce(r.ended_at, r.asked_at)", "r.path || ' · ' || r.trouble", joined=_TAKE),
+    "looks": _Line("Looked at", "r.at", "r.why || ': ' || r.verdict || ' · ' || r.note", joined=_COPY),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Hit:
+    """A line of the record that holds all the words. ``what``: History, Carrier, Take, Path, Overruled, Copy or Looked at."""
+
+    at: str
+    what: str
+    carrier_id: int | None
+    label: str
+    title: str
+    kind: str
+    words: str
+
+
+class FinderRoom(Room):
+    def find(self, words: str, *, kind: str = "", limit: int = 60) -> list[Hit]:
+        """Lines that hold all of the words, or begin of them, the newest first; ``"words in quotes"`` stand together. ``kind``: only of
+        carriers of this kind. Raises WrongUseError where nothing is asked."""
+        asked, found = match_of(words), list[Hit]()
+        with self._store.session() as session:
+            for table, line in _LINES.items():
+                first = BY_TABLE[table].rowid(0)
+                bound = {"asked": asked, "first": first, "last": first + (1 << SHIFT) - 1, "most": _NEWEST}
+                ids = [int(row) - first for row in session.scalars(_MATCHING, bound)]
+                if not ids:
+                    continue
+                query = (
+                    f"SELECT {line.at}, {line.words}, k.id, k.label, k.title, k.kind FROM {table} r {line.joined} "
+                    f"LEFT JOIN carriers k ON k.id = {line.owner} WHERE r.id IN ({', '.join(map(str, ids))})"
+                )
+                for at, told, owner, label, title, of_kind in session.connection().exec_driver_sql(query):
+                    if not kind or of_kind == kind:
+                        words = str(told or "").strip(" ·")
+                        found.append(Hit(str(at), line.what, owner, label or "", title or "", of_kind or "", words))
+        return sorted(found, key=lambda hit: hit.at, reverse=True)[:limit]
+
+
+def match_of(words: str) -> str:
+    """What a person types, as the index is asked: every word may go on, all must be there; nothing in it is obeyed.
+
+    Raises WrongUseError.
+    """
+    parts = "".join(letter if letter.isprintable() else " " for letter in words).split('"')
+    # Every second part stood in quotes; the last quote may not be closed yet.
+    phrases = [part.split() for part in parts[1::2]]
+    single = [[word] for part in parts[0::2] for word in part.split()]
+    asked = [[word for word in phrase if any(letter.isalnum() for letter in word)] for phrase in (*single, *phrases)]
+    made = [f'"{" ".join(phrase)}"*' for phrase in asked if phrase]
+    if not made:
+        raise WrongUseError("There is nothing to search for.", remedy="Give a word: a label, a device, what was wrong.")
+    return " AND ".join(made)
+

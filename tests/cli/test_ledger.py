@@ -1,0 +1,107 @@
+"""The ledger from scripts: found again, read again, mended, copied elsewhere, looked at, released."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+
+from tests.cli.test_commands import answer, schemas, within, yomikomi  # noqa: F401  the fixture
+from tests.ledger.done import finish
+from yomikomi.core.ledger.ledger_rules import LedgerRules
+from yomikomi.core.ledger.record import Record
+from yomikomi.core.ledger.workspace import Workspace
+from yomikomi.core.planning.intake import CarrierDetails, Intake
+from yomikomi.core.reading.models import Reading
+from yomikomi.core.release.rules import ReleaseRules
+
+
+@pytest.fixture
+def archive(tmp_path: Path, tape_reading: Reading) -> Path:
+    """Two carriers that are done, and the rights of the first settled."""
+    workspace = Workspace(tmp_path / "archive")
+    record = Record(workspace)
+    done = finish(record, "K-001", tape_reading)
+    finish(record, "K-002", tape_reading, kind="video8", title="Kiln opening")
+    details = CarrierDetails(rights=True)
+    record.shelf.change(done.carrier, Intake(label="K-001", title="Lantern parade", kind="vhs", format="525i", details=details))
+    workspace.close()
+    return tmp_path / "archive"
+
+
+def _ledger(archive: Path, *words: str | Path) -> dict[str, Any]:
+    return answer("--workspace", archive, "ledger", *words)
+
+
+def _fails(archive: Path, *words: str | Path, code: int) -> dict[str, Any]:
+    done = within("--workspace", archive, "ledger", *words, "--json")
+    assert done.returncode == code, done.stderr
+    return json.loads(done.stdout)  # type: ignore[no-any-return]
+
+
+def test_shown_and_found(archive: Path, schemas: dict[str, Any]) -> None:  # noqa: F811
+    page = _ledger(archive, "show", "K-001")
+    jsonschema.validate(page, schemas["ledger-show"])
+    assert [one["stage"] for one in page["entries"]][:2] == ["shelf", "capture"]
+    hits = _ledger(archive, "search", "kiln", "--kind", "video8")
+    jsonschema.validate(hits, schemas["ledger-search"])
+    assert {one["carrier"] for one in hits["hits"]} == {"K-002"}
+    assert "no carrier X-1" in yomikomi("--workspace", archive, "ledger", "show", "X-1", code=2).stderr
+    assert "nothing to search for" in yomikomi("--workspace", archive, "ledger", "search", "--", "--", code=2).stderr
+
+
+def test_read_again_mended_moved_and_in_two_places(archive: Path, tmp_path: Path, schemas: dict[str, Any]) -> None:  # noqa: F811
+    first = _ledger(archive, "verify")
+    jsonschema.validate(first, schemas["ledger-verify"])
+    assert (first["hashed"], first["checked"], {one["state"] for one in first["files"]}) == (4, 4, {"whole"})
+    (tmp_path / "drive").mkdir()
+    places = _ledger(archive, "places", "--add", tmp_path / "drive", "--name", "Blue drive")
+    jsonschema.validate(places, schemas["ledger-places"])
+    assert places["places"][0]["there"]
+    copied = _ledger(archive, "second-copy", "Blue drive", "K-001")
+    jsonschema.validate(copied, schemas["ledger-second-copy"])
+    assert copied["copied"] == 2
+    assert _ledger(archive, "second-copy", "Blue drive", "--copies-only")["copied"] == 1
+    take = next((archive / "takes").glob("k-001*"))
+    good = take.read_bytes()
+    take.write_bytes(b"X" + good[1:])
+    found = _fails(archive, "verify", "K-001", code=4)
+    assert [(one["state"], one["note"]) for one in found["files"] if one["what"] == "take"] == [
+        ("changed", "same length, other content; 1 byte at 0, between pictures or in the sound"), ("whole", "unchanged"),
+    ]  # fmt: skip
+    assert _ledger(archive, "verify", "K-001", "--repair")["repaired"] == 1
+    assert take.read_bytes() == good
+    assert take.with_name(f"{take.stem}.damaged.mkv").exists()
+    (tmp_path / "drive").rename(tmp_path / "pulled")
+    away = _ledger(archive, "verify", "K-001")
+    assert sorted(one["state"] for one in away["files"]) == ["away", "away", "whole", "whole"]
+    take.rename(archive / "takes" / "renamed by hand.mkv")
+    moved = _ledger(archive, "find", archive)
+    jsonschema.validate(moved, schemas["ledger-find"])
+    assert (moved["missing"], list(moved["found"].values())) == (1, [str(archive / "takes" / "renamed by hand.mkv")])
+    assert "no place Red drive" in yomikomi("--workspace", archive, "ledger", "second-copy", "Red drive", code=2).stderr
+
+
+def test_looked_at_judged_released_and_brought_back(archive: Path, tmp_path: Path, schemas: dict[str, Any]) -> None:  # noqa: F811
+    judged = _fails(archive, "release", "K-001", "--go", code=4)
+    jsonschema.validate(judged, schemas["ledger-release"])
+    assert {one["rule"] for one in judged["takes"][0]["judgement"]["results"] if not one["held"]} == {"drives", "looked at", "age"}
+    rules = tmp_path / "rules.json"
+    rules.write_text(LedgerRules(release=ReleaseRules(disks=1, looked=1, age_days=0), operator="Mio").model_dump_json())
+    yomikomi("--workspace", archive, "ledger", "rules", "--use", rules)
+    spots = _ledger(archive, "spots", "1")
+    jsonschema.validate(spots, schemas["ledger-spots"])
+    assert "verdict 'fine' is not known" in yomikomi("--workspace", archive, "ledger", "looked", "1", "1.0", "fine", code=2).stderr
+    at = spots["spots"][0]
+    assert _ledger(archive, "looked", "1", str(at["seconds"]), "good")["spots"] == [{**at, "verdict": "good"}]
+    take = next((archive / "takes").glob("k-001*"))
+    released = _ledger(archive, "release", "K-001", "--go")
+    assert (released["takes"][0]["released"], released["releases"][0]["who"]) == (1, "Mio")
+    assert not take.exists()
+    assert "Its term ends" in yomikomi("--workspace", archive, "ledger", "release", "--end-term", "1", code=2).stderr
+    assert _ledger(archive, "release", "--undo", "1")["releases"][0]["state"] == "undone"
+    assert take.exists()
+    assert "renamed" not in yomikomi("--workspace", archive, "ledger", "release").stdout
