@@ -185,8 +185,8 @@ def test_one_schema_by_name(schemas: dict[str, Any]) -> None:
         "read compare advise treatment treat recipe predict copy accuracy outlets sets predict-set copy-set conforms simulate trials titles"
         " reckon shelf import path diagnose equipment capture"
         " sources synctest trial cut join merge run run-report cluster process house-rules"
-            " ledger-show ledger-search ledger-same-way ledger-verify ledger-places ledger-second-copy ledger-find ledger-spots ledger-rules"
-            " ledger-release"
+            " ledger-show ledger-search ledger-same-way ledger-verify ledger-places ledger-second-copy ledger-find ledger-spots"
+            " ledger-rules ledger-release ledger-backup ledger-merge"
     )
     assert set(schemas) == set(commands.split())
 

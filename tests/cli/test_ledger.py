@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import sqlite3
 from pathlib import Path
 from typing import Any
 
@@ -105,3 +107,28 @@ def test_looked_at_judged_released_and_brought_back(archive: Path, tmp_path: Pat
     assert _ledger(archive, "release", "--undo", "1")["releases"][0]["state"] == "undone"
     assert take.exists()
     assert "renamed" not in yomikomi("--workspace", archive, "ledger", "release").stdout
+
+
+def test_backed_up_put_back_damaged_saved_and_joined(archive: Path, tmp_path: Path, schemas: dict[str, Any]) -> None:  # noqa: F811
+    (tmp_path / "second").mkdir()
+    made = _ledger(archive, "backup", "--to", tmp_path / "second")
+    jsonschema.validate(made, schemas["ledger-backup"])
+    (line,) = made["backups"]
+    assert (line["carriers"], (tmp_path / "second" / line["file"]).exists()) == (2, True)
+    yomikomi("--workspace", archive, "shelf", "add", "K-050", "--kind", "vhs")
+    assert "kept as" in yomikomi("--workspace", archive, "ledger", "restore", line["file"]).stdout
+    assert len(answer("--workspace", archive, "shelf", "list")["carriers"]) == 2
+    joined = answer("--workspace", tmp_path / "other", "ledger", "merge", archive)
+    jsonschema.validate(joined, schemas["ledger-merge"])
+    assert (joined["carriers"], joined["files"]) == (2, 4)
+    assert yomikomi("--workspace", archive, "ledger", "check").stdout == "The record is whole.\n"
+    with contextlib.closing(sqlite3.connect(archive / "workspace.sqlite")) as connection:
+        connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        (page,) = connection.execute("SELECT rootpage FROM sqlite_master WHERE name = 'events'").fetchone()
+    raw = bytearray((archive / "workspace.sqlite").read_bytes())
+    raw[(page - 1) * 4096 : page * 4096] = b"\xff" * 4096
+    (archive / "workspace.sqlite").write_bytes(raw)
+    assert "damaged" in yomikomi("--workspace", archive, "ledger", "check", code=4).stderr
+    assert "rows saved" in yomikomi("--workspace", archive, "ledger", "check", "--repair").stdout
+    assert len(answer("--workspace", archive, "shelf", "list")["carriers"]) == 2
+    assert list(archive.glob("workspace-damaged-*.sqlite"))

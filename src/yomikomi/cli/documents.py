@@ -8,7 +8,9 @@ from yomikomi.cli.capture_documents import CaptureDocument, CutDocument, Sources
 from yomikomi.cli.cluster_documents import ClusterDocument
 from yomikomi.cli.copy_documents import AccuracyDocument, CopyDocument
 from yomikomi.cli.ledger_documents import (
+    BackupDocument,
     FoundDocument,
+    MergeDocument,
     PlacesDocument,
     ReleasesDocument,
     SameWayDocument,
@@ -82,4 +84,6 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "ledger-spots": SpotsDocument,
     "ledger-rules": LedgerRules,
     "ledger-release": ReleasesDocument,
+    "ledger-backup": BackupDocument,
+    "ledger-merge": MergeDocument,
 }

@@ -5,8 +5,10 @@ from __future__ import annotations
 from pydantic import BaseModel, Field
 
 from yomikomi.core.house.differences import Difference
+from yomikomi.core.ledger.backups import Backup
 from yomikomi.core.ledger.files import Located
 from yomikomi.core.ledger.finder import Hit
+from yomikomi.core.ledger.merging import Merged
 from yomikomi.core.ledger.places import PlaceView
 from yomikomi.core.ledger.releases import Release
 from yomikomi.core.release.judging import Judgement
@@ -185,3 +187,48 @@ class ReleasesDocument(BaseModel):
     schema_version: int = 1
     takes: list[ReleaseLine]
     releases: list[ReleasedLine] = Field(description="the newest first")
+
+
+class BackupLine(BaseModel):
+    file: str
+    at: str = Field(description="UTC, ISO 8601")
+    size_bytes: int
+    carriers: int
+    takes: int
+    copies: int
+    sha256: str
+
+    @classmethod
+    def of(cls, one: Backup) -> BackupLine:
+        return cls(
+            file=one.path.name, at=one.at.isoformat(timespec="seconds"), size_bytes=one.size, carriers=one.carriers, takes=one.takes,
+            copies=one.copies, sha256=one.sha256,
+        )  # fmt: skip
+
+
+class BackupDocument(BaseModel):
+    """``yomikomi ledger backup``."""
+
+    schema_version: int = 1
+    backups: list[BackupLine] = Field(description="the newest first")
+
+
+class MergeDocument(BaseModel):
+    """``yomikomi ledger merge``."""
+
+    schema_version: int = 1
+    carriers: int
+    takes: int
+    copies: int
+    files: int
+    bytes_copied: int
+    known: int = Field(description="carriers that were here already")
+    renamed: dict[str, str] = Field(description="labels that were taken → as they are here")
+    missing: list[str] = Field(description="files that were not there")
+
+    @classmethod
+    def of(cls, one: Merged) -> MergeDocument:
+        return cls(
+            carriers=one.carriers, takes=one.takes, copies=one.copies, files=one.files, bytes_copied=one.bytes, known=one.known,
+            renamed=one.renamed, missing=one.missing,
+        )  # fmt: skip

@@ -19,6 +19,7 @@ from yomikomi.cli import (
     clusters,
     copies,
     ledger_files,
+    ledger_keeping,
     ledger_release,
     ledgers,
     outlets,
@@ -97,7 +98,7 @@ app.add_typer(runs.run, name="run")
 app.add_typer(clusters.cluster, name="cluster")
 for kept in (
     ledger_files.verify, ledger_files.places, ledger_files.find, ledger_release.spots, ledger_release.looked, ledger_release.rules,
-    ledger_release.release,
+    ledger_release.release, ledger_keeping.backup, ledger_keeping.restore, ledger_keeping.merge, ledger_keeping.check,
 ):  # fmt: skip
     ledgers.ledger.command()(kept)
 ledgers.ledger.command("second-copy")(ledger_files.second_copy)

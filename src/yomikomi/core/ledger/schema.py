@@ -323,6 +323,19 @@ class ReleaseRow(Base):
     rules: Mapped[dict[str, Any]]
 
 
+class MergedRow(Base):
+    """A row that came from another workspace: ``origin`` is that one's id, ``kind`` the table, ``origin_id`` its number there, ``own_id``
+    the one here. So that nothing comes twice."""
+
+    __tablename__ = "merged"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    origin: Mapped[str] = mapped_column(index=True)
+    kind: Mapped[str]
+    origin_id: Mapped[int]
+    own_id: Mapped[int]
+
+
 class LedgerRulesRow(Base):
     """When takes may be released, how often files are checked, where backups go; one row."""
 

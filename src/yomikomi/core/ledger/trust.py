@@ -27,14 +27,14 @@ def is_trusted(folder: Path) -> bool:
     if folder.is_relative_to(user_data_path("yomikomi").resolve()):
         return True
     known = _known()
-    own = _id_of(folder)
+    own = id_of(folder)
     return bool(own) and known.get(own) == str(folder)
 
 
 def remember(folder: Path) -> None:
     """From now on the workspace is trusted. Not being able to write that down is no error: it is asked about again."""
     try:
-        own = _id_of(folder)
+        own = id_of(folder)
         if not own:
             own = secrets.token_hex(_ID_BYTES)
             if is_taken(folder / ID_FILE):
@@ -63,7 +63,7 @@ def _known() -> dict[str, str]:
     return {key: value for key, value in found.items() if isinstance(value, str)} if isinstance(found, dict) else {}
 
 
-def _id_of(folder: Path) -> str:
+def id_of(folder: Path) -> str:
     """The workspace's id; empty where there is none that could be ours."""
     try:
         handle = os.open(folder / ID_FILE, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)

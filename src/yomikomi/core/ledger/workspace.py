@@ -34,6 +34,15 @@ _RAW = "raw:"
 _LONGEST_LOCK = 32
 
 
+def real_path(folder: Path, kept: str) -> Path:
+    """What a record in a folder keeps as a path, as a real one."""
+    if not isinstance(kept, str):  # a row that somebody damaged
+        kept = os.fsdecode(bytes(kept))
+    if kept.startswith(_RAW):
+        kept = os.fsdecode(unquote_to_bytes(kept.removeprefix(_RAW)))
+    return folder / kept  # an absolute second part wins
+
+
 class Workspace:
     """An open workspace folder. Close it when done; a crash releases it too.
 
@@ -88,11 +97,7 @@ class Workspace:
 
     def path(self, kept: str) -> Path:
         """A kept path as a real one."""
-        if not isinstance(kept, str):  # a row that somebody damaged
-            kept = os.fsdecode(bytes(kept))
-        if kept.startswith(_RAW):
-            kept = os.fsdecode(unquote_to_bytes(kept.removeprefix(_RAW)))
-        return self.folder / kept  # an absolute second part wins
+        return real_path(self.folder, kept)
 
     def keep(self, path: Path) -> str:
         """A real path as it is kept: relative inside the workspace. Names that are no text (any bytes may name a file) are kept quoted."""

@@ -10,7 +10,7 @@ down_revision = "0009"
 branch_labels = None
 depends_on = None
 
-_TABLES = ("ledger_rules", "releases", "looks", "locations", "places", "files")
+_TABLES = ("merged", "ledger_rules", "releases", "looks", "locations", "places", "files")
 
 
 def upgrade() -> None:
@@ -99,5 +99,13 @@ def _people() -> None:
         sa.Column("changed_at", sa.Text, nullable=False),
         sa.Column("document", sa.JSON, nullable=False),
     )
-    for table, column in (("looks", "copy_id"), ("releases", "take_id"), ("releases", "state")):
+    op.create_table(
+        "merged",
+        sa.Column("id", sa.Integer, primary_key=True),
+        sa.Column("origin", sa.Text, nullable=False),
+        sa.Column("kind", sa.Text, nullable=False),
+        sa.Column("origin_id", sa.Integer, nullable=False),
+        sa.Column("own_id", sa.Integer, nullable=False),
+    )
+    for table, column in (("looks", "copy_id"), ("releases", "take_id"), ("releases", "state"), ("merged", "origin")):
         op.create_index(f"ix_{table}_{column}", table, [column])
