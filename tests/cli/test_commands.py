@@ -186,7 +186,7 @@ def test_one_schema_by_name(schemas: dict[str, Any]) -> None:
         " reckon shelf import path diagnose equipment capture"
         " sources synctest trial cut join merge run run-report cluster process house-rules"
             " ledger-show ledger-search ledger-same-way ledger-verify ledger-places ledger-second-copy ledger-find ledger-spots"
-            " ledger-rules ledger-release ledger-backup ledger-merge"
+            " ledger-rules ledger-release ledger-backup ledger-merge ledger-export"
     )
     assert set(schemas) == set(commands.split())
 

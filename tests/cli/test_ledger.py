@@ -132,3 +132,21 @@ def test_backed_up_put_back_damaged_saved_and_joined(archive: Path, tmp_path: Pa
     assert "rows saved" in yomikomi("--workspace", archive, "ledger", "check", "--repair").stdout
     assert len(answer("--workspace", archive, "shelf", "list")["carriers"]) == 2
     assert list(archive.glob("workspace-damaged-*.sqlite"))
+
+
+@pytest.mark.parametrize("name", ["all.json", "all csv", "bag", "page.html", "page.pdf", "record.xml", "cut.otio"])
+def test_handed_on_and_taken_in_again(archive: Path, tmp_path: Path, schemas: dict[str, Any], name: str) -> None:  # noqa: F811
+    forms = {"all csv": "csv", "bag": "bag", "record.xml": "premis"}
+    form = ["--form", forms[name]] if name in forms else []
+    labels = [] if name.startswith("all") else ["K-001"]
+    told = _ledger(archive, "export", *labels, "-o", tmp_path / name, *form)
+    jsonschema.validate(told, schemas["ledger-export"])
+    assert (tmp_path / name).exists()
+    again = yomikomi("--workspace", archive, "ledger", "export", *labels, "-o", tmp_path / name, *form, code=2)
+    assert "exists already" in again.stderr
+    if name in {"all.json", "all csv", "bag"}:
+        joined = answer("--workspace", tmp_path / "other", "ledger", "import", tmp_path / name)
+        jsonschema.validate(joined, schemas["ledger-merge"])
+        assert joined["carriers"] == (1 if name == "bag" else 2)
+    if name == "record.xml":
+        assert "not validated" in told["note"]

@@ -9,6 +9,7 @@ from yomikomi.cli.cluster_documents import ClusterDocument
 from yomikomi.cli.copy_documents import AccuracyDocument, CopyDocument
 from yomikomi.cli.ledger_documents import (
     BackupDocument,
+    ExportDocument,
     FoundDocument,
     MergeDocument,
     PlacesDocument,
@@ -86,4 +87,5 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "ledger-release": ReleasesDocument,
     "ledger-backup": BackupDocument,
     "ledger-merge": MergeDocument,
+    "ledger-export": ExportDocument,
 }

@@ -232,3 +232,13 @@ class MergeDocument(BaseModel):
             carriers=one.carriers, takes=one.takes, copies=one.copies, files=one.files, bytes_copied=one.bytes, known=one.known,
             renamed=one.renamed, missing=one.missing,
         )  # fmt: skip
+
+
+class ExportDocument(BaseModel):
+    """``yomikomi ledger export``."""
+
+    schema_version: int = 1
+    form: str
+    file: str
+    carriers: list[str]
+    note: str

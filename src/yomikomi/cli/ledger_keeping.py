@@ -71,7 +71,7 @@ def merge(
 
 def check(
     context: typer.Context,
-    repair: Annotated[bool, typer.Option("--repair", help="Save what can be read into a new record; the damaged one is kept beside it.")] = False,
+    repair: Annotated[bool, typer.Option("--repair", help="Save what can be read into a new record; the damaged one is kept.")] = False,
 ) -> None:
     """Look through the whole record for damage."""
     from yomikomi.core.ledger.integrity import record_problems

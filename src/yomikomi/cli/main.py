@@ -18,6 +18,7 @@ from yomikomi.cli import (
     captures,
     clusters,
     copies,
+    ledger_exports,
     ledger_files,
     ledger_keeping,
     ledger_release,
@@ -99,8 +100,10 @@ app.add_typer(clusters.cluster, name="cluster")
 for kept in (
     ledger_files.verify, ledger_files.places, ledger_files.find, ledger_release.spots, ledger_release.looked, ledger_release.rules,
     ledger_release.release, ledger_keeping.backup, ledger_keeping.restore, ledger_keeping.merge, ledger_keeping.check,
+    ledger_exports.export,
 ):  # fmt: skip
     ledgers.ledger.command()(kept)
+ledgers.ledger.command("import")(ledger_exports.take_in)
 ledgers.ledger.command("second-copy")(ledger_files.second_copy)
 app.add_typer(ledgers.ledger, name="ledger")
 app.command()(clusters.worker)

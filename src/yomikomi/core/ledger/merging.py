@@ -64,8 +64,12 @@ class Merged:
     missing: list[str] = field(default_factory=list)
 
 
-def merge(record: Record, folder: Path, check: Callable[[], None] = lambda: None) -> Merged:
-    """Bring over what another workspace holds. Raises WrongUseError where it is this one, WorkspaceError where it cannot be read, and what
+def merge(
+    record: Record, folder: Path, check: Callable[[], None] = lambda: None, *, files: Path | None = None, origin: str = ""
+) -> Merged:  # fmt: skip
+    """Bring over what another workspace holds. ``files``: where its files lie, ``origin``: its id, where ``folder`` holds the record alone.
+
+    Raises WrongUseError where it is this one, WorkspaceError where it cannot be read, and what
     the drives say; then nothing is written down."""
     workspace = record.workspace
     workspace.check_writable()
@@ -73,10 +77,10 @@ def merge(record: Record, folder: Path, check: Callable[[], None] = lambda: None
     if folder == workspace.folder:
         raise WrongUseError("That is this workspace itself.", remedy="Name another one.")
     told = Merged()
-    with open_other(folder) as other:
+    with open_other(folder, origin) as other:
         with record.store.session() as session:
             known = _known(session, other, id_of(workspace.folder))
-        arrivals = Arrivals(workspace, other.folder, check)
+        arrivals = Arrivals(workspace, files or other.folder, check)
         fetched = _fetch(other, known, arrivals, told)
         with record.store.session() as session:
             _Writer(session, other, known, fetched, arrivals, told, own_id=id_of(workspace.folder)).write()
@@ -99,7 +103,8 @@ def _known(session: Session, other: Other, own_id: str) -> dict[tuple[str, int],
         )  # fmt: skip
         for kind, rows, moment in begun:
             here = {row[0]: row[1] for row in session.execute(select(kind.__table__.c.id, kind.__table__.c[moment]))}
-            known |= {(kind.__tablename__, row.id): row.id for row in rows if here.get(row.id) == getattr(row, moment)}  # type: ignore[attr-defined]
+            same = [number for row in rows if here.get(number := getattr(row, "id", 0)) == getattr(row, moment)]
+            known |= {(kind.__tablename__, number): number for number in same}
     return known
 
 

@@ -51,8 +51,9 @@ class Other:
 
 
 @contextlib.contextmanager
-def open_other(folder: Path) -> Iterator[Other]:
-    """Raises WorkspaceError where there is none, it is damaged, or a newer version made it."""
+def open_other(folder: Path, origin: str = "") -> Iterator[Other]:
+    """``origin``: its id, where the folder does not tell. Raises WorkspaceError where there is none, it is damaged, or made by a newer
+    version."""
     if not (folder / RECORD_FILE).is_file():
         raise WorkspaceError(f"{folder.name}/ is no workspace.", remedy="Name a folder with workspace.sqlite in it.", path=folder)
     copy = Path(tempfile.mkdtemp(prefix="yomikomi-"))
@@ -68,7 +69,7 @@ def open_other(folder: Path) -> Iterator[Other]:
                 takes = session.scalars(select(Take).where(Take.state != "recording").order_by(Take.id)).all()
                 there = [one.id for one in takes]
                 copies = [one for one in session.scalars(select(Copy).order_by(Copy.id)) if one.take_id in there]
-                yield Other(id_of(folder) or _made_id(carriers), folder, session, carriers, takes, copies)
+                yield Other(origin or id_of(folder) or _made_id(carriers), folder, session, carriers, takes, copies)
         finally:
             engine.dispose()
     finally:

@@ -150,6 +150,13 @@ class Store:
                     if row in session.deleted:
                         self._views.pop(_owner(session, row) or 0, None)
 
+    def forget_all(self) -> None:
+        """What was read so far, since rows were written past the session's own objects."""
+        with self._one_at_a_time:
+            self._views.clear()
+            self._known = None
+            self.maker.forget()
+
     def take_touched_copies(self) -> set[int]:
         """Copies that changed, with their jobs, since this was last asked."""
         touched, self._touched_copies = self._touched_copies, set()

@@ -142,6 +142,11 @@ class ViewMaker:
         self.trials: dict[int, TrialSet] = {}
         self.sheets: dict[int, PathSheet] = {}
 
+    def forget(self) -> None:
+        """What was parsed: numbers of rows may mean others now."""
+        for kept in (self.readings, self.trials, self.sheets, self.troubles):
+            kept.clear()
+
     def view(self, row: Carrier) -> CarrierView:
         takes = [take for take in row.takes if take.state != "lost"]
         take = takes[-1] if takes else None
