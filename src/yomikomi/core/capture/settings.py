@@ -45,6 +45,7 @@ class TakeDetails(BaseModel):
     ended : why it ended.
     names : of its clips, where they were named at once.
     codec_bits : bits a pixel that each capture codec takes of such pictures, weighed on pieces of the take.
+    operator : who made it.
     reading_ended : its reading was stopped by a person, or failed: it is not begun again without being asked for.
     """
 
@@ -59,4 +60,5 @@ class TakeDetails(BaseModel):
     marks: tuple[Mark, ...] = ()
     names: tuple[str, ...] = ()
     codec_bits: dict[str, float] = Field(default_factory=dict)
+    operator: str = ""
     reading_ended: bool = False

@@ -6,7 +6,10 @@ import getpass
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
+from yomikomi.core.ledger.schema import LedgerRulesRow
 from yomikomi.core.release.rules import ReleaseRules
 
 
@@ -33,6 +36,15 @@ class LedgerRules(BaseModel):
     @property
     def who(self) -> str:
         return self.operator or _user()
+
+
+def rules_in(session: Session) -> LedgerRules:
+    """As they stand on record; as they are at first where they are damaged, or none were made."""
+    row = session.scalar(select(LedgerRulesRow))
+    try:
+        return LedgerRules.model_validate(row.document) if row is not None else LedgerRules()
+    except ValueError:
+        return LedgerRules()
 
 
 def _user() -> str:

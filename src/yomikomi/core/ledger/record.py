@@ -13,6 +13,7 @@ from yomikomi.core.ledger.looks import LookRoom
 from yomikomi.core.ledger.page import PageRoom
 from yomikomi.core.ledger.paths import PathRoom
 from yomikomi.core.ledger.places import PlaceRoom
+from yomikomi.core.ledger.progress import ProgressRoom
 from yomikomi.core.ledger.readings import ReadingRoom
 from yomikomi.core.ledger.releases import ReleaseRoom
 from yomikomi.core.ledger.run_rows import RunRowRoom
@@ -48,6 +49,7 @@ class Record:
         self.places = PlaceRoom(self.store)
         self.looks = LookRoom(self.store)
         self.releases = ReleaseRoom(self.store, self.files)
+        self.progress = ProgressRoom(self.store)
         self.finder = FinderRoom(self.store)
         self.pages = PageRoom(self.store)
         self.house = HouseRoom(self.store)

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
 from yomikomi.core.ledger.files import RELEASED, FileRoom, Located
-from yomikomi.core.ledger.ledger_rules import LedgerRules
+from yomikomi.core.ledger.ledger_rules import LedgerRules, rules_in
 from yomikomi.core.ledger.schema import Carrier, Copy, FileRow, LedgerRulesRow, LocationRow, LookRow, ReleaseRow, Take
 from yomikomi.core.ledger.store import Room, Store, now_text
 from yomikomi.core.planning.intake import CarrierDetails
@@ -59,9 +59,7 @@ class ReleaseRoom(Room):
 
     def rules(self) -> LedgerRules:
         with self._store.session() as session:
-            row = session.scalar(select(LedgerRulesRow))
-            found = self._store.maker.document("ledger rules", lambda: LedgerRules.model_validate(row.document)) if row else None
-            return found or LedgerRules()
+            return rules_in(session)
 
     def save_rules(self, rules: LedgerRules) -> None:
         self._store.workspace.check_writable()

@@ -73,6 +73,13 @@ class RunRowRoom(Room):
             ids = [row[0] for row in session.execute(query, {"edge": at.astimezone(UTC).isoformat(timespec="seconds")})]
         return self.rows(ids)
 
+    def ended(self, most: int) -> list[RunRow]:
+        """Copies that ended, the newest first."""
+        with self._store.session() as session:
+            query = text("SELECT id FROM copies WHERE state NOT IN ('waiting', 'running') ORDER BY id DESC LIMIT :most")
+            ids = [row[0] for row in session.execute(query, {"most": most})]
+        return self.rows(ids)[::-1]
+
     def changed(self) -> list[RunRow]:
         """Of copies that changed since this was last asked; at first of all of them, what is to be made before what was made. Some
         hundred at once: as long as :attr:`has_more`, ask again. Those that are gone are not among them."""

@@ -16,6 +16,7 @@ from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.capture.settings import TakeDetails
 from yomikomi.core.errors import WrongUseError
+from yomikomi.core.ledger.ledger_rules import rules_in
 from yomikomi.core.ledger.naming import safe_name
 from yomikomi.core.ledger.paths import keep_sheet
 from yomikomi.core.ledger.schema import Carrier, Take
@@ -105,7 +106,7 @@ class TakeRoom(Room):
                 )
             path = self._take_path(session, carrier, how.suffix(bits))
             take = self._add_take(session, carrier_id, path, origin="captured", state="recording")
-            take.details = TakeDetails(record_as=how).model_dump(mode="json")
+            take.details = TakeDetails(record_as=how, operator=rules_in(session).who).model_dump(mode="json")
             keep_sheet(session, carrier, take)
             return take.id, path
 
