@@ -132,6 +132,8 @@ def test_a_bag_is_one_and_comes_back_once(record: Record, done: Done, tmp_path: 
     assert view.copies[0].file.read_bytes() == before[done.copy_files[0]]
     assert (view.reading, view.note) == (record.carrier(done.carrier).reading, _NOTE)
     assert read_bag(fresh, tmp_path / "bag").known == 1
+    assert read_bag(record, tmp_path / "bag").known == 1  # what it was made of
+    assert len(record.carriers()) == 2
     assert len(fresh.carriers()) == 1
     assert not list(other.folder.glob(".*making"))
     other.close()

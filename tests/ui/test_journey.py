@@ -17,7 +17,7 @@ from yomikomi.core.recipes.recipe import usual_recipes
 from yomikomi.core.video.media import probe
 from yomikomi.ui.balance.station import BalanceStation
 from yomikomi.ui.capture.station import CaptureStation
-from yomikomi.ui.ledger.model import COPY_ROLE, HEADS
+from yomikomi.ui.ledger.model import HEADS
 from yomikomi.ui.ledger.station import LedgerStation
 from yomikomi.ui.reading.station import ReadingStation
 from yomikomi.ui.run.station import RunStation
@@ -111,16 +111,19 @@ def from_reading_to_ledger(
     press(window, "Ctrl+8")
     ledger = window.station("ledger")
     assert isinstance(ledger, LedgerStation)
-    assert ledger.model.rowCount() == 1
-    cells = [str(ledger.model.index(0, column).data()) for column in range(len(HEADS))]
+    ledger.sections.turn("copies")
+    assert ledger.copies.model.rowCount() == 1
+    cells = [str(ledger.copies.model.index(0, column).data()) for column in range(len(HEADS))]
     assert cells[0] == "verified"
     assert cells[3] == "H.264 29 superfast"
     assert cells[6].endswith("%")  # the size against what was foretold
-    copy = ledger.model.index(0, 0).data(COPY_ROLE)
+    copy = ledger.copies.shown
+    assert copy is not None
+    assert copy.result is not None
     assert copy.result.verified
     assert copy.predicted is not None
     assert copy.predicted.size_bytes.low <= copy.result.size_bytes <= copy.predicted.size_bytes.high
-    assert "checks passed" in ledger.checks_head.text()
+    assert "checks passed" in ledger.copies.checks_head.text()
     assert probe(copy.path).codec == "h264"
 
 

@@ -538,9 +538,10 @@ def test_a_copy_is_stopped_and_leaves_no_half_file(balanced: tuple[MainWindow, B
     window.show_station("ledger")
     ledger = window.station("ledger")
     assert isinstance(ledger, LedgerStation)
-    assert [str(ledger.model.index(row, 0).data()) for row in range(2)] == ["verified", "stopped"]
-    ledger.table.selectRow(1)
-    assert "not made" in ledger.checks_head.text()
+    ledger.sections.turn("copies")
+    assert [str(ledger.copies.model.index(row, 0).data()) for row in range(2)] == ["verified", "stopped"]
+    ledger.copies.table.selectRow(1)
+    assert "not made" in ledger.copies.checks_head.text()
 
 
 def test_jobs_on_one_resource_wait_for_each_other(window: MainWindow, qtbot: QtBot) -> None:

@@ -173,6 +173,10 @@ def style_sheet() -> str:
     QToolButton[rail="true"]:hover {{ background: {PAPER}; }}
     QToolButton[rail="true"]:checked {{ background: {RAISED}; border-left: 4px solid {ACCENT}; color: {ACCENT}; }}
     QToolButton[rail="true"]:focus {{ border: 2px solid {ACCENT}; }}
+    QToolButton[section="true"] {{ border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 5px 10px; }}
+    QToolButton[section="true"]:checked {{ border-bottom-color: {ACCENT}; color: {ACCENT}; }}
+    QToolButton[section="true"]:hover {{ background: {RAISED}; }}
+    QToolButton[section="true"]:focus {{ border: 2px solid {ACCENT}; }}
     QToolButton::menu-indicator {{ image: none; }}
     QToolButton[popupMode="2"] {{ padding: 6px 8px; }}
     QMenu {{ background: {RAISED}; border: 1px solid {LINE}; padding: 4px; }}

@@ -6,7 +6,7 @@ import contextlib
 import os
 import shutil
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import bagit
@@ -85,7 +85,7 @@ def _inside(whole: Whole, workspace: Workspace, wanted: Sequence[Located]) -> Wh
     tables = dict(whole.tables)
     for table in ("takes", "copies", "locations"):
         tables[table] = [{**row, "path": names.get(row["path"], row["path"])} for row in tables[table]]
-    return Whole(whole.revision, tables)
+    return replace(whole, tables=tables)
 
 
 def _name(one: Located, workspace: Workspace) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from sqlalchemy import text
+from sqlalchemy.orm import Session
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.finder_tables import BY_TABLE, SHIFT
@@ -58,29 +59,40 @@ class Hit:
 
 class FinderRoom(Room):
     def find(self, words: str, *, kind: str = "", limit: int = 60) -> list[Hit]:
-        """Lines that hold all of the words, or begin of them, the newest first; ``"words in quotes"`` stand together. ``kind``: only of
-        carriers of this kind. Raises WrongUseError where nothing is asked."""
-        asked, found = match_of(words), list[Hit]()
+        """Lines that hold all of the words, or begin of them, the newest first; ``"words in quotes"`` stand together. Where no line does,
+        those of carriers that hold each word somewhere. ``kind``: only of carriers of this kind. Raises WrongUseError where nothing is
+        asked."""
+        asked = terms_of(words)
         with self._store.session() as session:
-            for table, line in _LINES.items():
-                first = BY_TABLE[table].rowid(0)
-                bound = {"asked": asked, "first": first, "last": first + (1 << SHIFT) - 1, "most": _NEWEST}
-                ids = [int(row) - first for row in session.scalars(_MATCHING, bound)]
-                if not ids:
-                    continue
-                query = (
-                    f"SELECT {line.at}, {line.words}, k.id, k.label, k.title, k.kind FROM {table} r {line.joined} "
-                    f"LEFT JOIN carriers k ON k.id = {line.owner} WHERE r.id IN ({', '.join(map(str, ids))})"
-                )
-                for at, told, owner, label, title, of_kind in session.connection().exec_driver_sql(query):
-                    if not kind or of_kind == kind:
-                        words = str(told or "").strip(" ·")
-                        found.append(Hit(str(at), line.what, owner, label or "", title or "", of_kind or "", words))
+            found = self._lines(session, " AND ".join(asked), kind)
+            if not found and len(asked) > 1:
+                apart = [self._lines(session, one, kind) for one in asked]
+                all_of = set.intersection(*({hit.carrier_id for hit in hits if hit.carrier_id is not None} for hits in apart))
+                found = list(dict.fromkeys(hit for hits in apart for hit in hits if hit.carrier_id in all_of))
         return sorted(found, key=lambda hit: hit.at, reverse=True)[:limit]
 
+    @staticmethod
+    def _lines(session: Session, asked: str, kind: str) -> list[Hit]:
+        found: list[Hit] = []
+        for table, line in _LINES.items():
+            first = BY_TABLE[table].rowid(0)
+            bound = {"asked": asked, "first": first, "last": first + (1 << SHIFT) - 1, "most": _NEWEST}
+            ids = [int(row) - first for row in session.scalars(_MATCHING, bound)]
+            if not ids:
+                continue
+            query = (
+                f"SELECT {line.at}, {line.words}, k.id, k.label, k.title, k.kind FROM {table} r {line.joined} "
+                f"LEFT JOIN carriers k ON k.id = {line.owner} WHERE r.id IN ({', '.join(map(str, ids))})"
+            )
+            for at, told, owner, label, title, of_kind in session.connection().exec_driver_sql(query):
+                if not kind or of_kind == kind:
+                    words = str(told or "").strip(" ·")
+                    found.append(Hit(str(at), line.what, owner, label or "", title or "", of_kind or "", words))
+        return found
 
-def match_of(words: str) -> str:
-    """What a person types, as the index is asked: every word may go on, all must be there; nothing in it is obeyed.
+
+def terms_of(words: str) -> list[str]:
+    """What a person types, as the index is asked, term by term: every word may go on, and nothing in it is obeyed.
 
     Raises WrongUseError.
     """
@@ -92,5 +104,4 @@ def match_of(words: str) -> str:
     made = [f'"{" ".join(phrase)}"*' for phrase in asked if phrase]
     if not made:
         raise WrongUseError("There is nothing to search for.", remedy="Give a word: a label, a device, what was wrong.")
-    return " AND ".join(made)
-
+    return made

@@ -87,7 +87,8 @@ class PageRoom(Room):
     def _read(self, row: ReadingRow) -> Entry:
         reading = self._store.maker.reading(row)
         cards = [card for card in findings(reading) if card.mark is not Mark.FINE]
-        lines = tuple(f"{card.mark.value}: {card.title}" + (f" ({card.certainty})" if card.certainty else "") for card in cards)
+        sure = [f" ({card.certainty})" if card.certainty not in {"", "–"} else "" for card in cards]
+        lines = tuple(f"{card.mark.value}: {card.title}{words}" for card, words in zip(cards, sure, strict=True))
         worst = cards[0].mark if cards else Mark.FINE
         return Entry(at=row.made_at, stage="reading", head=f"Read: {headline(reading)}", lines=lines, mark=worst.value, take_id=row.take_id)
 
@@ -135,11 +136,11 @@ def _taken(take: Take, number: int, details: TakeDetails) -> Entry:
     codec = f", {details.record_as.words}" if take.origin == "captured" else ""
     missing = sum(count for _, count in details.gaps)
     lost = [
-        f"{count} {what}"
+        f"{counted(count, 'frame', 'frames')} {what}"
         for count, what in ((take.dropped or 0, "dropped"), (take.late or 0, "late"), (missing, "missing"), (details.repeated, "repeated"))
         if count
     ]
-    losses = f"Frames {', '.join(lost)}" if lost else "No frames lost" if take.origin == "captured" else ""
+    losses = capital(", ".join(lost)) if lost else "No frames lost" if take.origin == "captured" else ""
     lines = [
         Path(take.path).name, f"{length}{size}{codec}", losses,
         f"Ended by: {details.ended}" if details.ended and details.ended != take.note else "", take.note,

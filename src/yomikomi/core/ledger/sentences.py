@@ -10,9 +10,12 @@ from yomikomi.core.work.text import capital
 
 if TYPE_CHECKING:  # the shelf stands before what copies need is loaded
     from yomikomi.core.balance.learning import Account
+    from yomikomi.core.ledger.page_entry import CarrierPage
+    from yomikomi.core.ledger.progress import Progress
+    from yomikomi.core.ledger.releases import Release
     from yomikomi.core.ledger.run_outlook import Outlook
+    from yomikomi.core.ledger.run_rows import RunRow
     from yomikomi.core.ledger.spine import Spine
-    from yomikomi.core.ledger.views import CopyView
     from yomikomi.core.run.rules import RunRules
 
 
@@ -63,16 +66,47 @@ def run_headline(outlook: Outlook, *, on: bool, rules: RunRules, away: bool = Fa
     return head, f"{basis}{paused}{failed}"
 
 
-def ledger_headline(copies: Sequence[CopyView], *, taken_bytes: int) -> tuple[str, str]:
-    """``taken_bytes``: of the takes that have verified copies."""
-    if not copies:
+def ledger_headline(rows: Sequence[RunRow], *, taken_bytes: int) -> tuple[str, str]:
+    """``rows``: of copies that ended; ``taken_bytes``: of the takes that have verified copies."""
+    if not rows:
         return "No copies yet.", "Every copy is listed here with its checks and its predicted and actual size and time"
-    good = [copy for copy in copies if copy.state == "verified"]
-    total = sum(copy.result.size_bytes for copy in good if copy.result)
+    good = [row for row in rows if row.state == "verified"]
+    total = sum(row.size or 0 for row in good)
     return (
-        f"{len(good)} of {len(copies)} copies verified, {size_text(total)} from {size_text(taken_bytes)} of takes.",
+        f"{len(good)} of {len(rows)} copies verified, {size_text(total)} from {size_text(taken_bytes)} of takes.",
         "Predicted and actual size and time side by side show how far predictions can be trusted",
     )
+
+
+def page_headline(page: CarrierPage | None) -> tuple[str, str]:
+    if page is None:
+        return "Nothing is written down yet.", "All that is done with a carrier is told here, from intake to release"
+    last = page.entries[-1]
+    name = f"{page.label} {page.title}".strip()
+    return f"{name}: {last.head}.", f"{counted(len(page.entries), 'entry', 'entries')}, the newest of {last.at[:10]}"
+
+
+def collection_headline(told: Progress) -> tuple[str, str]:
+    whole = told.whole
+    if not whole.carriers:
+        return "Nothing captured yet.", "Hours and bytes are summed up here, and the end is forecast once there is a pace"
+    part = f"{whole.verified / 3600:.1f} of {(whole.verified + told.left) / 3600:.1f} h verified"
+    if told.end is None:
+        basis = "All is verified" if told.left <= 0 else "No forecast yet: it takes four weeks with finished carriers"
+        return f"{part}.", basis
+    end = told.end
+    basis = f"Between {end.earliest} and {end.latest} (90 % interval), at the pace of the last weeks"
+    return f"{part}; done about {end.expected:%d %b %Y}.", basis
+
+
+def release_headline(takes: int, released: Sequence[Release]) -> tuple[str, str]:
+    """``takes``: raw ones that have verified copies and are there."""
+    held = sum(one.state == "held" for one in released)
+    gone = f"; {counted(held, 'released take', 'released takes')} can be brought back" if held else ""
+    if not takes:
+        return f"No raw take has a verified copy{gone}.", "A raw take may go when its copies are proven; until then it stays"
+    basis = "Tick those that are to go; every rule is shown, and what would satisfy it"
+    return f"{counted(takes, 'raw take has', 'raw takes have')} verified copies{gone}.", basis
 
 
 ACCOUNT_HEADINGS = (

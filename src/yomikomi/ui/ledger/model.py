@@ -6,11 +6,11 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 
-from yomikomi.core.ledger.views import CopyView
+from yomikomi.core.ledger.run_rows import RunRow
 from yomikomi.core.video.timecode import spoken
 from yomikomi.core.video.units import signed_text, size_text
 from yomikomi.ui import theme
-from yomikomi.ui.run.marks import mark_of
+from yomikomi.ui.run.marks import mark_for
 from yomikomi.ui.widgets.basics import draw_mark, plain_tip
 
 Index = QModelIndex | QPersistentModelIndex
@@ -30,9 +30,9 @@ def difference_words(actual: float | None, predicted: float | None) -> str:
 class LedgerModel(QAbstractTableModel):
     def __init__(self) -> None:
         super().__init__()
-        self._copies: list[CopyView] = []
+        self._copies: list[RunRow] = []
 
-    def put(self, copies: list[CopyView]) -> None:
+    def put(self, copies: list[RunRow]) -> None:
         self.beginResetModel()
         self._copies = copies
         self.endResetModel()
@@ -58,7 +58,7 @@ class LedgerModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return self._words(copy)[index.column()]
         if role == Qt.ItemDataRole.ToolTipRole and index.column() == 2:
-            return plain_tip(copy.file.name)
+            return plain_tip(copy.name)
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() in _FIGURES:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.FontRole and (index.column() in _FIGURES or index.column() == 1):
@@ -66,17 +66,15 @@ class LedgerModel(QAbstractTableModel):
         return None
 
     @staticmethod
-    def _words(copy: CopyView) -> tuple[str, ...]:
-        size = copy.result.size_bytes if copy.result else None
-        seconds = copy.result.encode_seconds if copy.result else None
-        told = copy.predicted
-        told_size = told.size_bytes.expected if told else None
-        told_seconds = told.encode_seconds.expected if told else None
+    def _words(copy: RunRow) -> tuple[str, ...]:
+        size, seconds = copy.size, copy.took
+        told_size = copy.sizes.expected if copy.sizes else None
+        told_seconds = copy.seconds.expected if copy.seconds else None
         return (
-            mark_of(copy)[1],
+            _mark(copy)[1],
             copy.carrier,
-            copy.file.name,
-            copy.recipe.words,
+            copy.name,
+            copy.recipe,
             size_text(size) if size else "–",
             size_text(told_size) if told_size else "–",
             difference_words(size, told_size),
@@ -94,8 +92,13 @@ class StateDelegate(QStyledItemDelegate):
         return QSize(hint.width() + _MARK_WIDTH, hint.height())
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        copy: CopyView = index.data(COPY_ROLE)
+        copy: RunRow = index.data(COPY_ROLE)
         area = QRectF(option.rect)
         option.rect.adjust(_MARK_WIDTH, 0, 0, 0)
         super().paint(painter, option, index)
-        draw_mark(painter, QRectF(area.left() + 9, area.center().y() - 6, 12, 12), mark_of(copy)[0])
+        draw_mark(painter, QRectF(area.left() + 9, area.center().y() - 6, 12, 12), _mark(copy)[0])
+
+
+def _mark(copy: RunRow) -> tuple[str, str]:
+    """What is told beside a verified copy is a reserve."""
+    return mark_for(copy.state, reserves=copy.state == "verified" and bool(copy.trouble))
