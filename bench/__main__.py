@@ -13,6 +13,7 @@ from bench import (
     copies,
     detail,
     disturbed,
+    ledger,
     marks,
     night,
     path,
@@ -52,6 +53,7 @@ BENCHES = {
     "chunks": copies.chunks,
     "night": night.run,
     "cluster": cluster.run,
+    "ledger": ledger.run,
     "two-hours": two_hours.run,
 }
 

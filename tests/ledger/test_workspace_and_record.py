@@ -25,6 +25,7 @@ from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.copying.checks import Check
 from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import UnreadableError, WorkspaceError, WrongUseError
+from yomikomi.core.ledger.integrity import record_problems
 from yomikomi.core.ledger.naming import copy_stem, safe_name
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.schema import Base
@@ -78,6 +79,21 @@ def test_a_new_record_is_what_an_old_one_becomes(workspace: Workspace, tmp_path:
 
     with contextlib.closing(open_old(tmp_path / "old", "0001")) as old:
         assert shape(old.folder) == shape(workspace.folder)
+
+
+@pytest.mark.parametrize("form", [f"{number:04d}" for number in range(1, int(NEWEST_REVISION))])
+def test_every_form_that_ever_was_opens_whole(form: str, tmp_path: Path) -> None:
+    """A workspace of each revision: all its carriers and copies are there, found by their words, and told on their pages."""
+    with contextlib.closing(open_old(tmp_path / "old", form)) as old:
+        record = Record(old)
+        views = record.carriers()
+        assert views
+        assert record.store.maker.troubles == {}
+        assert {view.label for view in views} <= {hit.label for view in views for hit in record.finder.find(view.label)}
+        assert all(record.pages.of(view.id).entries for view in views)
+        assert record_problems(old.record_file) == []
+        if form >= "0005":
+            assert [copy.state for copy in record.copies.all()] == ["waiting"]
 
 
 def test_one_process_at_a_time_with_a_clear_word(workspace: Workspace) -> None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path, PurePosixPath
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import Select, func, select, text
 from sqlalchemy.orm import Session, joinedload
 
 from yomikomi.core.capture.settings import TakeDetails
@@ -21,9 +21,18 @@ from yomikomi.core.ledger.store import Room, now_text
 from yomikomi.core.video.units import counted
 from yomikomi.core.work.drive import size_of
 
-# Takes and copies whose files are kept an eye on.
-_TAKES, _COPIES = ("whole", "mended"), ("verified", "kept")
 _AT_ONCE = 400
+_MOST_UNHASHED = 2000
+_UNHASHED_TAKES = text("""
+    SELECT t.id FROM takes t WHERE t.state IN ('whole', 'mended') AND (SELECT count(*) FROM files f WHERE f.take_id = t.id) <
+    max(1, CASE WHEN json_valid(t.details) THEN coalesce(json_array_length(t.details, '$.parts'), 1) ELSE 1 END)
+    ORDER BY t.id DESC LIMIT :most
+""")
+_UNHASHED_COPIES = text("""
+    SELECT c.id, c.path, json_extract(c.result, '$.file'), json_extract(c.result, '$.content') FROM copies c
+    WHERE c.state IN ('verified', 'kept') AND json_valid(c.result) AND NOT EXISTS (SELECT 1 FROM files f WHERE f.copy_id = c.id)
+    ORDER BY c.id DESC LIMIT :most
+""")
 # Of a location whose file was let go by a person: nothing is expected there.
 RELEASED = "released"
 
@@ -68,20 +77,17 @@ class Located:
 
 
 class FileRoom(Room):
-    def unhashed(self) -> list[Unhashed]:
+    def unhashed(self, most: int = _MOST_UNHASHED) -> list[Unhashed]:
         """Files of takes and copies that were never hashed and are there, the newest first."""
+        found: list[Unhashed] = []
         with self._store.session() as session:
-            known = {tuple(row) for row in session.execute(select(FileRow.take_id, FileRow.copy_id, FileRow.part))}
-            found: list[Unhashed] = []
-            for take in session.scalars(select(Take).where(Take.state.in_(_TAKES)).order_by(Take.id.desc())):
-                paths = self.paths_of(take)
-                found += [Unhashed(take.id, None, part, path) for part, path in enumerate(paths) if (take.id, None, part) not in known]
-            made = select(Copy.id, Copy.path, Copy.result).where(Copy.state.in_(_COPIES)).order_by(Copy.id.desc())
-            for copy_id, kept, result in session.execute(made):
-                if (None, copy_id, 0) not in known and isinstance(result, dict):
-                    path = self._store.workspace.path(kept)
-                    path = path.with_name(Path(str(result.get("file") or path.name)).name)
-                    found.append(Unhashed(None, copy_id, 0, path, result.get("content")))
+            numbers = [int(one) for one in session.scalars(_UNHASHED_TAKES, {"most": most})]
+            for take in session.scalars(select(Take).where(Take.id.in_(numbers)).order_by(Take.id.desc())):
+                known = set(session.scalars(select(FileRow.part).where(FileRow.take_id == take.id)))
+                found += [Unhashed(take.id, None, part, path) for part, path in enumerate(self.paths_of(take)) if part not in known]
+            for copy_id, kept, name, made in session.execute(_UNHASHED_COPIES, {"most": most}):
+                path = self._store.workspace.path(kept)
+                found.append(Unhashed(None, copy_id, 0, path.with_name(Path(str(name or path.name)).name), made))
         return [one for one in found if size_of(one.path) is not None]
 
     def paths_of(self, take: Take) -> list[Path]:

@@ -8,11 +8,13 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from yomikomi.core.errors import WrongUseError
-from yomikomi.core.ledger.finder_tables import BY_TABLE, SHIFT
+from yomikomi.core.ledger.finder_tables import BY_TABLE
 from yomikomi.core.ledger.store import Room
 
 # Of each table so many of the newest that match are looked at; what is older is found by saying more.
 _NEWEST = 200
+# Rows of a table that are looked through first; then four times as many, and so on.
+_PART = 5000
 _MATCHING = text(
     "SELECT rowid FROM finder WHERE finder MATCH :asked AND rowid BETWEEN :first AND :last ORDER BY rowid DESC LIMIT :most"
 )
@@ -65,8 +67,10 @@ class FinderRoom(Room):
         asked = terms_of(words)
         with self._store.session() as session:
             found = self._lines(session, " AND ".join(asked), kind)
+            if len(found) < limit:  # beginnings of words take the index longer: all that go on from them are gathered first
+                found = self._lines(session, " AND ".join(f"{one}*" for one in asked), kind)
             if not found and len(asked) > 1:
-                apart = [self._lines(session, one, kind) for one in asked]
+                apart = [self._lines(session, f"{one}*", kind) for one in asked]
                 all_of = set.intersection(*({hit.carrier_id for hit in hits if hit.carrier_id is not None} for hits in apart))
                 found = list(dict.fromkeys(hit for hits in apart for hit in hits if hit.carrier_id in all_of))
         return sorted(found, key=lambda hit: hit.at, reverse=True)[:limit]
@@ -75,9 +79,7 @@ class FinderRoom(Room):
     def _lines(session: Session, asked: str, kind: str) -> list[Hit]:
         found: list[Hit] = []
         for table, line in _LINES.items():
-            first = BY_TABLE[table].rowid(0)
-            bound = {"asked": asked, "first": first, "last": first + (1 << SHIFT) - 1, "most": _NEWEST}
-            ids = [int(row) - first for row in session.scalars(_MATCHING, bound)]
+            ids = _newest(session, table, asked)
             if not ids:
                 continue
             query = (
@@ -91,8 +93,23 @@ class FinderRoom(Room):
         return found
 
 
+def _newest(session: Session, table: str, asked: str) -> list[int]:
+    """Rows that match, the newest first: looked for in the newest part of a long table before the next, since words that stand everywhere
+    are found there at once and lists of rare ones are short."""
+    base = BY_TABLE[table].rowid(0)
+    last = session.execute(text(f"SELECT max(id) FROM {table}")).scalar() or 0
+    found: list[int] = []
+    part = _PART
+    while last > 0 and len(found) < _NEWEST:
+        first = max(1, last - part + 1)
+        bound = {"asked": asked, "first": base + first, "last": base + last, "most": _NEWEST - len(found)}
+        found += [int(row) - base for row in session.scalars(_MATCHING, bound)]
+        last, part = first - 1, 4 * part
+    return found
+
+
 def terms_of(words: str) -> list[str]:
-    """What a person types, as the index is asked, term by term: every word may go on, and nothing in it is obeyed.
+    """What a person types, as the index is asked, term by term; nothing in it is obeyed.
 
     Raises WrongUseError.
     """
@@ -101,7 +118,7 @@ def terms_of(words: str) -> list[str]:
     phrases = [part.split() for part in parts[1::2]]
     single = [[word] for part in parts[0::2] for word in part.split()]
     asked = [[word for word in phrase if any(letter.isalnum() for letter in word)] for phrase in (*single, *phrases)]
-    made = [f'"{" ".join(phrase)}"*' for phrase in asked if phrase]
+    made = [f'"{" ".join(phrase)}"' for phrase in asked if phrase]
     if not made:
         raise WrongUseError("There is nothing to search for.", remedy="Give a word: a label, a device, what was wrong.")
     return made

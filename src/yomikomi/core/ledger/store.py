@@ -29,19 +29,13 @@ from yomikomi.core.ledger.schema import (
     TrialRow,
 )
 from yomikomi.core.ledger.troubles import record_trouble
-from yomikomi.core.ledger.views import CarrierView, ViewMaker
+from yomikomi.core.ledger.views import CarrierView, ViewMaker, newest_take
 from yomikomi.core.ledger.workspace import Workspace
 
-# Carriers that are read ahead in one piece: with readings and trials some hundredths of a second.
-_AHEAD = 12
+# Carriers that are read ahead in one piece: with readings, trials and several copies some hundredths of a second.
+_AHEAD = 6
 _AT_ONCE = 400  # ids in one query; SQLite takes at most some thousands of parameters
-_PARTS = (
-    *(
-        selectinload(Carrier.takes).selectinload(part)
-        for part in (Take.readings, Take.overrulings, Take.treatments, Take.trials, Take.copies)
-    ),
-    selectinload(Carrier.sheets),
-)
+_PARTS = tuple(selectinload(part) for part in (Take.readings, Take.overrulings, Take.treatments, Take.trials, Take.copies))
 # What a view is made of beside its copies.
 _Part = Carrier | Take | PathSheetRow | ReadingRow | Overruling | TreatmentRow | TrialRow
 
@@ -91,7 +85,11 @@ class Store:
     def _fill(self, session: Session, missing: list[int]) -> None:
         for start in range(0, len(missing), _AT_ONCE):
             query = select(Carrier).where(Carrier.id.in_(missing[start : start + _AT_ONCE]))
-            for row in session.scalars(query.options(*_PARTS)):
+            rows = session.scalars(query.options(selectinload(Carrier.takes), selectinload(Carrier.sheets))).all()
+            newest = [take.id for row in rows for take in [newest_take(row)] if take is not None]
+            # Of earlier takes a view tells nothing: their parts, four fifths of a large record, stay where they are.
+            session.scalars(select(Take).where(Take.id.in_(newest)).options(*_PARTS)).all()
+            for row in rows:
                 self._views[row.id] = self.maker.view(row)
 
     def _freshen(self, session: Session) -> None:

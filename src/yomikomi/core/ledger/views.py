@@ -127,6 +127,11 @@ def apply_overrulings(reading: Reading | None, overrulings: tuple[OverrulingView
     return reading
 
 
+def newest_take(row: Carrier) -> Take | None:
+    """The one that a carrier's work goes on with."""
+    return next((take for take in reversed(row.takes) if take.state != "lost"), None)
+
+
 def overrulings_of(take: Take) -> tuple[OverrulingView, ...]:
     """In the order in which they were said."""
     return tuple(OverrulingView(one.topic, one.was, one.now, one.reason, one.made_at) for one in take.overrulings)
@@ -148,8 +153,7 @@ class ViewMaker:
             kept.clear()
 
     def view(self, row: Carrier) -> CarrierView:
-        takes = [take for take in row.takes if take.state != "lost"]
-        take = takes[-1] if takes else None
+        take = newest_take(row)
         treatment = take.treatments[-1] if take and take.treatments else None
         trials = _trials_of(take, treatment)
         return CarrierView(
@@ -164,7 +168,7 @@ class ViewMaker:
             details=self._sound(f"{row.label}: details", lambda: CarrierDetails.model_validate(row.details or {})) or CarrierDetails(),
             created_at=row.created_at,
             take=self._take(take) if take else None,
-            takes=len(takes),
+            takes=sum(one.state != "lost" for one in row.takes),
             reading=self.newest_reading(take) if take else None,
             overrulings=overrulings_of(take) if take else (),
             treatment=self._sound(f"{row.label}: treatment", lambda: _treatment_of(treatment)) if treatment else None,

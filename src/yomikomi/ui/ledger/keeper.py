@@ -13,7 +13,7 @@ from yomikomi.core.fixity.disks import disk_of
 from yomikomi.core.fixity.repair import repair
 from yomikomi.core.fixity.rounds import check_files, hash_files
 from yomikomi.core.ledger.backups import FOLDER, is_due, make_backup
-from yomikomi.core.ledger.files import RELEASED, Located
+from yomikomi.core.ledger.files import RELEASED, Located, Unhashed
 from yomikomi.core.ledger.places import PlaceView
 from yomikomi.core.places.moved import find_moved
 from yomikomi.core.places.place import make_place, see_place
@@ -56,19 +56,27 @@ class LedgerKeeper(QObject):
         state = self._state
         if state.workspace.read_only or not state.starts_by_itself or state.jobs.jobs or not state.workspace.is_there:
             return
-        if not self._settled:
-            self._settled = not state.record.releases.settle()
-        rules, now = state.record.releases.rules(), datetime.now(UTC)
-        fresh = state.record.files.unhashed()
-        if fresh:
-            self._hash_some(len(fresh))
-        elif is_due(state.workspace.folder / FOLDER, hours=rules.backup_hours, now=now):
-            self.back_up()
-        elif due := state.record.files.due(days=rules.check_days, now=now, most=_FEW):
-            self.check(due, told=False)
+        self._settled = self._settled or not state.record.releases.settle()
+        files, rules, now = state.record.files, state.record.releases.rules(), datetime.now(UTC)
+        folder = state.workspace.folder / FOLDER
 
-    def _hash_some(self, _count: int, then: Callable[[], None] | None = None) -> None:
-        fresh = self._state.record.files.unhashed()[: _FEW if then is None else None]
+        def due() -> tuple[list[Unhashed], bool, list[Located]]:
+            old = files.due(days=rules.check_days, now=now, most=_FEW)
+            return files.unhashed(_FEW), is_due(folder, hours=rules.backup_hours, now=now), old
+
+        state.calls.call("due", due, self._do_due)
+
+    def _do_due(self, due: tuple[list[Unhashed], bool, list[Located]]) -> None:
+        """One thing at a time; what is left is due again."""
+        fresh, backup, old = due
+        if fresh:
+            self._hash(fresh)
+        elif backup:
+            self.back_up()
+        elif old:
+            self.check(old, told=False)
+
+    def _hash(self, fresh: Sequence[Unhashed], then: Callable[[], None] | None = None) -> None:
         if not fresh:
             if then is not None:
                 then()
@@ -99,7 +107,7 @@ class LedgerKeeper(QObject):
 
     def hash_all(self, then: Callable[[], None]) -> None:
         """Files that have no digest yet, before ``then``."""
-        self._hash_some(0, then)
+        self._hash(self._state.record.files.unhashed(), then)
 
     def check(self, wanted: Sequence[Located], *, told: bool = True, then: Callable[[], None] | None = None) -> None:
         """Read files again; ``told``: also when all is well."""
