@@ -102,5 +102,5 @@ def test_what_was_learned_is_known_and_can_be_taken_off() -> None:
 def test_the_account_tells_how_predictions_did_as_they_were_told() -> None:
     told = _told(recipe_for("h264", 20))
     found = accounts([("h264", told, 1.05e6, 100.0), ("h264", told, 1.2e6, 180.0), ("av1", told, 0.99e6, 99.0)])
-    assert [(one.codec, one.copies, one.size_held, one.seconds_held) for one in found] == [("av1", 1, 1, 1), ("h264", 2, 1, 1)]
+    assert [(one.group, one.copies, one.size_held, one.seconds_held) for one in found] == [("av1", 1, 1, 1), ("h264", 2, 1, 1)]
     assert found[1].size_error == pytest.approx(12.5)

@@ -355,7 +355,8 @@ def test_copies_teach_the_next_prediction_and_what_was_corrected_teaches_only_on
     again = record.lessons.of("vhs")["av1"].learned
     assert again.size == pytest.approx(first["av1"].learned.size, abs=0.01)
     account = record.lessons.accounts()[0]
-    assert (account.codec, account.copies, account.next.learned) == ("av1", 36, record.lessons.of("")["av1"].learned)
+    assert [(one.group, one.copies) for one in record.lessons.accounts("material")] == [("vhs", 36)]
+    assert (account.group, account.copies, account.next.learned) == ("av1", 36, record.lessons.of("")["av1"].learned)
     with sqlite3.connect(record.workspace.folder / "workspace.sqlite") as connection:
         connection.execute("UPDATE copies SET predicted = '{}' WHERE id = (SELECT min(id) FROM copies)")
     assert Record(record.workspace).lessons.accounts()[0].copies == 35

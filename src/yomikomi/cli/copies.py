@@ -37,7 +37,7 @@ from yomikomi.cli.root import File, Json, answer, open_record
 from yomikomi.cli.set_copies import check_set_alone, copy_set_of, planned, predict_set_of
 from yomikomi.cli.treatments import Suggested, TreatmentOption
 from yomikomi.core.balance.viewing import Viewing
-from yomikomi.core.errors import UnfinishedError
+from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.work.new_file import check_free
 
 DeinterlaceOption = Annotated[
@@ -172,15 +172,22 @@ def copy(
         )
 
 
-def accuracy(context: typer.Context, as_json: Json = False) -> None:
+def accuracy(
+    context: typer.Context,
+    by: Annotated[str, typer.Option("--by", help="codec, material (kind of carrier) or machine.")] = "codec",
+    as_json: Json = False,
+) -> None:
     """How predictions of the workspace's copies did, and what they put on the next ones."""
     from yomikomi.cli.copy_documents import AccuracyDocument, AccuracyRow
-    from yomikomi.core.ledger.sentences import ACCOUNT_HEADINGS, account_row, accuracy_headline
+    from yomikomi.core.ledger.sentences import ACCOUNT_GROUPS, ACCOUNT_HEADINGS, account_row, accuracy_headline
 
+    group = next((one for one in ACCOUNT_GROUPS if one == by), None)
+    if group is None:
+        raise WrongUseError(f"By: {by!r} is not known.", remedy=f"Use one of: {', '.join(ACCOUNT_GROUPS)}.")
     with open_record(context) as record:
-        accounts = record.lessons.accounts()
+        accounts = record.lessons.accounts(group)
     head, basis = accuracy_headline(accounts)
-    rows = [account_row(one) for one in accounts]
+    rows = [account_row(one, group) for one in accounts]
     lines = ["  ".join(f"{cell:<16}" for cell in cells).rstrip() for cells in ([ACCOUNT_HEADINGS, *rows] if rows else [])]
     answer(AccuracyDocument(codecs=[AccuracyRow.of(one) for one in accounts]), as_json, "\n".join([head, basis, *lines]))
 

@@ -16,7 +16,8 @@ class CopyDocument(CopyResult):
 
 
 class AccuracyRow(BaseModel):
-    """One codec: mean errors in per cent, how many intervals held, and the factors that are put on the next predictions."""
+    """One codec (or kind of carrier, or machine, as was asked): mean errors in per cent, how many intervals held, and the factors that are
+    put on the next predictions."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -31,7 +32,7 @@ class AccuracyRow(BaseModel):
     @classmethod
     def of(cls, account: Account) -> AccuracyRow:
         return cls(
-            codec=account.codec, copies=account.copies, size_error_percent=round(account.size_error, 2), sizes_held=account.size_held,
+            codec=account.group, copies=account.copies, size_error_percent=round(account.size_error, 2), sizes_held=account.size_held,
             seconds_error_percent=round(account.seconds_error, 2), seconds_held=account.seconds_held, next=account.next.learned,
         )  # fmt: skip
 

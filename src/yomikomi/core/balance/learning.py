@@ -57,10 +57,10 @@ class Lesson:
 
 @dataclass(frozen=True)
 class Account:
-    """How predictions of one codec did: copies, mean errors in per cent of the predicted, and of how many the interval held; ``next``: what
-    is put on the next ones, whatever the carrier."""
+    """How predictions of one group (a codec, a kind of carrier, a machine) did: copies, mean errors in per cent of the predicted, and of
+    how many the interval held; ``next``: what is put on the next ones of a codec, whatever the carrier."""
 
-    codec: str
+    group: str
     copies: int
     size_error: float
     size_held: int
@@ -88,19 +88,19 @@ def lesson(outcomes: Sequence[Outcome], *, codec: str, material: str, machine: s
 
 
 def accounts(predictions: Iterable[tuple[str, Prediction, float, float]]) -> list[Account]:
-    """How predictions did as they were told, by codec. ``predictions``: codec, what was told, actual bytes and seconds."""
-    by_codec: dict[str, list[tuple[Prediction, float, float]]] = {}
-    for codec, told, size, seconds in predictions:
-        by_codec.setdefault(codec, []).append((told, size, seconds))
+    """How predictions did as they were told, by group. ``predictions``: group, what was told, actual bytes and seconds."""
+    groups: dict[str, list[tuple[Prediction, float, float]]] = {}
+    for group, told, size, seconds in predictions:
+        groups.setdefault(group, []).append((told, size, seconds))
     return [
         Account(
-            codec, len(rows),
+            group, len(rows),
             _mean([100 * abs(size / told.size_bytes.expected - 1) for told, size, _ in rows]),
             sum(told.size_bytes.low <= size <= told.size_bytes.high for told, size, _ in rows),
             _mean([100 * abs(seconds / told.encode_seconds.expected - 1) for told, _, seconds in rows]),
             sum(told.encode_seconds.low <= seconds <= told.encode_seconds.high for told, _, seconds in rows),
         )
-        for codec, rows in sorted(by_codec.items())
+        for group, rows in sorted(groups.items())
     ]  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import Literal
 
 from sqlalchemy import select
 
@@ -16,6 +17,7 @@ from yomikomi.core.ledger.store import Room
 from yomikomi.core.recipes.codecs import TRIED
 from yomikomi.core.work.processors import machine_name
 
+Grouping = Literal["codec", "material", "machine"]
 # The newest copies of a workspace that teach: more say hardly more, and take longer than a window should wait.
 _NEWEST = 300
 # A copy that is less than so many seconds long says nothing of how long copies take.
@@ -28,12 +30,16 @@ class LessonRoom(Room):
         machine."""
         return self._taught([_outcome(*one) for one in self._made() if _teaches(one[1])], material)
 
-    def accounts(self) -> list[Account]:
-        """How predictions did as they were told, by codec."""
+    def accounts(self, by: Grouping = "codec") -> list[Account]:
+        """How predictions did as they were told, by codec, by kind of carrier or by machine."""
         made = [one for one in self._made() if not one[1].recipe.untouched]
+        groups = [{"codec": told.recipe.codec, "material": kind, "machine": result.machine}[by] for kind, told, result in made]
+        rows = ((told, result.size_bytes, result.quiet_seconds) for _, told, result in made)
+        found = accounts((group, *row) for group, row in zip(groups, rows, strict=True))
+        if by != "codec":
+            return found
         taught = self._taught([_outcome(*one) for one in made if _teaches(one[1])], "")
-        found = accounts((told.recipe.codec, told, result.size_bytes, result.quiet_seconds) for _, told, result in made)
-        return [replace(one, next=taught.get(one.codec, Lesson())) for one in found]
+        return [replace(one, next=taught.get(one.group, Lesson())) for one in found]
 
     @staticmethod
     def _taught(outcomes: list[Outcome], material: str) -> dict[str, Lesson]:

@@ -10,6 +10,7 @@ from yomikomi.core.work.text import capital
 
 if TYPE_CHECKING:  # the shelf stands before what copies need is loaded
     from yomikomi.core.balance.learning import Account
+    from yomikomi.core.ledger.lessons import Grouping
     from yomikomi.core.ledger.page_entry import CarrierPage
     from yomikomi.core.ledger.progress import Progress
     from yomikomi.core.ledger.releases import Release
@@ -109,8 +110,9 @@ def release_headline(takes: int, released: Sequence[Release]) -> tuple[str, str]
     return f"{counted(takes, 'raw take has', 'raw takes have')} verified copies{gone}.", basis
 
 
+ACCOUNT_GROUPS: dict[Grouping, str] = {"codec": "By codec", "material": "By kind of carrier", "machine": "By machine"}
 ACCOUNT_HEADINGS = (
-    "Codec", "Copies", "Size difference", "In its interval", "Time difference", "In its interval", "Next sizes", "Next times",
+    "", "Copies", "Size difference", "In its interval", "Time difference", "In its interval", "Next sizes", "Next times",
 )  # fmt: skip
 
 
@@ -124,14 +126,18 @@ def accuracy_headline(accounts: Sequence[Account]) -> tuple[str, str]:
     return head, "About nine of ten should · what earlier copies teach is put on the next predictions, the more copies the more of it"
 
 
-def account_row(account: Account) -> tuple[str, ...]:
+def account_row(account: Account, by: Grouping = "codec") -> tuple[str, ...]:
     """One line under :data:`ACCOUNT_HEADINGS`."""
+    from yomikomi.core.planning.carriers import kind_of
     from yomikomi.core.recipes.codecs import CODECS
 
     learned, copies = account.next.learned, account.copies
+    group = account.group
+    words = CODECS[group].words if by == "codec" else kind_of(group).words if by == "material" else group or "not known"
     return (
-        CODECS[account.codec].words, str(copies), f"{account.size_error:.1f} %", f"{account.size_held} of {copies}",
-        f"{account.seconds_error:.0f} %", f"{account.seconds_held} of {copies}", _times(learned.size), _times(learned.seconds),
+        words, str(copies), f"{account.size_error:.1f} %", f"{account.size_held} of {copies}",
+        f"{account.seconds_error:.0f} %", f"{account.seconds_held} of {copies}", _times(learned.size) if by == "codec" else "",
+        _times(learned.seconds) if by == "codec" else "",
     )  # fmt: skip
 
 

@@ -9,9 +9,10 @@ from yomikomi.core.balance.learning import Account
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.files import fixity_words
 from yomikomi.core.ledger.ledger_rules import LedgerRules
+from yomikomi.core.ledger.lessons import Grouping
 from yomikomi.core.ledger.progress import Progress, progress_of
 from yomikomi.core.ledger.same_way import last_like, same_way
-from yomikomi.core.ledger.sentences import collection_headline, ledger_headline, page_headline, release_headline
+from yomikomi.core.ledger.sentences import ACCOUNT_GROUPS, collection_headline, ledger_headline, page_headline, release_headline
 from yomikomi.core.ledger.views import CarrierView, CopyView
 from yomikomi.core.looking.spots import Spot
 from yomikomi.core.playing.sources import FileSource, TreatedSource
@@ -195,9 +196,10 @@ class LedgerStation(Station):
 
     def show_accuracy(self) -> None:
         """How predictions did: found in a thread, since it may be some hundred documents."""
-        self.state.calls.call("accuracy", self.state.record.lessons.accounts, self._show_accounts)
+        lessons = self.state.record.lessons
+        self.state.calls.call("accuracy", lambda: {by: lessons.accounts(by) for by in ACCOUNT_GROUPS}, self._show_accounts)
 
-    def _show_accounts(self, accounts: list[Account]) -> None:
+    def _show_accounts(self, accounts: dict[Grouping, list[Account]]) -> None:
         AccuracyBox(accounts, self).open()
 
     def do_the_same(self, carrier: int) -> None:
