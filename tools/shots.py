@@ -27,6 +27,7 @@ from yomikomi.sim.feed import FeedSpec
 from yomikomi.sim.player import TapePlayerSpec
 from yomikomi.ui.app import application, build_window
 from yomikomi.ui.capture.station import CaptureStation
+from yomikomi.ui.ledger.station import LedgerStation
 from yomikomi.ui.path.station import PathStation
 from yomikomi.ui.reading.station import ReadingStation
 from yomikomi.ui.shelf.station import ShelfStation
@@ -149,6 +150,7 @@ def main(folder: Path = _FOLDER) -> None:
         wait(lambda: treatment.looking.player.after.view.image is not None, 60)
         for key in ("reading", "treatment", "balance", "ledger"):
             camera.station(key, after=2.0)
+        shoot_ledger(window, camera)
         shoot_player(window, camera)
         shoot_readings(window, camera, carriers, home)
         window.state.choose(carriers["K-002"])
@@ -173,6 +175,22 @@ def main(folder: Path = _FOLDER) -> None:
     finally:
         workspace.close()
         shutil.rmtree(home, ignore_errors=True)
+
+
+def shoot_ledger(window: MainWindow, camera: Photographer) -> None:
+    """Its files hashed; the rules for raw takes, and the collection."""
+    ledger = window.station("ledger")
+    assert isinstance(ledger, LedgerStation)
+    hashed: list[bool] = []
+    ledger.keeper.hash_all(lambda: hashed.append(True))
+    wait(lambda: bool(hashed), 60)
+    window.show_station("ledger")
+    for key, name in (("raw", "ledger-raw"), ("collection", "ledger-collection")):
+        ledger.sections.turn(key)
+        pause(1.0)
+        camera.shoot(name)
+    ledger.sections.turn("copies")
+    ledger.copies.table.selectRow(0)
 
 
 def shoot_player(window: MainWindow, camera: Photographer) -> None:

@@ -13,6 +13,7 @@ import pytest
 
 from tests.cli.test_commands import answer, schemas, within, yomikomi  # noqa: F401  the fixture
 from tests.ledger.done import finish
+from tests.making import sliding_frames, write_clip
 from yomikomi.core.ledger.ledger_rules import LedgerRules
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.workspace import Workspace
@@ -85,6 +86,19 @@ def test_read_again_mended_moved_and_in_two_places(archive: Path, tmp_path: Path
     jsonschema.validate(moved, schemas["ledger-find"])
     assert (moved["missing"], list(moved["found"].values())) == (1, [str(archive / "takes" / "renamed by hand.mkv")])
     assert "no place Red drive" in yomikomi("--workspace", archive, "ledger", "second-copy", "Red drive", code=2).stderr
+
+
+def test_what_belongs_to_others_is_read_and_never_replaced(archive: Path, tmp_path: Path) -> None:
+    """A file by reference, copied to a place, then changed by whoever it belongs to."""
+    write_clip(tmp_path / "holiday.mkv", sliding_frames(5))
+    answer("--workspace", archive, "shelf", "import", tmp_path / "holiday.mkv")
+    (tmp_path / "drive").mkdir()
+    _ledger(archive, "places", "--add", tmp_path / "drive", "--name", "Blue drive")
+    assert _ledger(archive, "second-copy", "Blue drive")["copied"] == 5
+    (tmp_path / "holiday.mkv").write_bytes(b"edited since")
+    _fails(archive, "verify", "--repair", code=4)
+    assert (tmp_path / "holiday.mkv").read_bytes() == b"edited since"
+    assert sorted(one.name for one in tmp_path.iterdir()) == ["archive", "drive", "holiday.mkv"]
 
 
 def test_looked_at_judged_released_and_brought_back(archive: Path, tmp_path: Path, schemas: dict[str, Any]) -> None:  # noqa: F811

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import json
 import os
 import sqlite3
@@ -16,7 +17,7 @@ from pathlib import Path
 import pytest
 
 from tests.ledger.done import capture, finish
-from yomikomi.core.errors import UnfinishedError, UnreadableError
+from yomikomi.core.errors import DriveFullError, UnfinishedError, UnreadableError
 from yomikomi.core.ledger import backups
 from yomikomi.core.ledger.backups import backups_in, is_due, make_backup, prove, restore
 from yomikomi.core.ledger.integrity import record_problems, salvage
@@ -97,7 +98,7 @@ def test_old_ones_go_and_the_newest_stays_whatever_the_clock_says(record: Record
     assert len(backups_in(folder)) == 3
 
 
-def test_damaged_ones_are_found_out_and_never_put_back(record: Record, tmp_path: Path) -> None:
+def test_damaged_ones_are_found_out_and_never_put_back(record: Record, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     record.shelf.add(label="K-001", title="", kind="vhs")
     made = make_backup(record.workspace, keep=3)
     raw = bytearray(made.path.read_bytes())
@@ -110,9 +111,17 @@ def test_damaged_ones_are_found_out_and_never_put_back(record: Record, tmp_path:
         with pytest.raises(UnreadableError, match="damaged"):
             restore(record.workspace, tmp_path / f"{name}.sqlite")
     prove(made.path)
-    assert [view.label for view in record.carriers()] == ["K-001"]
+    monkeypatch.setattr(backups, "_set_aside", _full)
+    with pytest.raises(DriveFullError):
+        restore(record.workspace, made.path)
+    record.shelf.add(label="K-002", title="", kind="vhs")  # all goes on as before
+    assert [view.label for view in record.carriers()] == ["K-001", "K-002"]
     record.workspace.close()
-    assert _labels(record.workspace.folder) == ["K-001"]
+    assert _labels(record.workspace.folder) == ["K-001", "K-002"]
+
+
+def _full(*_args: object) -> None:
+    raise OSError(errno.ENOSPC, "No space left on device")
 
 
 def test_killed_at_any_moment_there_is_a_whole_record(tmp_path: Path) -> None:

@@ -137,6 +137,9 @@ class DemoMaker(QObject):
             return "K-001 is tried", partial(self._try_recipes, view)
         if len([copy for copy in view.copies if copy.ended_at]) < 2:
             return "K-001 is copied", partial(self._copy_best, view)
+        good = next((copy for copy in view.copies if copy.state == "verified"), None)
+        if good is not None and not self._record.looks.of(good.id) and self._record.looks.spots(good.id, 1):
+            return "K-001 is looked at", partial(self._look, good.id)
         return None
 
     def _card(self, view: CarrierView) -> Step | None:
@@ -176,6 +179,13 @@ class DemoMaker(QObject):
         intakes = [*(intake for intake, _ in scenario.SHELF), *backlog]
         self._record.shelf.put(intakes, [*(source for _, source in scenario.SHELF), *(None for _ in backlog)])
         self._state.reload()
+
+    def _look(self, copy: int, key: str) -> None:
+        """Two of the spots, as a volunteer of the archive saw them; the third is left to whoever tries it."""
+        for spot, seen in zip(self._record.looks.spots(copy, 2), ("lanterns clean, no block edges", ""), strict=False):
+            self._record.looks.add(copy, spot, "good", who="Mio", note=seen)
+        self._state.reload()
+        self._lanes.leave(key)
 
     def _plan(self, view: CarrierView, key: str) -> None:
         """The best path, looked at for a moment; what that shows is ticked."""

@@ -85,7 +85,7 @@ def prove(path: Path) -> None:
 
 def restore(workspace: Workspace, backup: Path, *, now: datetime | None = None) -> Path:
     """Put a backup in the place of the record, which is kept beside it under another name; returns that. The workspace was opened for it,
-    so that nobody else writes, and is closed afterwards: open it again.
+    so that nobody else writes, and is closed once that is done: open it again.
 
     At any moment a whole record has the name: what is to be put back is proven beside it first. Raises UnreadableError, and what the
     drive says.
@@ -94,15 +94,13 @@ def restore(workspace: Workspace, backup: Path, *, now: datetime | None = None) 
     prove(backup)
     record = workspace.folder / RECORD_FILE
     stamp = (now or datetime.now(UTC)).strftime("%Y%m%d-%H%M%S")
-    try:
-        with new_file(workspace.folder / f"{RECORD_FILE}.restored", safe=_SAFE) as made:
-            _pour(backup, made.part)
-            prove(made.part)
-            kept = free_name(workspace.folder, f"{record.stem}-before-{stamp}", record.suffix)
-            _set_aside(workspace, record, kept)
-            made.put_over(record)
-    finally:
-        workspace.close()
+    with new_file(workspace.folder / f"{RECORD_FILE}.restored", safe=_SAFE) as made:
+        _pour(backup, made.part)
+        prove(made.part)
+        kept = free_name(workspace.folder, f"{record.stem}-before-{stamp}", record.suffix)
+        _set_aside(workspace, record, kept)
+        made.put_over(record)
+    workspace.close()
     return kept
 
 

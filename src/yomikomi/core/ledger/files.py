@@ -167,8 +167,12 @@ class FileRoom(Room):
             return news
 
     def repair_request(self, one: Located) -> RepairRequest:
-        """Raises WrongUseError where no whole copy of it is within reach."""
+        """Raises WrongUseError where no whole copy of it is within reach, or the file is not ours to replace: one that lies outside the
+        workspace may have been changed by whoever it belongs to."""
         self._store.workspace.check_writable()
+        if one.place_id is None and not self._store.workspace.holds(one.path.parent):
+            words = f"{one.path.name} lies outside the workspace, and is only read."
+            raise WrongUseError(words, remedy="If it was damaged, put its second copy there by hand.")
         good = next((other for other in self._siblings(one) if other.state == "whole" and size_of(other.path) == one.size), None)
         if good is None:
             raise WrongUseError(
