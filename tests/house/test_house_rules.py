@@ -13,19 +13,26 @@ from hypothesis import strategies as st
 
 from tests.conftest import Shared
 from tests.making import programme_frames, write_clip
+from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.house.differences import differences
 from yomikomi.core.house.learning import Answer, proposals
 from yomikomi.core.house.rules import HouseRules, Limits, all_rules, copy_name, keep_rules, named_rules, read_rules
-from yomikomi.core.ledger.house import accept, make_rules, take_through
+from yomikomi.core.ledger.house import accept, make_rules, prepare, take_through
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.run_queue import ask_copy
 from yomikomi.core.ledger.workspace import Workspace
+from yomikomi.core.path.ranking import rank_paths
+from yomikomi.core.path.sheet import make_sheet, with_state
+from yomikomi.core.path.structure import Task, Wishes
+from yomikomi.core.planning.intake import Intake
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.sets.model import COPY_NAME, SetCopy
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.damage import Damage
+from yomikomi.demo import scenario
 
 
 @pytest.fixture(scope="module")
@@ -76,6 +83,33 @@ def test_rules_are_made_from_a_carrier_and_travel_as_json(rules: HouseRules, tmp
         with pytest.raises(WrongUseError, match="no house rules document"):
             read_rules(path)
     assert all_rules(tmp_path / "rules") == {}
+
+
+def test_the_next_carrier_is_prepared_as_the_first_was_captured(record: Record, tape_reading: Reading) -> None:
+    """Path and codec go with the rules; nothing is ticked, and a path that a person planned stays."""
+    intake = Intake(label="K-001", kind="vhs", format="525i")
+    best = rank_paths(scenario.EQUIPMENT, Task.of(intake), Wishes.usual(intake))[0]
+    first = record.shelf.add(label="K-001", title="", kind="vhs", standard="525i", source={"kind": "tape player"})
+    sheet = make_sheet(best.trace, carrier="K-001")
+    record.paths.save(first, with_state(sheet, sheet.items[0].knob, "done"))
+    how = RecordAs(codec="h264_high", mbps=20)
+    take, path = record.takes.begin(first, how)
+    path.write_bytes(b"x")
+    record.takes.end(take, CaptureResult(path, frames=90, seconds=3.0, late=0, dropped=0, bytes_written=1, parts=(path,)))
+    record.readings.save(take, tape_reading)
+    record.readings.choose_treatment(take, fields_treatment(tape_reading))
+    ask_copy(record, record.carrier(first), recipe_for("h264", 20), None)
+    rules = make_rules(record.carrier(first), "Tapes")
+    again = HouseRules.model_validate_json(rules.model_dump_json(exclude_computed_fields=True))
+    assert (again.record_as, again.sheet is not None and again.sheet.done) == (how, 0)
+    second = record.shelf.add(label="K-002", title="", kind="vhs", standard="525i")
+    assert len(prepare(record, record.carrier(second), again.sheet, again.record_as)) == 2
+    planned = record.carrier(second).path
+    assert planned is not None
+    assert (planned.route, planned.carrier, planned.done) == (sheet.route, "K-002", 0)
+    assert record.settings.capture().record_as == how
+    assert prepare(record, record.carrier(second), again.sheet, again.record_as) == ()
+    assert prepare(record, record.carrier(first), again.sheet, again.record_as) == ()
 
 
 def _other(reading: Reading, part: str, **what: object) -> Reading:

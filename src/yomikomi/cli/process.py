@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 def process(
     context: typer.Context,
-    carriers: Annotated[list[str], typer.Argument(help="Labels of carriers that have a take.")],
+    carriers: Annotated[list[str], typer.Argument(help="Labels of carriers; one without a take is prepared for its capture.")],
     rules: Annotated[str, typer.Option("--rules", help="House rules, by key or name, or a file that ends in .json.")],
     all_the_same: Annotated[bool, typer.Option("--all-the-same", help="Also those that differ: say so of what you looked at.")] = False,
     later: Annotated[bool, typer.Option("--later", help="Put the copies into the run, and make them later.")] = False,
@@ -49,7 +49,7 @@ def process(
     document = ProcessDocument(rules=wanted.key, carriers=lines, report=report)
     words = [f"{line.carrier:<10} {line.state}" + "".join(f"; {one.words}" for one in line.differences) + line.wrong for line in lines]
     answer(document, as_json, "\n".join([*words, *([report_words(report)] if report is not None else [])]))
-    waits = sum(line.state != "taken through" for line in lines)
+    waits = sum(line.state not in {"taken through", "prepared"} for line in lines)
     if waits or (report is not None and report.need_person):
         raise UnfinishedError(f"{waits} of {len(lines)} carriers need a person.", remedy="Look at them in Run, or say --all-the-same.")
 
@@ -88,10 +88,13 @@ def _taken(record: Record, view: CarrierView, rules: HouseRules, all_the_same: b
     from yomikomi.cli.main_job import read_file
     from yomikomi.cli.process_documents import ProcessLine
     from yomikomi.cli.work import run_job
-    from yomikomi.core.ledger.house import take_through
+    from yomikomi.core.ledger.house import prepare, take_through
     from yomikomi.core.sets.planning import predict_set
 
     try:
+        if view.take is None and (rules.sheet or rules.record_as) and rules.suits(view.kind, view.standard):
+            prepare(record, view, rules.sheet, rules.record_as)
+            return ProcessLine(carrier=view.label, state="prepared")
         if view.take is not None and view.judged is None:
             record.readings.save(view.take.id, read_file(view.take.path, quiet=quiet))
             view = record.carrier(view.id)

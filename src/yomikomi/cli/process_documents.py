@@ -12,10 +12,10 @@ from yomikomi.core.ledger.run_report import RunReport
 
 
 class ProcessLine(BaseModel):
-    """``state``: taken through, or waiting for a person (then ``differences`` say why), or what was wrong."""
+    """``state``: taken through, prepared for its capture, waiting for a person (then ``differences`` say why), or what was wrong."""
 
     carrier: str
-    state: Literal["taken through", "waiting", "wrong"]
+    state: Literal["taken through", "prepared", "waiting", "wrong"]
     differences: list[Difference] = []
     wrong: str = ""
 

@@ -9,7 +9,9 @@ from typing import Literal
 from platformdirs import user_config_path
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.errors import WrongUseError
+from yomikomi.core.path.sheet import PathSheet
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.reading.models import Reading, ScanKind
 from yomikomi.core.sets.model import COPY_NAME, CopySet, SetCopy, key_for
@@ -60,6 +62,8 @@ class HouseRules(BaseModel):
     steps : put in besides, or in place of those of their kind.
     copies : what is made; recipes, outlets and places.
     path : key of the path that such carriers are captured by, in words; for people.
+    sheet : that path with its settings, all still to be set; None: each carrier's is planned by itself.
+    record_as : how such carriers are recorded; None: as the workspace does.
     automatic : applied to a carrier of that kind as soon as it is read.
     """
 
@@ -75,6 +79,8 @@ class HouseRules(BaseModel):
     copies: tuple[SetCopy, ...] = Field(min_length=1, max_length=12)
     limits: Limits = Limits()
     path: str = Field(default="", max_length=400)
+    sheet: PathSheet | None = None
+    record_as: RecordAs | None = None
     automatic: bool = False
 
     @model_validator(mode="after")
@@ -102,7 +108,8 @@ class HouseRules(BaseModel):
 
 def rules_from(
     words: str, reading: Reading, copies: Sequence[SetCopy], *, kind: str, standard: str | None, suggested: bool,
-    steps: Sequence[AnyStep] = (), path: str = "", taken: Sequence[str] = (),
+    steps: Sequence[AnyStep] = (), path: str = "", sheet: PathSheet | None = None, record_as: RecordAs | None = None,
+    taken: Sequence[str] = (),
 ) -> HouseRules:  # fmt: skip
     """Of a carrier that was done by hand: the next ones like it. Raises WrongUseError for a name that is none, or without a copy."""
     if not words.strip():
@@ -116,6 +123,7 @@ def rules_from(
     return HouseRules(
         key=key_for(words, taken), words=words.strip()[:80], kind=kind, standard=standard or "",
         treatment="suggested" if suggested else "fields", steps=tuple(steps), copies=tuple(copies), limits=limits, path=path[:400],
+        sheet=sheet, record_as=record_as,
     )  # fmt: skip
 
 

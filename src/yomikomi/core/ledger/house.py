@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from yomikomi.core.balance.models import Prediction
+from yomikomi.core.capture.recording import RecordAs
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.house.differences import Difference, differences, planned_differences, predicted_differences
 from yomikomi.core.house.rules import HouseRules, copy_name, rules_from
@@ -13,6 +14,7 @@ from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.run_queue import ask_set
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.outlets.model import outlets
+from yomikomi.core.path.sheet import PathSheet
 from yomikomi.core.reading.sentences import findings
 from yomikomi.core.sets.model import SetCopy
 from yomikomi.core.sets.planning import PlannedCopy, SetRequest, check_folders, plan_set
@@ -54,6 +56,28 @@ def take_through(
     return []
 
 
+def prepare(record: Record, view: CarrierView, sheet: PathSheet | None, how: RecordAs | None) -> tuple[str, ...]:
+    """Before the capture: a path that such carriers are captured by, where none was planned, and how they are recorded. What was done, in
+    words; nothing for a carrier that has a take."""
+    if view.take is not None:
+        return ()
+    done = []
+    if sheet is not None and view.path is None:
+        record.paths.save(view.id, unticked(sheet).model_copy(update={"carrier": f"{view.label} {view.title}".strip()}))
+        done.append(f"path: {sheet.route}")
+    settings = record.settings.capture()
+    if how is not None and how != settings.record_as:
+        record.settings.save_capture(settings.model_copy(update={"record_as": how}))
+        done.append(f"recorded as {how.words}")
+    return tuple(done)
+
+
+def unticked(sheet: PathSheet) -> PathSheet:
+    """With everything to be set and seen again: another tape lies in the player, and somebody may have turned a knob."""
+    items = tuple(item.model_copy(update={"state": "open", "at": "", "at_words": ""}) for item in sheet.items)
+    return sheet.model_copy(update={"items": items})
+
+
 def accept(record: Record, case: Case, *, predicts: Predicts | None = None) -> None:
     """A person saw how a carrier differs, and wants it like the others all the same."""
     take_through(record, record.carrier(case.carrier), case.rules, predicts=predicts, all_the_same=True)
@@ -86,7 +110,8 @@ def make_rules(view: CarrierView, words: str, *, taken: Sequence[str] = ()) -> H
     steps = [] if all_suggested else [step for step in view.treatment.steps if step not in fields.steps and step.step not in _OF_ONE_TAKE]
     return rules_from(
         words, view.judged, wanted, kind=view.kind, standard=view.standard, suggested=all_suggested and view.treatment != fields,
-        steps=steps, path=view.path.carrier if view.path is not None else "", taken=taken,
+        steps=steps, path=view.path.carrier if view.path is not None else "", sheet=unticked(view.path) if view.path is not None else None,
+        record_as=view.take.details.record_as if view.take is not None and view.take.origin == "captured" else None, taken=taken,
     )  # fmt: skip
 
 

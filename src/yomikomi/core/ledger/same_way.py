@@ -6,10 +6,9 @@ from dataclasses import dataclass
 
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.house.differences import Difference
-from yomikomi.core.ledger.house import make_rules, take_through
+from yomikomi.core.ledger.house import make_rules, prepare, take_through
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.views import CarrierView
-from yomikomi.core.path.sheet import PathSheet
 
 
 @dataclass(frozen=True)
@@ -51,22 +50,9 @@ def same_way(record: Record, view: CarrierView, past: CarrierView) -> SameWay:
 
 
 def _captured(record: Record, view: CarrierView, past: CarrierView) -> SameWay:
-    done = []
     sheet = (record.paths.of_take(past.take.id) if past.take is not None else None) or past.path
-    if sheet is not None:
-        record.paths.save(view.id, _unticked(sheet))
-        done.append(f"path: {sheet.route}")
-    if past.take is not None and past.take.origin == "captured":
-        how = past.take.details.record_as
-        settings = record.settings.capture()
-        record.settings.save_capture(settings.model_copy(update={"record_as": how}))
-        done.append(f"recorded as {how.words}")
-    if not done:
+    how = past.take.details.record_as if past.take is not None and past.take.origin == "captured" else None
+    if sheet is None and how is None:
         raise WrongUseError(f"{past.label} was not captured, so it has no path.", remedy="Choose one that was.")
-    return SameWay(tuple(done), later=f"Treatment and copies can follow {past.label} once it is captured and read.")
-
-
-def _unticked(sheet: PathSheet) -> PathSheet:
-    """With everything to be set and seen again: another tape lies in the player, and somebody may have turned a knob."""
-    items = tuple(item.model_copy(update={"state": "open", "at": "", "at_words": ""}) for item in sheet.items)
-    return sheet.model_copy(update={"items": items})
+    done = prepare(record, view, sheet, how)
+    return SameWay(done, later=f"Treatment and copies can follow {past.label} once it is captured and read.")

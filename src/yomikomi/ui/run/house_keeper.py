@@ -5,18 +5,40 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from yomikomi.core.errors import YomikomiError
-from yomikomi.core.house.rules import all_rules
-from yomikomi.core.ledger.house import take_through
+from yomikomi.core.house.rules import HouseRules, all_rules
+from yomikomi.core.ledger.house import prepare, take_through
 from yomikomi.core.video.units import counted
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.state import AppState
 
 
 class HouseKeeper:
-    """Applies rules that go by themselves to a carrier that was just read."""
+    """Applies rules that go by themselves: to a carrier that is to be captured, and to one that was just read."""
 
-    def __init__(self, state: AppState, goes_on: Callable[[], None]) -> None:
+    def __init__(self, state: AppState, goes_on: Callable[[], None] = lambda: None) -> None:
         self._state, self._goes_on = state, goes_on
+
+    def chosen(self) -> None:
+        """The current carrier, before its capture: the path and the codec that rules for its kind say."""
+        spine = self._state.chosen
+        if spine is None or spine.take is not None or spine.unfit or self._state.workspace.read_only or not self._state.starts_by_itself:
+            return
+        rules = self._rules_for(spine.kind, spine.standard)
+        view = self._state.view_of(spine.id) if rules is not None and (rules.sheet or rules.record_as) else None
+        if rules is None or view is None:
+            return
+        try:
+            done = prepare(self._state.record, view, rules.sheet, rules.record_as)
+        except YomikomiError as error:
+            self._state.tell_error(error)
+            return
+        if done:
+            self._state.tell(Weight.FINE, f"{view.label} goes by “{rules.words}”: {'; '.join(done)}.", "Set the devices as Path says.")
+            self._state.reload()
+
+    @staticmethod
+    def _rules_for(kind: str, standard: str | None) -> HouseRules | None:
+        return next((one for one in all_rules().values() if one.automatic and one.suits(kind, standard)), None)
 
     def read(self, carrier_id: int) -> bool:
         """Whether rules took it; with none that suit, nothing happens."""
@@ -25,7 +47,7 @@ class HouseKeeper:
             return False
         if view.copies or view.treatment is not None:  # a person went ahead
             return False
-        rules = next((one for one in all_rules().values() if one.automatic and one.suits(view.kind, view.standard)), None)
+        rules = self._rules_for(view.kind, view.standard)
         if rules is None or self._state.record.house.has(view.take.id):
             return False
         try:
