@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import os
 import shutil
+import subprocess
+import sys
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -152,6 +155,44 @@ def test_cut_off_in_the_middle_nothing_is_written_down_and_files_are_taken_up_ag
     assert all(one.exists() for one in came)
     names = sorted(one.name for room in ("takes", "copies") for one in (record.workspace.folder / room).iterdir())
     assert len(names) == 3
+
+
+_BRINGS_OVER = """
+import sys, time
+from pathlib import Path
+from yomikomi.core.ledger import merged_files
+from yomikomi.core.ledger.merging import merge
+from yomikomi.core.ledger.record import Record
+from yomikomi.core.ledger.workspace import Workspace
+merged_files._PIECE = 40
+record = Record(Workspace(Path(sys.argv[1]), trust=True))
+print("begins", flush=True)
+merge(record, Path(sys.argv[2]), lambda: time.sleep(0.001))
+print("done", flush=True)
+"""
+
+
+def test_killed_while_it_merges_the_next_try_brings_all_once(record: Record, other: Record) -> None:
+    folder, theirs = record.workspace.folder, _counts(other)
+    other.workspace.close()
+    record.workspace.close()
+    for wait in (0.0, 0.05, 0.12):
+        words = [sys.executable, "-c", _BRINGS_OVER, str(folder), str(other.workspace.folder)]
+        process = subprocess.Popen(words, stdout=subprocess.PIPE, text=True)
+        assert process.stdout is not None
+        process.stdout.readline()
+        time.sleep(wait)
+        process.kill()
+        process.wait()
+        process.stdout.close()
+    home = Workspace(folder, trust=True)
+    fresh = Record(home)
+    merge(fresh, other.workspace.folder)
+    assert _counts(fresh) == theirs
+    assert record_problems(home.record_file) == []
+    names = sorted(one.name for room in ("takes", "copies") for one in (folder / room).iterdir())
+    assert len(names) == 3, names
+    home.close()
 
 
 def test_older_damaged_and_missing_things(record: Record, other: Record, tmp_path: Path) -> None:

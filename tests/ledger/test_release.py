@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import itertools
 import os
+import subprocess
+import sys
+import time
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -204,6 +207,48 @@ def test_the_end_of_the_program_in_the_middle_leaves_one_or_the_other(
         again.close()
 
 
+_GOES_ROUND = """
+import itertools, sys
+from pathlib import Path
+from yomikomi.core.ledger.record import Record
+from yomikomi.core.ledger.workspace import Workspace
+record = Record(Workspace(Path(sys.argv[1]), trust=True))
+record.releases.settle()
+for number in itertools.count():
+    print(number, flush=True)
+    record.releases.undo(record.releases.release(int(sys.argv[2])))
+"""
+
+
+def test_killed_while_takes_come_and_go_each_is_somewhere(record: Record, tape_reading: Reading) -> None:
+    """A process that releases and brings back without end, killed at many moments: after settling the bytes are home, or held."""
+    done = ready(record, tape_reading)
+    raw, folder = done.take_file.read_bytes(), record.workspace.folder
+    record.workspace.close()
+    for wait in (0.0, 0.005, 0.012, 0.03):
+        process = subprocess.Popen(
+            [sys.executable, "-c", _GOES_ROUND, str(folder), str(done.take)], stdout=subprocess.PIPE, text=True
+        )  # fmt: skip
+        assert process.stdout is not None
+        process.stdout.readline()
+        time.sleep(wait)
+        process.kill()
+        process.wait()
+        process.stdout.close()
+        again = Workspace(folder, trust=True)
+        fresh = Record(again)
+        assert fresh.releases.settle() == []
+        held = list((folder / "released").glob("*"))
+        (kept,) = [one for one in (done.take_file, *held) if one.exists()]
+        assert kept.read_bytes() == raw
+        take = fresh.carrier(done.carrier).take
+        assert take is not None
+        assert take.state == ("whole" if kept == done.take_file else "released")
+        if held:
+            fresh.releases.undo(fresh.releases.all()[0].id)
+        again.close()
+
+
 def machine(reading: Reading, folders: Iterator[Path]) -> type[RuleBasedStateMachine]:
     class Releasing(RuleBasedStateMachine):
         """Whatever is done in whatever order: the take's bytes are somewhere, unless it went for good while its rules held."""
@@ -306,5 +351,5 @@ def machine(reading: Reading, folders: Iterator[Path]) -> type[RuleBasedStateMac
 
 def test_no_order_of_events_loses_a_take_whose_rules_do_not_hold(tape_reading: Reading, tmp_path_factory: pytest.TempPathFactory) -> None:
     folders = (tmp_path_factory.mktemp("releasing") / "archive" for _ in itertools.count())
-    checked = settings(max_examples=25, stateful_step_count=18, suppress_health_check=list(HealthCheck), deadline=None)
+    checked = settings(max_examples=15, stateful_step_count=18, suppress_health_check=list(HealthCheck), deadline=None)
     run_state_machine_as_test(machine(tape_reading, folders), settings=checked)  # type: ignore[no-untyped-call]

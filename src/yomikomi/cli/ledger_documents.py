@@ -90,12 +90,13 @@ class PlaceLine(BaseModel):
     files: int
     bytes_held: int
     wrong: int = Field(description="files in it that are not whole")
+    always: bool = Field(description="new copies go there by themselves")
 
     @classmethod
     def of(cls, one: PlaceView, *, there: bool) -> PlaceLine:
         return cls(
             name=one.name, path=str(one.path), there=there, seen_at=one.seen_at, drive=one.disk, free_bytes=one.free_bytes,
-            total_bytes=one.total_bytes, files=one.files, bytes_held=one.bytes, wrong=one.wrong,
+            total_bytes=one.total_bytes, files=one.files, bytes_held=one.bytes, wrong=one.wrong, always=one.always,
         )  # fmt: skip
 
 

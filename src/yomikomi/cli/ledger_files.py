@@ -56,6 +56,8 @@ def places(
     context: typer.Context,
     add: Annotated[Path | None, typer.Option("--add", help="Make this folder a place, best on another drive.")] = None,
     name: Annotated[str, typer.Option("--name", help="What it is called.")] = "",
+    always: Annotated[str | None, typer.Option("--always", help="New copies go there by themselves, while the window is idle.")] = None,
+    not_always: Annotated[str | None, typer.Option("--not-always", help="They do not any more.")] = None,
     forget: Annotated[str | None, typer.Option("--forget", help="Take a place off the record; its files stay where they are.")] = None,
     as_json: Json = False,
 ) -> None:
@@ -67,6 +69,9 @@ def places(
         if add is not None:
             record.workspace.check_writable()
             record.places.add(make_place(add, workspace=record.workspace.folder), name)
+        for named, on in ((always, True), (not_always, False)):
+            if named is not None:
+                record.places.set_always(_place(record, named).id, on)
         if forget is not None:
             record.places.forget(_place(record, forget).id)
         there = found_places(record)

@@ -20,7 +20,7 @@ _LONGEST = 80
 
 @dataclass(frozen=True)
 class PlaceView:
-    """``files``, ``bytes``: of second copies in it; ``wrong``: of those the ones in trouble."""
+    """``always``: new copies go there by themselves; ``files``, ``bytes``: of second copies in it; ``wrong``: those that are not whole."""
 
     id: int
     key: str
@@ -33,6 +33,7 @@ class PlaceView:
     files: int
     bytes: int
     wrong: int
+    always: bool
 
 
 class PlaceRoom(Room):
@@ -44,7 +45,7 @@ class PlaceRoom(Room):
             return [
                 PlaceView(
                     row.id, row.key, row.name, Path(row.path), row.disk, row.seen_at, row.free_bytes, row.total_bytes,
-                    *held.get(row.id, (0, 0, 0)),
+                    *held.get(row.id, (0, 0, 0)), row.role == "always",
                 )
                 for row in session.scalars(select(PlaceRow).order_by(PlaceRow.id))
             ]  # fmt: skip
@@ -70,6 +71,15 @@ class PlaceRoom(Room):
             row = session.scalar(select(PlaceRow).where(PlaceRow.key == seen.key))
             if row is not None:
                 _put(row, seen)
+
+    def set_always(self, place_id: int, always: bool) -> None:
+        """Whether new copies go there by themselves."""
+        self._store.workspace.check_writable()
+        with self._store.session() as session:
+            row = session.get_one(PlaceRow, place_id)
+            row.role = "always" if always else "second"
+            how = "go there by themselves" if always else "wait to be sent there"
+            self._store.note(session, None, f"place {row.name}: new copies {how}")
 
     def forget(self, place_id: int) -> None:
         """It is no place of ours any more; its files stay where they are. Raises WrongUseError for one that is not known."""

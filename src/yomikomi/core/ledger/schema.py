@@ -256,7 +256,7 @@ class FileRow(Base):
 
 class PlaceRow(Base):
     """A drive or folder that second copies lie on. ``key`` stands in the place's own marker file; ``disk``: the drive below it as it was
-    seen last; ``role`` is second or holding."""
+    seen last; ``role`` is second, or always: new copies go there by themselves."""
 
     __tablename__ = "places"
 

@@ -55,6 +55,7 @@ class CarrierPageView(QWidget):
         self.page.setAccessibleName("All that was done with this carrier")
         self.hits = QListWidget()
         self.hits.setAccessibleName("What was found, the newest first")
+        self.hits.setUniformItemSizes(True)
         self.hits.itemActivated.connect(self._go)
         self.stack = QStackedWidget()
         self.stack.addWidget(self.page)

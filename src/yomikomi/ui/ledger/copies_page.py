@@ -16,7 +16,7 @@ from yomikomi.ui.widgets.basics import Card, MarkShape, button, label, row, scro
 
 _LOOKED = {"good": "fine", "poor": "check", "wrong": "fault"}
 # So many of the newest are listed; older ones are found by searching.
-MOST = 1000
+MOST = 500
 
 
 class CopiesPage(QWidget):

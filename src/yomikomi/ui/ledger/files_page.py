@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFileDialog, QHeaderView, QInputDialog, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QHeaderView, QInputDialog, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from yomikomi.core.ledger.files import Located
 from yomikomi.core.ledger.places import PlaceView
@@ -17,13 +17,14 @@ _TROUBLES = ("Carrier", "File", "Where", "State", "What is known")
 
 class FilesPage(QWidget):
     """Signals tell what a person wants: ``adds`` a folder and its name, ``copies`` the id of a place, ``checks`` everything, ``mends`` the
-    files in trouble, ``seeks`` missing files in a folder."""
+    files in trouble, ``seeks`` missing files in a folder, ``takes_all`` that new copies go to a place by themselves, or not."""
 
     adds = Signal(str, str)
     copies = Signal(int)
     checks = Signal()
     mends = Signal()
     seeks = Signal(str)
+    takes_all = Signal(int, bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -34,6 +35,8 @@ class FilesPage(QWidget):
         self.add_button = button("Add a place…", self._add, tip="A folder for second copies, best on another drive")
         tip = "Each file is read back from the drive; what was cut off goes on"
         self.copy_button = button("Copy what is missing there", self._copy, tip=tip)
+        self.always = QCheckBox("New copies go there by themselves")
+        self.always.clicked.connect(self._set_always)
         self.check_button = button("Check all files now", self.checks.emit, tip="Every file is read and held against its digest")
         self.mend_button = button("Repair from second copies", self.mends.emit, tip="The damaged file is kept beside the repaired one")
         self.seek_button = button("Find moved files…", self._seek, tip="By content, whatever they are called now")
@@ -41,7 +44,7 @@ class FilesPage(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
         layout.addWidget(self.state)
-        layout.addLayout(row(label("Places", name="section"), 1, self.copy_button, self.add_button))
+        layout.addLayout(row(label("Places", name="section"), 1, self.always, self.copy_button, self.add_button))
         layout.addWidget(self.places, 3)
         layout.addLayout(row(label("Files that are not whole", name="section"), 1, self.seek_button, self.mend_button, self.check_button))
         layout.addWidget(self.troubles, 4)
@@ -67,7 +70,19 @@ class FilesPage(QWidget):
         self._offer()
 
     def _offer(self) -> None:
-        self.copy_button.setEnabled(0 <= self.places.currentRow() < len(self._places))
+        chosen = self._chosen
+        self.copy_button.setEnabled(chosen is not None)
+        self.always.setEnabled(chosen is not None)
+        self.always.setChecked(chosen is not None and chosen.always)
+
+    @property
+    def _chosen(self) -> PlaceView | None:
+        place = self.places.currentRow()
+        return self._places[place] if 0 <= place < len(self._places) else None
+
+    def _set_always(self, on: bool) -> None:
+        if self._chosen is not None:
+            self.takes_all.emit(self._chosen.id, on)
 
     def _add(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "A folder for second copies")
@@ -77,8 +92,8 @@ class FilesPage(QWidget):
                 self.adds.emit(folder, name)
 
     def _copy(self) -> None:
-        if 0 <= self.places.currentRow() < len(self._places):
-            self.copies.emit(self._places[self.places.currentRow()].id)
+        if self._chosen is not None:
+            self.copies.emit(self._chosen.id)
 
     def _seek(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Look for moved files in")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -27,6 +28,17 @@ _IDLE_MS = 60_000
 # Files that are read in one go in idle time.
 _FEW = 5
 _RESOURCE = "files"
+
+
+@dataclass(frozen=True)
+class Due:
+    """``fresh``: never hashed; ``backup``: the last is too old; ``lacking``: a place that takes new copies by itself, and what it has not;
+    ``old``: not read for long."""
+
+    fresh: list[Unhashed]
+    backup: bool
+    lacking: tuple[PlaceView, list[Located]] | None
+    old: list[Located]
 
 
 class LedgerKeeper(QObject):
@@ -60,21 +72,26 @@ class LedgerKeeper(QObject):
         files, rules, now = state.record.files, state.record.releases.rules(), datetime.now(UTC)
         folder = state.workspace.folder / FOLDER
 
-        def due() -> tuple[list[Unhashed], bool, list[Located]]:
+        places = [one for one in state.record.places.all() if one.always]
+
+        def due() -> Due:
+            there = [one for one in places if (seen := see_place(one.path)) is not None and seen.key == one.key]
+            lacking = next(((one, some) for one in there if (some := files.missing_in(one.id, takes=False))), None)
             old = files.due(days=rules.check_days, now=now, most=_FEW)
-            return files.unhashed(_FEW), is_due(folder, hours=rules.backup_hours, now=now), old
+            return Due(files.unhashed(_FEW), is_due(folder, hours=rules.backup_hours, now=now), lacking, old)
 
         state.calls.call("due", due, self._do_due)
 
-    def _do_due(self, due: tuple[list[Unhashed], bool, list[Located]]) -> None:
+    def _do_due(self, due: Due) -> None:
         """One thing at a time; what is left is due again."""
-        fresh, backup, old = due
-        if fresh:
-            self._hash(fresh)
-        elif backup:
+        if due.fresh:
+            self._hash(due.fresh)
+        elif due.backup:
             self.back_up()
-        elif old:
-            self.check(old, told=False)
+        elif due.lacking is not None:
+            self._copy_next(*due.lacking, 0)
+        elif due.old:
+            self.check(due.old, told=False)
 
     def _hash(self, fresh: Sequence[Unhashed], then: Callable[[], None] | None = None) -> None:
         if not fresh:
@@ -142,6 +159,13 @@ class LedgerKeeper(QObject):
     def add_place(self, folder: str, name: str) -> None:
         try:
             self._state.record.places.add(make_place(Path(folder), workspace=self._state.workspace.folder), name)
+        except YomikomiError as error:
+            self._state.tell_error(error)
+        self.changed.emit()
+
+    def set_always(self, place_id: int, always: bool) -> None:
+        try:
+            self._state.record.places.set_always(place_id, always)
         except YomikomiError as error:
             self._state.tell_error(error)
         self.changed.emit()

@@ -30,6 +30,7 @@ class ReleasePage(QWidget):
         super().__init__()
         self.takes = QListWidget()
         self.takes.setAccessibleName("Takes that have verified copies; tick those that are to go")
+        self.takes.setUniformItemSizes(True)
         self.takes.currentItemChanged.connect(self._choose)
         self.takes.itemChanged.connect(lambda _item: self._offer())
         self.card = Card(choosable=False)

@@ -74,6 +74,7 @@ class LedgerStation(Station):
         self.keeper.changed.connect(self._on_change)
         self.files.adds.connect(self.keeper.add_place)
         self.files.copies.connect(self._copy_to)
+        self.files.takes_all.connect(self.keeper.set_always)
         self.files.checks.connect(lambda: self.keeper.hash_all(lambda: self.keeper.check(self.state.record.files.all())))
         self.files.mends.connect(self.keeper.mend)
         self.files.seeks.connect(self.keeper.seek)
