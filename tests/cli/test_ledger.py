@@ -146,6 +146,10 @@ def test_backed_up_put_back_damaged_saved_and_joined(archive: Path, tmp_path: Pa
     assert "rows saved" in yomikomi("--workspace", archive, "ledger", "check", "--repair").stdout
     assert len(answer("--workspace", archive, "shelf", "list")["carriers"]) == 2
     assert list(archive.glob("workspace-damaged-*.sqlite"))
+    (archive / "workspace.sqlite").write_bytes(b"no database at all, nothing of the kind" * 500)
+    assert "yomikomi ledger restore" in yomikomi("--workspace", archive, "shelf", "list", code=4).stderr
+    assert "kept as" in within("--workspace", archive, "ledger", "restore", line["file"]).stdout
+    assert len(answer("--workspace", archive, "shelf", "list")["carriers"]) == 2
 
 
 @pytest.mark.parametrize("name", ["all.json", "all csv", "bag", "page.html", "page.pdf", "record.xml", "cut.otio"])

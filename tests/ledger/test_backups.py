@@ -110,6 +110,13 @@ def test_damaged_ones_are_found_out_and_never_put_back(record: Record, tmp_path:
     for name in ("bad", "no", "empty"):
         with pytest.raises(UnreadableError, match="damaged"):
             restore(record.workspace, tmp_path / f"{name}.sqlite")
+    newer = tmp_path / "newer.sqlite"
+    newer.write_bytes(made.path.read_bytes())
+    with contextlib.closing(sqlite3.connect(newer)) as connection:
+        connection.execute("UPDATE alembic_version SET version_num = '9999'")
+        connection.commit()
+    with pytest.raises(UnreadableError, match="newer Yomikomi"):
+        restore(record.workspace, newer)
     prove(made.path)
     monkeypatch.setattr(backups, "_set_aside", _full)
     with pytest.raises(DriveFullError):

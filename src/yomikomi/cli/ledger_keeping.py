@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from yomikomi.cli.root import Json, answer, default_workspace, open_record
+from yomikomi.cli.root import Json, answer, default_workspace, open_record, say_aside
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 
 
@@ -37,12 +37,22 @@ def restore(
     file: Annotated[Path, typer.Argument(help="A backup, as ledger backup --list tells it; by name or path.")],
 ) -> None:
     """Put a backup in the place of the record. The record as it is now is kept beside it."""
-    from yomikomi.core.ledger.backups import FOLDER
+    from yomikomi.core.errors import WorkspaceError
+    from yomikomi.core.ledger.backups import FOLDER, restore_unopened
     from yomikomi.core.ledger.backups import restore as put_back
+    from yomikomi.core.ledger.integrity import record_problems
+    from yomikomi.core.ledger.workspace import RECORD_FILE
 
-    with open_record(context) as record:
-        beside = record.workspace.folder / FOLDER / file.name
-        kept = put_back(record.workspace, file if file.is_file() else beside)
+    folder = (context.obj.workspace or default_workspace()).expanduser().resolve()
+    backup = file if file.is_file() else folder / FOLDER / file.name
+    try:
+        with open_record(context) as record:
+            kept = put_back(record.workspace, backup)
+    except WorkspaceError as damaged:
+        if not (folder / RECORD_FILE).is_file() or not record_problems(folder / RECORD_FILE):
+            raise
+        say_aside(damaged.message, "Putting the backup back …")
+        kept = restore_unopened(folder, backup)
     print(f"The record is that of {file.name} now. The one before is kept as {kept.name}.")
 
 

@@ -7,15 +7,16 @@ import hashlib
 import json
 import os
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
-from yomikomi.core.errors import UnfinishedError, UnreadableError
+from yomikomi.core.errors import UnfinishedError, UnreadableError, WorkspaceError
 from yomikomi.core.ledger.connecting import plain_connection
-from yomikomi.core.ledger.troubles import record_trouble
-from yomikomi.core.ledger.workspace import RECORD_FILE, Workspace
+from yomikomi.core.ledger.troubles import READ_ONLY_REMEDY, READ_ONLY_WORDS, record_trouble
+from yomikomi.core.ledger.trust import is_trusted
+from yomikomi.core.ledger.workspace import NEWEST_REVISION, RECORD_FILE, Workspace, held_alone
 from yomikomi.core.work.drive import drive_error
 from yomikomi.core.work.new_file import clear_parts, free_name, is_taken, new_file, sync_folder, write_over
 
@@ -76,11 +77,13 @@ def prove(path: Path) -> None:
         with contextlib.closing(plain_connection(path)) as connection:
             connection.execute("PRAGMA query_only=ON")
             answers = [words for (words,) in connection.execute("PRAGMA integrity_check")]
-            known = connection.execute("SELECT count(*) FROM sqlite_master WHERE name = 'alembic_version'").fetchone()[0]
+            known = connection.execute("SELECT version_num FROM alembic_version").fetchone()
     except sqlite3.Error as error:
         raise UnreadableError(f"{path.name} is damaged: {error}.", remedy="Use another backup.", path=path) from error
     if answers != ["ok"] or not known:
         raise UnreadableError(f"{path.name} is damaged, or no record.", remedy="Use another backup.", path=path)
+    if known[0] > NEWEST_REVISION:
+        raise UnreadableError(f"{path.name} was made by a newer Yomikomi.", remedy="Update the program.", path=path)
 
 
 def restore(workspace: Workspace, backup: Path, *, now: datetime | None = None) -> Path:
@@ -91,25 +94,43 @@ def restore(workspace: Workspace, backup: Path, *, now: datetime | None = None) 
     drive says.
     """
     workspace.check_writable()
-    prove(backup)
-    record = workspace.folder / RECORD_FILE
-    stamp = (now or datetime.now(UTC)).strftime("%Y%m%d-%H%M%S")
-    with new_file(workspace.folder / f"{RECORD_FILE}.restored", safe=_SAFE) as made:
-        _pour(backup, made.part)
-        prove(made.part)
-        kept = free_name(workspace.folder, f"{record.stem}-before-{stamp}", record.suffix)
-        _set_aside(workspace, record, kept)
-        made.put_over(record)
+
+    def let_go() -> None:
+        workspace.__dict__.pop("sessions", None)
+        engine = workspace.__dict__.pop("engine", None)
+        if engine is not None:
+            engine.dispose()
+
+    kept = _put_back(workspace.folder, backup, now, let_go)
     workspace.close()
     return kept
 
 
-def _set_aside(workspace: Workspace, record: Path, kept: Path) -> None:
+def restore_unopened(folder: Path, backup: Path, *, now: datetime | None = None) -> Path:
+    """The same for a workspace whose record is so damaged that it cannot be opened. Raises WorkspaceError where it is open elsewhere, or
+    somebody else's."""
+    if not is_trusted(folder):
+        raise WorkspaceError(READ_ONLY_WORDS, remedy=READ_ONLY_REMEDY, path=folder)
+    with held_alone(folder):
+        return _put_back(folder, backup, now, lambda: None)
+
+
+def _put_back(folder: Path, backup: Path, now: datetime | None, let_go: Callable[[], None]) -> Path:
+    prove(backup)
+    record = folder / RECORD_FILE
+    stamp = (now or datetime.now(UTC)).strftime("%Y%m%d-%H%M%S")
+    with new_file(folder / f"{RECORD_FILE}.restored", safe=_SAFE) as made:
+        _pour(backup, made.part)
+        prove(made.part)
+        kept = free_name(folder, f"{record.stem}-before-{stamp}", record.suffix)
+        let_go()
+        _set_aside(record, kept)
+        made.put_over(record)
+    return kept
+
+
+def _set_aside(record: Path, kept: Path) -> None:
     """The record keeps a second name, and its log holds nothing that would be put into the one that comes."""
-    workspace.__dict__.pop("sessions", None)
-    engine = workspace.__dict__.pop("engine", None)
-    if engine is not None:
-        engine.dispose()
     with contextlib.suppress(sqlite3.Error), contextlib.closing(plain_connection(record)) as connection:
         connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     for suffix in ("-wal", "-shm"):

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import Text, cast, or_, select
 from sqlalchemy.orm import Session
 
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
@@ -96,11 +97,12 @@ class ReleaseRoom(Room):
     def _wanting(self, session: Session, take: Take, paths: Sequence[Path]) -> list[str]:
         """Copies that wait for it: its own, and others that take sound or parts from it."""
         names = {str(path) for path in paths} | {self._store.workspace.keep(path) for path in paths}
-        found = []
-        for copy in session.scalars(select(Copy).where(Copy.state.in_(_WAITS))):
-            if copy.take_id == take.id or _mentions(copy.treatment, names):
-                found.append(Path(copy.path).name)
-        return found
+        # Thousands may wait: only documents in which a name stands as text are looked into.
+        written = [cast(Copy.treatment, Text).contains(json.dumps(name)[1:-1], autoescape=True) for name in names]
+        query = select(Copy).where(Copy.state.in_(_WAITS), or_(Copy.take_id == take.id, *written))
+        return [
+            Path(copy.path).name for copy in session.scalars(query) if copy.take_id == take.id or _mentions(copy.treatment, names)
+        ]
 
     def _findings(self, take: Take, located: Sequence[Located]) -> list[str]:
         found = [f"{one.path.name} is {one.state}" for one in located if one.take_id is not None and one.state not in {"whole", RELEASED}]

@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
-import fcntl
-import os
-from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -13,8 +9,7 @@ from yomikomi.core.errors import UnreadableError, WorkspaceError
 from yomikomi.core.ledger.integrity import Salvaged, record_problems, salvage
 from yomikomi.core.ledger.troubles import READ_ONLY_REMEDY, READ_ONLY_WORDS
 from yomikomi.core.ledger.trust import is_trusted
-from yomikomi.core.ledger.workspace import LOCK_FILE, RECORD_FILE
-from yomikomi.core.work.drive import drive_error
+from yomikomi.core.ledger.workspace import RECORD_FILE, held_alone
 from yomikomi.core.work.new_file import free_name, is_taken, new_file
 
 
@@ -26,7 +21,7 @@ def repair_record(folder: Path) -> tuple[Salvaged, Path]:
     if not is_trusted(folder):
         raise WorkspaceError(READ_ONLY_WORDS, remedy=READ_ONLY_REMEDY, path=folder)
     record = folder / RECORD_FILE
-    with _alone(folder), new_file(folder / f"{RECORD_FILE}.saved", safe="The damaged record is as it was.") as made:
+    with held_alone(folder), new_file(folder / f"{RECORD_FILE}.saved", safe="The damaged record is as it was.") as made:
         told = salvage(record, made.part)
         if not any(told.rows.values()) or record_problems(made.part):
             raise UnreadableError("Nothing can be saved of the record.", remedy="Restore a backup.", path=record)
@@ -39,18 +34,3 @@ def repair_record(folder: Path) -> tuple[Salvaged, Path]:
                 log.replace(kept.with_name(kept.name + suffix))
         made.take_place_of(record, spare=kept)
     return told, kept
-
-
-@contextlib.contextmanager
-def _alone(folder: Path) -> Iterator[None]:
-    try:
-        lock = os.open(folder / LOCK_FILE, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, 0o666)
-    except OSError as error:
-        raise drive_error(error, folder / LOCK_FILE) from error
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        yield
-    except BlockingIOError as error:
-        raise WorkspaceError(f"The workspace {folder.name}/ is open.", remedy="Close it first.", path=folder) from error
-    finally:
-        os.close(lock)

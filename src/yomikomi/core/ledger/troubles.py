@@ -10,6 +10,10 @@ from yomikomi.core.errors import WorkspaceError
 READ_ONLY_WORDS = "This workspace is open for reading only."
 READ_ONLY_REMEDY = "If you know who made it, open it again and trust it (--trust); nothing in it was changed."
 
+_DAMAGED = (
+    "The takes and copies beside it are untouched. Put a backup back (yomikomi ledger restore), or save what can be read "
+    "(yomikomi ledger check --repair); the damaged one is kept."
+)
 # Primary result codes of SQLite (sqlite.org, "Result and Error Codes"), with what is so and what to do.
 _SAYINGS = {
     sqlite3.SQLITE_FULL: ("The drive of the workspace is full; this was not written down.", "Make room, then do it again."),
@@ -22,11 +26,11 @@ _SAYINGS = {
     ),
     sqlite3.SQLITE_CORRUPT: (
         "workspace.sqlite is damaged.",
-        "The takes and copies beside it are untouched. Put a backup of workspace.sqlite back; keep the damaged one until that is done.",
+        _DAMAGED,
     ),
     sqlite3.SQLITE_NOTADB: (
         "workspace.sqlite is no record of this program; it may be damaged.",
-        "The takes and copies beside it are untouched. Put a backup of workspace.sqlite back; keep the damaged one until that is done.",
+        _DAMAGED,
     ),
 }  # fmt: skip
 

@@ -9,6 +9,7 @@ import shutil
 import sqlite3
 import stat
 import tempfile
+from collections.abc import Iterator
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -41,6 +42,24 @@ def real_path(folder: Path, kept: str) -> Path:
     if kept.startswith(_RAW):
         kept = os.fsdecode(unquote_to_bytes(kept.removeprefix(_RAW)))
     return folder / kept  # an absolute second part wins
+
+
+@contextlib.contextmanager
+def held_alone(folder: Path) -> Iterator[None]:
+    """The lock of a workspace that cannot be opened, since its record is damaged. Raises WorkspaceError where it is open elsewhere."""
+    try:
+        lock = os.open(folder / LOCK_FILE, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, 0o666)
+    except OSError as error:
+        words = f"The workspace {folder.name}/ cannot be used: {error.strerror}."
+        raise WorkspaceError(words, remedy="Check its drive.", path=folder) from error
+    try:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            raise WorkspaceError(f"The workspace {folder.name}/ is open.", remedy="Close it first.", path=folder) from error
+        yield
+    finally:
+        os.close(lock)
 
 
 class Workspace:
