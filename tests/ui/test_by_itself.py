@@ -14,11 +14,19 @@ from pytestqt.qtbot import QtBot
 from tests.making import interlace, programme_frames, write_clip
 from tests.ui.conftest import Opener
 from tests.ui.test_capture import CAMERA
+from yomikomi.core.capture.recording import RecordAs
+from yomikomi.core.house.rules import HouseRules, keep_rules
 from yomikomi.core.ledger.views import CarrierView, TakeView
-from yomikomi.core.planning.intake import CarrierDetails, Condition
+from yomikomi.core.path.ranking import rank_paths
+from yomikomi.core.path.sheet import make_sheet
+from yomikomi.core.path.structure import Task, Wishes
+from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.reading.models import Reading
+from yomikomi.core.recipes.recipe import recipe_for
+from yomikomi.core.sets.model import SetCopy
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.standards import FieldOrder
+from yomikomi.demo import scenario
 from yomikomi.ui.balance.station import BalanceStation
 from yomikomi.ui.capture.station import CaptureStation
 from yomikomi.ui.reading.work import ReadingWork
@@ -73,6 +81,29 @@ def test_what_is_imported_is_read_without_a_press(window: MainWindow, qtbot: QtB
     _bring(window, qtbot, clip, other)
     qtbot.waitUntil(lambda: all(view.reading is not None for view in window.state.carriers), timeout=LONG)
     assert _view(window).reading is not None
+
+
+def test_a_carrier_of_a_kind_with_rules_is_prepared_when_its_path_is_opened(window: MainWindow) -> None:
+    """By the path and the codec of the first of its kind; only once, and not against a person's own plan."""
+    record = window.state.record
+    intake = Intake(label="K-001", kind="vhs", format="525i")
+    sheet = make_sheet(rank_paths(scenario.EQUIPMENT, Task.of(intake), Wishes.usual(intake))[0].trace, carrier="K-001")
+    how = RecordAs(codec="h264_high", mbps=20)
+    copies = (SetCopy(name="viewing", recipe=recipe_for("h264", 20)),)
+    keep_rules(HouseRules(key="tapes", words="Tapes", kind="vhs", copies=copies, sheet=sheet, record_as=how, automatic=True))
+    second = record.shelf.add(label="K-002", title="Kiln opening", kind="vhs", standard="525i")
+    window.state.reload()
+    window.state.choose(second)
+    window.show_station("path")
+    planned = record.carrier(second).path
+    assert planned is not None
+    assert (planned.route, planned.carrier) == (sheet.route, "K-002 Kiln opening")
+    assert record.settings.capture().record_as == how
+    assert "goes by “Tapes”" in window.state.notices.history[-1].text
+    count = len(window.state.notices.history)
+    window.show_station("shelf")
+    window.show_station("capture")
+    assert len(window.state.notices.history) == count
 
 
 def test_what_a_person_stopped_is_not_begun_again(window: MainWindow, qtbot: QtBot, clip: Path) -> None:

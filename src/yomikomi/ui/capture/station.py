@@ -28,7 +28,6 @@ from yomikomi.ui.capture.setup import CaptureSetup
 from yomikomi.ui.capture.state_bar import StateBar
 from yomikomi.ui.capture.watch_page import WatchPage
 from yomikomi.ui.playing.deck import Named
-from yomikomi.ui.run.house_keeper import HouseKeeper
 from yomikomi.ui.shell.station import Played, Station
 from yomikomi.ui.source_of import is_simulated
 from yomikomi.ui.state import AppState
@@ -161,9 +160,6 @@ class CaptureStation(Station):
 
     def left(self) -> None:
         self.passing.stop_looking()
-
-    def entered(self) -> None:
-        HouseKeeper(self.state).chosen()
 
     def primary(self) -> None:
         """The next step: a take that is there is read, else one is recorded."""

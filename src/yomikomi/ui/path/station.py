@@ -30,7 +30,6 @@ from yomikomi.ui.path.planner import Planner
 from yomikomi.ui.path.sentences import station_sentence
 from yomikomi.ui.path.sheet_panel import SheetPanel
 from yomikomi.ui.path.strand_layout import Site
-from yomikomi.ui.run.house_keeper import HouseKeeper
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.source_of import device_of, source_of
 from yomikomi.ui.state import AppState
@@ -128,9 +127,6 @@ class PathStation(Station):
 
     def left(self) -> None:
         self._soon.stop()
-
-    def entered(self) -> None:
-        HouseKeeper(self.state).chosen()
 
     def primary(self) -> None:
         """Prove the path; where it breaks, or the data are copied, go where the work goes on."""

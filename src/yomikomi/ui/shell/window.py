@@ -118,6 +118,10 @@ class MainWindow(QWidget):
         after.refresh()
         self._stack.setCurrentIndex(list(self._stations).index(key))
         after.entered()
+        if key in {"path", "capture"} and self.state.starts_by_itself:
+            from yomikomi.ui.run.house_keeper import HouseKeeper  # loaded with what copies need
+
+            HouseKeeper(self.state).chosen()
 
     def make_rest_idly(self) -> None:
         """Make the stations not yet made, a piece at a time while nothing else is to do. One that cannot be made is made when it is asked
