@@ -123,8 +123,12 @@ class PageRoom(Room):
 
 def _path(row: PathSheetRow) -> Entry:
     sheet = PathSheet.model_validate(row.document)
-    state = {"done": "", "unsure": " (could not be seen)", "open": " (not set)"}
-    items = [f"{one.device}, {one.setting}: {one.at_words or one.words}{state[one.state]}" for one in sheet.items]
+    state = {"done": "", "unsure": " (could not be seen)", "open": " (not ticked)"}
+    devices: dict[str, list[str]] = {}
+    for one in sheet.items:
+        devices.setdefault(one.device, []).append(f"{one.setting} {one.at_words or one.words}{state[one.state]}")
+    items = [f"{sheet.done} of {counted(len(sheet.items), 'setting', 'settings')} ticked"] if sheet.items else []
+    items += [f"{device}: {'; '.join(settings)}" for device, settings in devices.items()]
     mark: EntryMark = "check" if any(one.state == "open" for one in sheet.items) or sheet.warnings else "fine"
     head = f"Path of take: {sheet.route}" if row.take_id is not None else f"Path planned: {sheet.route}"
     return Entry(at=row.changed_at, stage="path", head=head, lines=(*items, *sheet.warnings), mark=mark, take_id=row.take_id)

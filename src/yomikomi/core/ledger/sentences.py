@@ -91,13 +91,18 @@ def collection_headline(told: Progress) -> tuple[str, str]:
     whole = told.whole
     if not whole.carriers:
         return "Nothing captured yet.", "Hours and bytes are summed up here, and the end is forecast once there is a pace"
-    part = f"{whole.verified / 3600:.1f} of {(whole.verified + told.left) / 3600:.1f} h verified"
+    part = f"{hours_text(whole.verified)} of {hours_text(whole.verified + told.left)} verified"
     if told.end is None:
         basis = "All is verified" if told.left <= 0 else "No forecast yet: it takes four weeks with finished carriers"
         return f"{part}.", basis
     end = told.end
     basis = f"Between {end.earliest} and {end.latest} (90 % interval), at the pace of the last weeks"
     return f"{part}; done about {end.expected:%d %b %Y}.", basis
+
+
+def hours_text(seconds: float) -> str:
+    """``12.3 h``, minutes below one."""
+    return f"{seconds / 3600:.1f} h" if seconds >= 3600 else f"{seconds / 60:.0f} min"
 
 
 def release_headline(takes: int, released: Sequence[Release]) -> tuple[str, str]:

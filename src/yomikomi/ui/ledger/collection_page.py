@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QHeaderView, QSizePolicy, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from yomikomi.core.ledger.progress import Progress, Sums
+from yomikomi.core.ledger.sentences import hours_text
 from yomikomi.core.video.units import counted, size_text
 from yomikomi.ui import theme
 from yomikomi.ui.widgets.basics import label, row
@@ -16,11 +17,6 @@ _GROUPS = {"months": "By month", "tags": "By tag", "operators": "By operator"}
 _MONTHS = 24
 _KINDS = (("captured", "captured", "sky"), ("verified", "verified", "green"), ("released", "released", "orange"))
 _LEFT, _TOP, _FOOT = 46, 26, 22
-
-
-def hours_text(seconds: float) -> str:
-    """``12.3 h``, minutes below one."""
-    return f"{seconds / 3600:.1f} h" if seconds >= 3600 else f"{seconds / 60:.0f} min"
 
 
 class MonthBars(QWidget):
