@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 from functools import partial
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QInputDialog
 from pytestqt.qtbot import QtBot
 from shiboken6 import isValid
+from sqlalchemy import text
 
 from tests.ledger.done import Done, finish
 from tests.making import sliding_frames, write_clip
@@ -25,6 +27,7 @@ from yomikomi.core.planning.intake import CarrierDetails, Intake
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.release.rules import ReleaseRules
 from yomikomi.core.work import SilentReporter
+from yomikomi.core.work.job import JobState
 from yomikomi.ui.ledger.rules_box import LedgerRulesBox
 from yomikomi.ui.ledger.station import LedgerStation
 from yomikomi.ui.shell.window import MainWindow
@@ -229,6 +232,27 @@ def test_in_idle_time_files_are_hashed_the_record_backed_up_and_the_oldest_read_
     assert not (tmp_path / "drive" / "takes").exists()  # of raw takes a person decides
     qtbot.waitUntil(lambda: not window.state.jobs.jobs, timeout=LONG)
     window.state.starts_by_itself = False
+
+
+def test_what_was_begun_in_idle_time_makes_way_for_a_recording(
+    window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    ledger, state = _ledger(window), window.state
+    for one in state.record.files.all():
+        os.truncate(one.path, 400_000_000)  # seconds of work, and no room taken
+    with state.record.store.session() as session:
+        session.execute(text("DELETE FROM locations"))
+        session.execute(text("DELETE FROM files"))
+    ledger.keeper._hash(state.record.files.unhashed(), asked=False)
+    (job,) = state.jobs.jobs
+    qtbot.waitUntil(lambda: job.state is JobState.RUNNING, timeout=LONG)
+    told = len(state.notices.history)
+    monkeypatch.setattr(type(state), "records", True)
+    state.jobs.changed.emit()
+    qtbot.waitUntil(lambda: not state.jobs.jobs, timeout=LONG)
+    assert job.state is JobState.CANCELLED
+    assert len(state.notices.history) == told
+    monkeypatch.setattr(type(state), "records", False)
 
 
 def test_rules_are_set_and_held_to(window: MainWindow) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -20,6 +21,7 @@ from yomikomi.core.places.moved import find_moved
 from yomikomi.core.places.place import make_place, see_place
 from yomikomi.core.places.second_copy import copy_there
 from yomikomi.core.video.units import counted
+from yomikomi.core.work import Reporter
 from yomikomi.core.work.job import Job, JobState
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.state import AppState
@@ -56,6 +58,8 @@ class LedgerKeeper(QObject):
         super().__init__(state)
         self._state = state
         self._settled = False
+        self._by_itself: list[Job] = []
+        state.jobs.changed.connect(self._make_way)
         self._idle = QTimer(self)
         self._idle.setInterval(_IDLE_MS)
         self._idle.timeout.connect(self.look)
@@ -82,27 +86,50 @@ class LedgerKeeper(QObject):
 
         state.calls.call("due", due, self._do_due)
 
+    def _make_way(self) -> None:
+        """A recording has the drives to itself: what was begun in idle time stops, and is due again."""
+        if self._state.records:
+            going, self._by_itself = self._by_itself, []  # stopping one is a change too
+            for job in going:
+                self._state.jobs.cancel(job)
+
+    def _start(
+        self, function: Callable[[Any, Reporter], Any], request: Any, name: str, ended: Callable[[Job], None], *, asked: bool
+    ) -> None:  # fmt: skip
+        """``asked``: by a person, who is told when it did not end well."""
+
+        def finished(job: Job) -> None:
+            if job in self._by_itself:
+                self._by_itself.remove(job)
+            if job.state is JobState.DONE:
+                ended(job)
+            elif asked or job.state is not JobState.CANCELLED:
+                self._state.tell_end(job)
+
+        job = self._state.jobs.start(function, request, name=name, resource=_RESOURCE, grace=5.0, on_end=finished)
+        if not asked:
+            self._by_itself.append(job)
+
     def _do_due(self, due: Due) -> None:
         """One thing at a time; what is left is due again."""
+        if self._state.jobs.jobs:
+            return  # something began meanwhile
         if due.fresh:
-            self._hash(due.fresh)
+            self._hash(due.fresh, asked=False)
         elif due.backup:
             self.back_up()
         elif due.lacking is not None:
-            self._copy_next(*due.lacking, 0)
+            self._copy_next(*due.lacking, 0, asked=False)
         elif due.old:
             self.check(due.old, told=False)
 
-    def _hash(self, fresh: Sequence[Unhashed], then: Callable[[], None] | None = None) -> None:
+    def _hash(self, fresh: Sequence[Unhashed], then: Callable[[], None] | None = None, *, asked: bool = True) -> None:
         if not fresh:
             if then is not None:
                 then()
             return
 
         def ended(job: Job) -> None:
-            if job.state is not JobState.DONE:
-                self._state.tell_end(job)
-                return
             for one, hashed in zip(fresh, job.result, strict=True):
                 if hashed.digests is not None:
                     self._state.record.files.add(one, hashed.digests, hashed.disk)
@@ -111,7 +138,7 @@ class LedgerKeeper(QObject):
                 then()
 
         paths = [one.path for one in fresh]
-        self._state.jobs.start(hash_files, paths, name=f"hashing {counted(len(paths), 'file', 'files')}", resource=_RESOURCE, on_end=ended)
+        self._start(hash_files, paths, f"hashing {counted(len(paths), 'file', 'files')}", ended, asked=asked)
 
     def back_up(self) -> None:
         """In a thread: the record is copied by its library, which lets others write meanwhile."""
@@ -132,9 +159,6 @@ class LedgerKeeper(QObject):
         requests = [self._state.record.files.check_request(one) for one in wanted]
 
         def ended(job: Job) -> None:
-            if job.state is not JobState.DONE:
-                self._state.tell_end(job)
-                return
             news = [
                 one for one, made in zip(wanted, job.result, strict=True)
                 if self._state.record.files.save_check(one, made.finding, made.disk)
@@ -153,8 +177,7 @@ class LedgerKeeper(QObject):
             if then is not None:
                 then()
             return
-        words = f"checking {counted(len(requests), 'file', 'files')}"
-        self._state.jobs.start(check_files, requests, name=words, resource=_RESOURCE, on_end=ended)
+        self._start(check_files, requests, f"checking {counted(len(requests), 'file', 'files')}", ended, asked=told or then is not None)
 
     def add_place(self, folder: str, name: str) -> None:
         try:
@@ -174,22 +197,18 @@ class LedgerKeeper(QObject):
         """What the place lacks, one file after another; each is written down when it is proven."""
         self.hash_all(lambda: self._copy_next(place, self._state.record.files.missing_in(place.id), 0))
 
-    def _copy_next(self, place: PlaceView, left: list[Located], done: int) -> None:
+    def _copy_next(self, place: PlaceView, left: list[Located], done: int, *, asked: bool = True) -> None:
         if not left:
             self._state.tell(Weight.FINE, f"{counted(done, 'file', 'files')} copied to {place.name} and read back.")
             return
         one, request = left[0], self._state.record.places.request(place, left[0])
 
         def ended(job: Job) -> None:
-            if job.state is not JobState.DONE:
-                self._state.tell_end(job)
-                return
             self._state.record.files.add_second(one.file_id, place.id, request.name, disk_of(job.result))
             self.changed.emit()
-            self._copy_next(place, left[1:], done + 1)
+            self._copy_next(place, left[1:], done + 1, asked=asked)
 
-        name = f"copying {one.path.name} to {place.name}"
-        self._state.jobs.start(copy_there, request, name=name, resource=_RESOURCE, grace=5.0, on_end=ended)
+        self._start(copy_there, request, f"copying {one.path.name} to {place.name}", ended, asked=asked)
 
     def mend(self) -> None:
         """Every file in trouble that has a whole copy within reach."""
@@ -201,15 +220,12 @@ class LedgerKeeper(QObject):
                 continue
 
             def ended(job: Job, one: Located = one) -> None:
-                if job.state is not JobState.DONE:
-                    self._state.tell_end(job)
-                    return
                 self._state.record.files.repaired(one, disk_of(one.path))
                 kept = f"The damaged one is kept as {job.result.kept.name}." if job.result.kept is not None else ""
                 self._state.tell(Weight.FINE, f"{one.path.name} is repaired.", kept)
                 self.changed.emit()
 
-            self._state.jobs.start(repair, request, name=f"repairing {one.path.name}", resource=_RESOURCE, grace=5.0, on_end=ended)
+            self._start(repair, request, f"repairing {one.path.name}", ended, asked=True)
 
     def seek(self, folder: str) -> None:
         lost = {one.content: one for one in self._state.record.files.troubled() if one.state == "missing" and one.place_id is None}
