@@ -178,17 +178,16 @@ def main(folder: Path = _FOLDER) -> None:
 
 
 def shoot_ledger(window: MainWindow, camera: Photographer) -> None:
-    """Its files hashed; the rules for raw takes, and the collection."""
+    """Its files hashed, and the rules for raw takes."""
     ledger = window.station("ledger")
     assert isinstance(ledger, LedgerStation)
     hashed: list[bool] = []
     ledger.keeper.hash_all(lambda: hashed.append(True))
     wait(lambda: bool(hashed), 60)
     window.show_station("ledger")
-    for key, name in (("raw", "ledger-raw"), ("collection", "ledger-collection")):
-        ledger.sections.turn(key)
-        pause(1.0)
-        camera.shoot(name)
+    ledger.sections.turn("raw")
+    pause(1.0)
+    camera.shoot("ledger-raw")
     ledger.sections.turn("copies")
     ledger.copies.table.selectRow(0)
 
