@@ -16,6 +16,7 @@ from sqlalchemy import text
 from tests.ledger.done import capture, finish
 from yomikomi.core.errors import CancelledError, WorkspaceError, WrongUseError
 from yomikomi.core.fixity.digests import content_of, digests_of
+from yomikomi.core.fixity.disks import disk_of
 from yomikomi.core.ledger import merged_files
 from yomikomi.core.ledger.integrity import record_problems
 from yomikomi.core.ledger.merging import merge
@@ -205,10 +206,14 @@ def test_older_damaged_and_missing_things(record: Record, other: Record, tmp_pat
         merge(record, record.workspace.folder)
     with pytest.raises(WorkspaceError, match="no workspace"):
         merge(record, tmp_path / "nowhere")
-    lost = next((other.workspace.folder / "takes").iterdir())
+    lost, damaged = sorted((other.workspace.folder / "takes").iterdir())
     lost.unlink()
+    damaged.write_bytes(damaged.read_bytes()[:-1] + b"!")  # silently, since it was hashed
     told = merge(record, other.workspace.folder)
     assert told.missing == [f"takes/{lost.name}"]
+    came = {one.path.name: (one.state, one.words, one.disk) for one in record.files.all() if one.what == "take"}
+    assert came[damaged.name][:2] == ("changed", "not what was hashed, when it came")
+    assert came[damaged.name][2] == disk_of(record.workspace.folder)  # not that of the drive that it came from
     bad = tmp_path / "bad"
     bad.mkdir()
     other.workspace.close()

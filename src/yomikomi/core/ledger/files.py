@@ -99,7 +99,10 @@ class FileRoom(Room):
     def add(self, one: Unhashed, digests: Digests, disk: str) -> None:
         """A file was hashed for the first time. A copy that is not what was made is written down as changed."""
         changed = one.made is not None and one.made != digests.content
+        same = (FileRow.take_id == one.take_id) if one.take_id is not None else (FileRow.copy_id == one.copy_id)
         with self._store.session() as session:
+            if session.scalar(select(FileRow.id).where(same, FileRow.part == one.part)) is not None:
+                return  # two went at it
             finding = FixityFinding(state="changed", words="not what was made") if changed else None
             row = FileRow(
                 take_id=one.take_id, copy_id=one.copy_id, part=one.part, size=digests.size, content=one.made or digests.content,

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from yomikomi.core.errors import UnfinishedError
 from yomikomi.core.fixity.digests import content_of
+from yomikomi.core.fixity.disks import disk_of
 from yomikomi.core.ledger.workspace import Workspace, real_path
 from yomikomi.core.work.drive import size_of
 from yomikomi.core.work.new_file import free_name, is_taken, new_file
@@ -17,11 +18,12 @@ _PIECE = 4 << 20
 
 
 class Arrivals:
-    """``kept``: paths as the other record keeps them → as ours does."""
+    """``kept``: paths as the other record keeps them → as ours does; ``contents``: BLAKE3 of those that were copied, by the first."""
 
     def __init__(self, workspace: Workspace, folder: Path, check: Callable[[], None]) -> None:
         self._workspace, self._folder, self._check = workspace, folder, check
         self.kept: dict[str, str] = {}
+        self.contents: dict[str, str] = {}
         self.count = self.bytes = 0
 
     def fetch(self, kept: str, room: str) -> str | None:
@@ -35,7 +37,7 @@ class Arrivals:
         size = size_of(source)
         if size is None or not source.is_file():
             return None
-        self.kept[kept] = self._workspace.keep(self._copied(source, room))
+        self.kept[kept] = self._workspace.keep(self._copied(source, room, kept))
         self.count, self.bytes = self.count + 1, self.bytes + size
         return self.kept[kept]
 
@@ -54,12 +56,17 @@ class Arrivals:
                 shutil.copytree(source, target, symlinks=True)
         return self._workspace.keep(target)
 
+    def disk(self, kept: str) -> str:
+        """The drive that a file lies on now."""
+        return disk_of(self._workspace.path(self.kept[kept]))
+
     def _free(self, name: Path, room: str) -> Path:
         given = {self._workspace.path(one).name for one in self.kept.values()}
         return free_name(self._workspace.folder / room, name.stem, name.suffix, taken=given)
 
-    def _copied(self, source: Path, room: str) -> Path:
+    def _copied(self, source: Path, room: str, kept: str) -> Path:
         known = content_of(source, lambda _done: self._check())
+        self.contents[kept] = known[1]
         left = self._workspace.folder / room / source.name
         if is_taken(left) and not left.is_symlink() and self._workspace.keep(left) not in self.kept.values():
             with contextlib.suppress(OSError):

@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session
 from yomikomi.core.capture.settings import TakeDetails
 from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import WrongUseError
+from yomikomi.core.fixity.checking import FixityFinding
 from yomikomi.core.ledger.job_rows import add_jobs
 from yomikomi.core.ledger.merged_files import Arrivals
 from yomikomi.core.ledger.other_record import Other, open_other
@@ -69,8 +70,8 @@ def merge(
 ) -> Merged:  # fmt: skip
     """Bring over what another workspace holds. ``files``: where its files lie, ``origin``: its id, where ``folder`` holds the record alone.
 
-    Raises WrongUseError where it is this one, WorkspaceError where it cannot be read, and what
-    the drives say; then nothing is written down."""
+    Raises WrongUseError where it is this one, WorkspaceError where it cannot be read, and what the drives say; then nothing is written down.
+    """
     workspace = record.workspace
     workspace.check_writable()
     folder = folder.expanduser().resolve()
@@ -114,12 +115,13 @@ def _fetch(other: Other, known: dict[tuple[str, int], int], arrivals: Arrivals, 
     new_takes = [take for take in other.takes if ("takes", take.id) not in known]
     new_copies = [copy for copy in other.copies if ("copies", copy.id) not in known]
     for take in new_takes:
-        parts = TakeDetails.model_validate(take.details or {}).parts or (take.path,)
+        parts = _details(take).parts or (take.path,)
         fetched["takes", take.id] = [_arrived(arrivals, one, "takes", told, expected=take.state in {"whole", "mended"}) for one in parts]
     for copy in new_copies:
         kept = copy.path
-        if copy.result is not None:
-            kept = str(Path(kept).with_name(Path(CopyResult.model_validate(copy.result).file).name))
+        made_as = _result(copy)
+        if made_as is not None:
+            kept = str(Path(kept).with_name(Path(made_as.file).name))
         made = copy.state in {"verified", "kept", "doubtful"}
         fetched["copies", copy.id] = [_arrived(arrivals, kept, "copies", told, expected=made)]
     return fetched
@@ -206,7 +208,7 @@ class _Writer:
         if ("takes", one.id) in self._own:
             return
         files = self._fetched["takes", one.id]
-        details = TakeDetails.model_validate(one.details or {})
+        details = _details(one)
         parts = tuple(files) if details.parts else ()
         self._put(
             one, carrier_id=self._of("carriers", one.carrier_id), path=files[0],
@@ -218,9 +220,8 @@ class _Writer:
         if ("copies", one.id) in self._own:
             return
         (kept,) = self._fetched["copies", one.id]
-        result = one.result
-        if result is not None:
-            result = CopyResult.model_validate(result).model_copy(update={"file": Path(kept).name}).model_dump(mode="json")
+        made_as = _result(one)
+        result = made_as.model_copy(update={"file": Path(kept).name}).model_dump(mode="json") if made_as is not None else one.result
         state = "waiting" if one.state == "running" else one.state
         made = self._put(one, take_id=self._of("takes", one.take_id), path=kept, result=result, state=state)
         if state == "waiting" and made is not None:
@@ -241,11 +242,21 @@ class _Writer:
         for location in self._other.rows(LocationRow):
             if ("files", location.file_id) not in self._own:
                 continue
-            path = location.path if location.place_id is not None else self._arrivals.kept.get(location.path)
-            if path is not None:
-                self._put(
-                    location, file_id=self._of("files", location.file_id), place_id=self._of("places", location.place_id), path=path
-                )
+            file_id, place_id = self._of("files", location.file_id), self._of("places", location.place_id)
+            path = self._arrivals.kept.get(location.path)
+            if location.place_id is not None:
+                self._put(location, file_id=file_id, place_id=place_id)
+            elif path is not None:
+                self._put(location, file_id=file_id, path=path, **self._as_it_came(location))
+
+    def _as_it_came(self, location: LocationRow) -> dict[str, object]:
+        """It lies on another drive now, and is what it was hashed as, or came damaged."""
+        content = self._arrivals.contents.get(location.path)
+        changes: dict[str, object] = {"disk": self._arrivals.disk(location.path)}
+        if content is not None and content != location.file.content:
+            finding = FixityFinding(state="changed", words="not what was hashed, when it came")
+            changes |= {"state": finding.state, "finding": finding.model_dump(mode="json")}
+        return changes
 
     def _of(self, kind: str, number: int | None) -> int | None:
         """The number of a row here."""
@@ -283,6 +294,21 @@ class _Writer:
         if kind in _KNOWN_AGAIN and (kind, number) not in self._written:
             self._written.add((kind, number))
             self._session.add(MergedRow(origin=self._other.id, kind=kind, origin_id=number, own_id=own))
+
+
+def _details(take: Take) -> TakeDetails:
+    """A damaged document costs what stands in it."""
+    try:
+        return TakeDetails.model_validate(take.details or {})
+    except ValueError:
+        return TakeDetails()
+
+
+def _result(copy: Copy) -> CopyResult | None:
+    try:
+        return CopyResult.model_validate(copy.result) if copy.result is not None else None
+    except ValueError:
+        return None
 
 
 def _key(kind: type[Base], values: dict[str, object]) -> tuple[object, ...]:

@@ -28,8 +28,8 @@ Row = TypeVar("Row", bound=Base)
 
 @dataclass(frozen=True)
 class Other:
-    """``id``: the workspace's own, or, for one of before there were any, made of its first carrier. Takes that are being recorded are left
-    out: they come when they are done."""
+    """``id``: the workspace's own, or, for one of before there were any, made of its first carrier. Takes that are being recorded, or whose
+    drive is away, are left out: they come when they are there."""
 
     id: str
     folder: Path
@@ -66,7 +66,7 @@ def open_other(folder: Path, origin: str = "") -> Iterator[Other]:
                 migrate(engine, folder, current)
             with sessionmaker(engine, expire_on_commit=False)() as session:
                 carriers = session.scalars(select(Carrier).order_by(Carrier.id)).all()
-                takes = session.scalars(select(Take).where(Take.state != "recording").order_by(Take.id)).all()
+                takes = session.scalars(select(Take).where(Take.state.not_in(("recording", "away"))).order_by(Take.id)).all()
                 there = [one.id for one in takes]
                 copies = [one for one in session.scalars(select(Copy).order_by(Copy.id)) if one.take_id in there]
                 yield Other(origin or id_of(folder) or _made_id(carriers), folder, session, carriers, takes, copies)
