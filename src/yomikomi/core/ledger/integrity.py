@@ -70,6 +70,7 @@ def salvage(path: Path, target: Path) -> Salvaged:
         for one in INDEXED:
             made.execute(one.fill)
         made.commit()
+        made.execute("PRAGMA wal_checkpoint(TRUNCATE)")  # all of it is in the one file
     return Salvaged(kept, {name: count for name, count in unread.items() if count})
 
 

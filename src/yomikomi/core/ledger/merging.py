@@ -70,7 +70,7 @@ def merge(
 ) -> Merged:  # fmt: skip
     """Bring over what another workspace holds. ``files``: where its files lie, ``origin``: its id, where ``folder`` holds the record alone.
 
-    Raises WrongUseError where it is this one, WorkspaceError where it cannot be read, and what the drives say; then nothing is written down.
+    Raises WrongUseError where it is this one, WorkspaceError where it cannot be read, and what the drives say; then nothing is written.
     """
     workspace = record.workspace
     workspace.check_writable()
