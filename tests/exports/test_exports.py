@@ -210,6 +210,7 @@ def test_reports_say_all_and_obey_nothing(record: Record, done: Done, tmp_path: 
     assert "Lantern &lt;parade&gt; &amp; 燈籠" in page
     assert "<parade>" not in page
     assert page.count("data:image/jpeg") == 4
+    assert page.count("<svg") == 1  # what was measured over time
     assert hashlib.sha256(done.take_file.read_bytes()).hexdigest() in page
     document = pypdfium2.PdfDocument(tmp_path / "one.pdf")
     words = " ".join(page.get_textpage().get_text_range() for page in document)

@@ -16,6 +16,9 @@ from yomikomi.core.ledger.page_entry import CarrierPage
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.pdf_type import PrintedPage
+from yomikomi.core.reading.report.content import make_report
+from yomikomi.core.reading.report.drawing import Drawing
+from yomikomi.core.reading.report.writing import flowable, svg_of
 from yomikomi.core.video.units import counted, size_text
 from yomikomi.core.work.new_file import write_small
 
@@ -26,6 +29,7 @@ h1{font-size:21px;margin:0 0 4px}h2{font-size:17px;margin:34px 0 4px}h3{font-siz
 table{border-collapse:collapse;width:100%}td,th{vertical-align:top;text-align:left;padding:5px 10px 5px 0;border-top:1px solid #C9C6BE}
 th{font-weight:400;color:#5F6268}.n{font-family:"IBM Plex Mono",monospace;font-size:12px;white-space:nowrap}
 .h{font-family:"IBM Plex Mono",monospace;font-size:11px;word-break:break-all}
+svg{background:#fff;border:1px solid #C9C6BE;padding:8px;width:100%}
 figure{display:inline-block;margin:8px 12px 8px 0}figcaption{font-size:12px;color:#5F6268}"""
 _TEMPLATE = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{{ title }}</title>
 <style>{{ style|safe }}</style></head><body>
@@ -36,6 +40,7 @@ _TEMPLATE = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title
 {% for c in carriers %}<h2>{{ c.page.label }} {{ c.page.title }}</h2><p class="q">{{ c.kind }} · {{ c.state }}</p>
 {% for p in c.pictures %}<figure><img width="{{ p.width }}" height="{{ p.height }}" alt="{{ c.page.label }} at {{ p.caption }}"
 src="data:image/jpeg;base64,{{ b64(p.jpeg) }}"><figcaption>{{ p.caption }}</figcaption></figure>{% endfor %}
+{% if c.strips %}<h3>The take over time</h3>{{ svg(c.strips)|safe }}{% endif %}
 <table>{% for e in c.page.entries %}<tr><td class="n">{{ e.at[:16]|replace("T", " ") }}</td><td>{{ signs[e.mark] }}</td>
 <td><b>{{ e.head }}</b>{% for line in e.lines %}<br><span class="q">{{ line }}</span>{% endfor %}</td></tr>{% endfor %}</table>
 {% if c.files %}<h3>Files</h3><table><tr><th>File</th><th>Where</th><th class="n">Size</th><th>SHA-256</th><th>State</th></tr>
@@ -51,6 +56,7 @@ class CarrierReport:
     state: str
     files: tuple[Located, ...]
     pictures: tuple[SmallPicture, ...]
+    strips: Drawing | None = None
 
     @property
     def bytes(self) -> int:
@@ -70,6 +76,7 @@ def _of(record: Record, carrier: int, *, pictures: bool) -> CarrierReport:
     return CarrierReport(
         told.page, kind_of(view.kind).words, f"{view.progress} of 8 stations", tuple(files),
         tuple(small_pictures(shown, _PICTURES)) if shown is not None and pictures else (),
+        make_report(view.judged, None).strips if view.judged is not None and pictures else None,
     )  # fmt: skip
 
 
@@ -94,12 +101,12 @@ def _html(reports: Sequence[CarrierReport], title: str) -> str:
 
     return Environment(autoescape=True).from_string(_TEMPLATE).render(
         title=title, basis=_basis(reports), carriers=reports, many=len(reports) > 1, style=_STYLE, signs=SIGNS, size=size_text,
-        b64=lambda content: base64.b64encode(content).decode(),
+        b64=lambda content: base64.b64encode(content).decode(), svg=svg_of,
     )  # fmt: skip
 
 
 def _pdf(reports: Sequence[CarrierReport], title: str) -> bytes:
-    from reportlab.platypus import Image, Table
+    from reportlab.platypus import Image, KeepTogether, Table
 
     page = PrintedPage()
     small, body, head, say = page.small, page.body, page.head, page.say
@@ -111,6 +118,8 @@ def _pdf(reports: Sequence[CarrierReport], title: str) -> bytes:
         if one.pictures:
             images = [Image(io.BytesIO(shot.jpeg), width=120, height=120 * shot.height / shot.width) for shot in one.pictures]
             story.append(Table([images, [say(shot.caption, small) for shot in one.pictures]], colWidths=[130] * len(images), hAlign="LEFT"))
+        if one.strips is not None:
+            story.append(KeepTogether([say("The take over time", head), flowable(one.strips, page.font, 522)]))
         rows = [
             [say(entry.at[:16].replace("T", " "), small), [say(entry.head, body), *(say(line, small) for line in entry.lines)],
              say(entry.mark if entry.mark != "fine" else "", small)]

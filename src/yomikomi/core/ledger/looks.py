@@ -11,6 +11,7 @@ from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.schema import Copy, LookRow, TrialRow
 from yomikomi.core.ledger.store import Room, now_text
+from yomikomi.core.looking.placing import joints, place_in_copy
 from yomikomi.core.looking.spots import Risks, Spot, choose_spots
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.video.timecode import clock
@@ -44,7 +45,8 @@ class LookRoom(Room):
             row = session.scalar(query.limit(1))
             trials = self._store.maker.document(f"trials {row.id}", lambda: TrialSet.model_validate(row.document)) if row else None
             seconds = view.result.duration_seconds
-        risks = Risks(hard=_hard(trials), losses=_losses(reading), joints=())
+        lost = [place for at in _losses(reading) if (place := place_in_copy(view.treatment, at)) is not None]
+        risks = Risks(hard=_hard(trials), losses=lost, joints=joints(view.treatment))
         return choose_spots(seconds, risks, count, seed=copy_id)
 
     def add(self, copy_id: int, spot: Spot, verdict: str, *, who: str, note: str = "") -> None:
@@ -77,7 +79,7 @@ def _hard(trials: TrialSet | None) -> list[float]:
 
 
 def _losses(reading: Reading | None) -> list[float]:
-    """Seconds in the take where it lost or repeated frames. A treatment that cuts moves them: then they are a little off."""
+    """Seconds in the take where it lost or repeated frames."""
     if reading is None or reading.losses is None:
         return []
     rate = Fraction(reading.rate.nominal)

@@ -98,7 +98,7 @@ def report_pdf(report: Report) -> bytes:
     ]
     if report.proposals:
         story += [say("What is to be done about it", head), *(say(f"– {one.words}", body) for one in report.proposals)]
-    story += [KeepTogether([say("Over time", head), _flowable(report.strips, page.font, 522)])]
+    story += [KeepTogether([say("Over time", head), flowable(report.strips, page.font, 522)])]
     for picture in report.pictures:
         image = Image(io.BytesIO(picture.jpeg), width=240, height=240 * picture.height / max(1, picture.width))
         story.append(KeepTogether([Spacer(1, 6), image, say(picture.caption, small)]))
@@ -106,7 +106,8 @@ def report_pdf(report: Report) -> bytes:
     return page.built(story, "Reading")
 
 
-def _flowable(drawing: Drawing, font: str, width: float) -> object:
+def flowable(drawing: Drawing, font: str, width: float) -> object:
+    """A drawing as a part of a printed page, ``width`` points wide."""
     from reportlab.graphics import shapes
 
     scale = width / WIDTH
