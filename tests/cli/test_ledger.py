@@ -79,8 +79,10 @@ def test_read_again_mended_moved_and_in_two_places(archive: Path, tmp_path: Path
     assert take.read_bytes() == good
     assert take.with_name(f"{take.stem}.damaged.mkv").exists()
     (tmp_path / "drive").rename(tmp_path / "pulled")
-    away = _ledger(archive, "verify", "K-001")
-    assert sorted(one["state"] for one in away["files"]) == ["away", "away", "whole", "whole"]
+    for _ in ("pulled", "another drive under its name"):
+        away = _ledger(archive, "verify", "K-001")
+        assert sorted(one["state"] for one in away["files"]) == ["away", "away", "whole", "whole"]
+        (tmp_path / "drive").mkdir(exist_ok=True)
     take.rename(archive / "takes" / "renamed by hand.mkv")
     moved = _ledger(archive, "find", archive)
     jsonschema.validate(moved, schemas["ledger-find"])

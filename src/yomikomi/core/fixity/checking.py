@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.fixity.digests import content_of, digests_of
 from yomikomi.core.fixity.locating import DamagedPart, by_decoding, by_second_copy
+from yomikomi.core.fixity.marker import key_of
 from yomikomi.core.video.units import counted, grouped
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.drive import AWAY
@@ -38,7 +39,8 @@ class FixityFinding(BaseModel):
 
 class CheckRequest(BaseModel):
     """``size``, ``content``: of the file as it was hashed; ``exchange``: its SHA-256 too, empty: not looked at. ``root``: the folder that
-    is there as long as the drive is. ``second``: another copy of the file that is whole, to find by it where this one differs."""
+    is there as long as the drive is, and ``key`` that of the place that it is; empty: it is none. ``second``: another copy of the file
+    that is whole, to find by it where this one differs."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -47,6 +49,7 @@ class CheckRequest(BaseModel):
     content: str
     exchange: str = ""
     root: Path
+    key: str = ""
     second: Path | None = None
 
 
@@ -65,6 +68,8 @@ def check_file(request: CheckRequest, reporter: Reporter) -> FixityFinding:
         reporter.report(Progress(part=min(1.0, done / max(1, request.size))))
 
     path = request.path
+    if request.key and key_of(request.root) != request.key:
+        return FixityFinding(state="away", words="its drive is away")
     try:
         size = path.stat().st_size
         if size == request.size and _is_same(request, told):

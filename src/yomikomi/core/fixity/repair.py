@@ -7,6 +7,7 @@ from pathlib import Path
 
 from yomikomi.core.errors import UnfinishedError, UnreadableError
 from yomikomi.core.fixity.digests import content_of
+from yomikomi.core.fixity.marker import key_of
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.new_file import free_name, is_taken, new_file
 
@@ -16,12 +17,15 @@ _SAFE = "Both files are as they were."
 
 @dataclass(frozen=True)
 class RepairRequest:
-    """``damaged`` may be missing; ``good``: another copy; ``size``, ``content``: what the file must be."""
+    """``damaged`` may be missing; ``good``: another copy; ``size``, ``content``: what the file must be. ``root``, ``key``: of the place
+    that the damaged one lies in; empty: in none."""
 
     damaged: Path
     good: Path
     size: int
     content: str
+    root: Path | None = None
+    key: str = ""
 
 
 @dataclass(frozen=True)
@@ -36,6 +40,9 @@ def repair(request: RepairRequest, reporter: Reporter) -> Repaired:
     """Raises UnfinishedError where the other copy is not whole either, UnreadableError where it cannot be read, CancelledError, and what
     the drive says."""
     damaged = request.damaged
+    if request.root is not None and key_of(request.root) != request.key:
+        words = f"{request.root.name}/ is not the place that it was."
+        raise UnfinishedError(words, remedy=f"{_SAFE} Connect its drive.", path=request.root)
     with new_file(damaged.with_name(f"{damaged.stem}.repaired{damaged.suffix}"), safe=_SAFE) as made:
         _copy(request, made.part, reporter)
         if content_of(made.part, lambda _done: reporter.check(), from_drive=True) != (request.size, request.content):

@@ -51,7 +51,7 @@ class Unhashed:
 @dataclass(frozen=True)
 class Located:
     """A file in one place. ``place``: its name, empty in the workspace (or where it was found); ``root``: the folder that is there as long
-    as the drive is."""
+    as the drive is; ``key``: of the place."""
 
     id: int
     file_id: int
@@ -61,6 +61,7 @@ class Located:
     label: str
     place_id: int | None
     place: str
+    key: str
     root: Path
     path: Path
     size: int
@@ -151,7 +152,8 @@ class FileRoom(Room):
         """With another copy to compare by, where a whole one is within reach."""
         second = next((other.path for other in self._siblings(one) if other.state == "whole" and size_of(other.path) == one.size), None)
         return CheckRequest(
-            path=one.path, size=one.size, content=one.content, exchange=one.sha256 if exchange else "", root=one.root, second=second
+            path=one.path, size=one.size, content=one.content, exchange=one.sha256 if exchange else "", root=one.root, key=one.key,
+            second=second,
         )  # fmt: skip
 
     def save_check(self, one: Located, found: FixityFinding, disk: str) -> bool:
@@ -181,7 +183,7 @@ class FileRoom(Room):
             raise WrongUseError(
                 f"There is no whole copy of {one.path.name} within reach.", remedy="Connect a place that has one, or make the copy anew."
             )
-        return RepairRequest(one.path, good.path, one.size, one.content)
+        return RepairRequest(one.path, good.path, one.size, one.content, one.root if one.key else None, one.key)
 
     def repaired(self, one: Located, disk: str) -> None:
         with self._store.session() as session:
@@ -253,8 +255,8 @@ class FileRoom(Room):
         words = row.finding.get("words", "") if isinstance(row.finding, dict) else ""
         return Located(
             id=row.id, file_id=file.id, take_id=file.take_id, copy_id=file.copy_id, carrier_id=carrier[0], label=carrier[1],
-            place_id=row.place_id, place=place.name if place is not None else "", root=root, path=path, size=file.size,
-            content=file.content, sha256=file.sha256, state=row.state, disk=row.disk, checked_at=row.checked_at, words=str(words),
+            place_id=row.place_id, place=place.name if place is not None else "", key=place.key if place is not None else "", root=root,
+            path=path, size=file.size, content=file.content, sha256=file.sha256, state=row.state, disk=row.disk, checked_at=row.checked_at, words=str(words),
         )  # fmt: skip
 
 

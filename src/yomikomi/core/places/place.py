@@ -10,12 +10,9 @@ from pathlib import Path
 
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.fixity.disks import disk_of
+from yomikomi.core.fixity.marker import KEY_BYTES, MARKER, key_of
 from yomikomi.core.work.drive import drive_error
 from yomikomi.core.work.new_file import is_taken, write_new
-
-MARKER = "yomikomi-place.json"
-_KEY_BYTES = 16
-_LARGEST = 4096
 
 
 @dataclass(frozen=True)
@@ -42,25 +39,12 @@ def make_place(folder: Path, *, workspace: Path) -> SeenPlace:
             f"{folder.name}/ and the workspace lie in each other.", remedy="Choose a folder elsewhere, best on another drive."
         )
     if key_of(folder) is None and not is_taken(folder / MARKER):
-        words = {"schema_version": 1, "key": secrets.token_hex(_KEY_BYTES), "is": "a place of second copies; keep this file with them"}
+        words = {"schema_version": 1, "key": secrets.token_hex(KEY_BYTES), "is": "a place of second copies; keep this file with them"}
         write_new(folder / MARKER, json.dumps(words, indent=1).encode())
     seen = see_place(folder)
     if seen is None:
         raise UnfinishedError(f"{MARKER} in {folder.name}/ is damaged.", remedy="Remove it if nothing of yours lies there, then try again.")
     return seen
-
-
-def key_of(folder: Path) -> str | None:
-    """The key of the place that a folder is; None where it is none, or its drive is away. Raises nothing."""
-    marker = folder / MARKER
-    try:
-        if marker.is_symlink() or not marker.is_file() or marker.stat().st_size > _LARGEST:
-            return None
-        found = json.loads(marker.read_bytes())
-    except (OSError, ValueError, RecursionError):
-        return None
-    key = found.get("key") if isinstance(found, dict) else None
-    return key if isinstance(key, str) and len(key) == 2 * _KEY_BYTES and key.isalnum() else None
 
 
 def see_place(folder: Path) -> SeenPlace | None:
