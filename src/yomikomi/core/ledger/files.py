@@ -256,7 +256,8 @@ class FileRoom(Room):
         return Located(
             id=row.id, file_id=file.id, take_id=file.take_id, copy_id=file.copy_id, carrier_id=carrier[0], label=carrier[1],
             place_id=row.place_id, place=place.name if place is not None else "", key=place.key if place is not None else "", root=root,
-            path=path, size=file.size, content=file.content, sha256=file.sha256, state=row.state, disk=row.disk, checked_at=row.checked_at, words=str(words),
+            path=path, size=file.size, content=file.content, sha256=file.sha256, state=row.state, disk=row.disk,
+            checked_at=row.checked_at, words=str(words),
         )  # fmt: skip
 
 
