@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from yomikomi.cli.ledger_files import hash_new
-from yomikomi.cli.root import Json, answer, open_record
+from yomikomi.cli.root import Json, answer, carriers_named, open_record
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 
 if TYPE_CHECKING:
@@ -153,8 +153,4 @@ def _single(record: Record, view: CarrierView, form: str, output: Path, schema: 
 
 
 def _views(record: Record, labels: Sequence[str] | None) -> list[CarrierView]:
-    known = {view.label: view for view in record.carriers()}
-    for label in labels or ():
-        if label not in known:
-            raise WrongUseError(f"There is no carrier {label}.", remedy="yomikomi shelf list names them.")
-    return [known[label] for label in labels] if labels else list(known.values())
+    return carriers_named(record, labels) if labels else record.carriers()

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from yomikomi.cli.root import Json, answer, open_record, say_aside
+from yomikomi.cli.root import Json, answer, carriers_named, open_record, say_aside
 from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
 
 if TYPE_CHECKING:
@@ -166,16 +166,13 @@ def check(record: Record, wanted: Sequence[Located], *, exchange: bool = False, 
 
 def found_places(record: Record) -> set[str]:
     """Keys of the places that are there; where each is seen is written down."""
-    from yomikomi.core.places.place import see_place
+    from yomikomi.core.ledger.places import there_now
 
-    there = set()
-    for one in record.places.all():
-        seen = see_place(one.path)
-        if seen is not None and seen.key == one.key:
-            there.add(one.key)
-            if not record.workspace.read_only:
-                record.places.seen(seen)
-    return there
+    there = there_now(record.places.all())
+    if not record.workspace.read_only:
+        for seen in there.values():
+            record.places.seen(seen)
+    return set(there)
 
 
 def _mend(record: Record, *, quiet: bool) -> int:
@@ -198,14 +195,10 @@ def _mend(record: Record, *, quiet: bool) -> int:
 def _wanted(record: Record, carriers: Sequence[str] | None) -> list[Located]:
     from yomikomi.core.ledger.files import RELEASED
 
-    every = [one for one in record.files.all() if one.state != RELEASED]
     if not carriers:
-        return every
-    known = {view.label for view in record.carriers()}
-    for label in carriers:
-        if label not in known:
-            raise WrongUseError(f"There is no carrier {label}.", remedy="yomikomi shelf list names them.")
-    return [one for one in every if one.label in carriers]
+        return [one for one in record.files.all() if one.state != RELEASED]
+    wanted = {view.id for view in carriers_named(record, carriers)}
+    return [one for one in record.files.of_carriers(wanted) if one.state != RELEASED]
 
 
 def _place(record: Record, name: str) -> PlaceView:

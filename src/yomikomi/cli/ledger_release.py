@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from yomikomi.cli.ledger_files import check, found_places, hash_new
-from yomikomi.cli.root import Json, answer, open_record
-from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
+from yomikomi.cli.root import Json, answer, carriers_named, open_record
+from yomikomi.core.errors import UnfinishedError, YomikomiError
 
 if TYPE_CHECKING:
     from yomikomi.cli.ledger_documents import ReleaseLine
@@ -96,8 +96,7 @@ def release(
         if end_term is not None:
             _check_again(record, [one.take_id for one in record.releases.all() if one.id == end_term], quiet=as_json)
             record.releases.end_term(end_term)
-        views = {view.label: view for view in record.carriers()}
-        lines = [_judged(record, views, label, go=go, quiet=as_json) for label in carriers or []]
+        lines = [_judged(record, view, go=go, quiet=as_json) for view in carriers_named(record, carriers or [])]
         released = [ReleasedLine.of(one) for one in record.releases.all()]
     words = [one.words for one in lines] if carriers else [one.words for one in released] or ["Nothing was released yet."]
     answer(ReleasesDocument(takes=lines, releases=released), as_json, "\n".join(words))
@@ -108,12 +107,10 @@ def release(
         raise UnfinishedError(f"{sum(not one.released for one in lines)} of {len(lines)} takes stay.", remedy="The lines above say why.")
 
 
-def _judged(record: Record, views: dict[str, CarrierView], label: str, *, go: bool, quiet: bool) -> ReleaseLine:
+def _judged(record: Record, view: CarrierView, *, go: bool, quiet: bool) -> ReleaseLine:
     from yomikomi.cli.ledger_documents import ReleaseLine
 
-    view = views.get(label)
-    if view is None:
-        raise WrongUseError(f"There is no carrier {label}.", remedy="yomikomi shelf list names them.")
+    label = view.label
     if view.take is None:
         return ReleaseLine(carrier=label, judgement=None, wrong="no take")
     _check_again(record, [view.take.id], quiet=quiet)

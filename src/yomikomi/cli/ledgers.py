@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
-from yomikomi.cli.root import Json, answer, open_record
+from yomikomi.cli.root import Json, answer, carriers_named, open_record
 from yomikomi.core.errors import WrongUseError
-
-if TYPE_CHECKING:
-    from yomikomi.core.ledger.record import Record
-    from yomikomi.core.ledger.views import CarrierView
 
 ledger = typer.Typer(help="The ledger: what was done, proven and kept.", no_args_is_help=True, add_completion=False, rich_markup_mode=None)
 Label = Annotated[str, typer.Argument(help="Label of a carrier.")]
@@ -23,7 +19,8 @@ def show(context: typer.Context, carrier: Label, as_json: Json = False) -> None:
     from yomikomi.core.ledger.page_entry import page_words
 
     with open_record(context) as record:
-        page = record.pages.of(_named(record, carrier).id)
+        (view,) = carriers_named(record, [carrier])
+        page = record.pages.of(view.id)
     answer(page, as_json, page_words(page))
 
 
@@ -58,17 +55,10 @@ def same_way(
     from yomikomi.core.ledger.same_way import same_way as do_the_same
 
     with open_record(context) as record:
-        view = _named(record, carrier)
-        earlier = _named(record, past) if past is not None else last_like(record, view)
+        (view,) = carriers_named(record, [carrier])
+        earlier = carriers_named(record, [past])[0] if past is not None else last_like(record, view)
         if earlier is None:
             raise WrongUseError(f"No carrier like {carrier} is done yet.", remedy="Name one: --as LABEL.")
         made = do_the_same(record, view, earlier)
     told = SameWayDocument(carrier=view.label, past=earlier.label, done=made.done, differences=made.differences, later=made.later)
     answer(told, as_json, "\n".join([*made.done, *(one.words for one in made.differences), *([made.later] if made.later else [])]))
-
-
-def _named(record: Record, label: str) -> CarrierView:
-    view = next((one for one in record.carriers() if one.label == label), None)
-    if view is None:
-        raise WrongUseError(f"There is no carrier {label}.", remedy="yomikomi shelf list names them.")
-    return view

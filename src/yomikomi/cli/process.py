@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from yomikomi.cli.root import Json, On, answer, open_record
-from yomikomi.core.errors import UnfinishedError, WrongUseError, YomikomiError
+from yomikomi.cli.root import Json, On, answer, carriers_named, open_record
+from yomikomi.core.errors import UnfinishedError, YomikomiError
 
 if TYPE_CHECKING:
     from yomikomi.cli.process_documents import ProcessLine
@@ -38,11 +38,7 @@ def process(
     begun, report = datetime.now().astimezone(), None
     with open_record(context) as record:
         record.workspace.check_writable()
-        views = {view.label: view for view in record.carriers()}
-        for label in carriers:
-            if label not in views:
-                raise WrongUseError(f"There is no carrier {label}.", remedy="yomikomi shelf list names them.")
-        lines = [_taken(record, views[label], wanted, all_the_same, quiet=as_json) for label in carriers]
+        lines = [_taken(record, view, wanted, all_the_same, quiet=as_json) for view in carriers_named(record, carriers)]
         if not later and any(line.state == "taken through" for line in lines):
             make_all(record, on)
             report = make_report(record.run_rows.since(begun), begun)
@@ -72,9 +68,7 @@ def house_rules(
         keep_rules(read_rules(take_in))
     if make_from is not None:
         with open_record(context) as record:
-            view = next((one for one in record.carriers() if one.label == make_from), None)
-            if view is None:
-                raise WrongUseError(f"There is no carrier {make_from}.", remedy="yomikomi shelf list names them.")
+            (view,) = carriers_named(record, [make_from])
             made = make_rules(view, name, taken=list(all_rules()))
         if output is not None:
             write_new(output, made.model_dump_json(indent=1, exclude_computed_fields=True).encode())

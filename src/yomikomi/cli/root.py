@@ -6,7 +6,7 @@ import contextlib
 import json
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, NamedTuple
 
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from pydantic import BaseModel
 
     from yomikomi.core.ledger.record import Record
+    from yomikomi.core.ledger.views import CarrierView
 
 File = Annotated[Path, typer.Argument(help="A file with moving pictures.")]
 
@@ -76,6 +77,15 @@ def answer(document: BaseModel, as_json: bool, words: str) -> None:
         print(document.model_dump_json(indent=1))
     except ValueError:  # names of files may be bytes that are no text; JSON can only escape them
         print(json.dumps(document.model_dump(mode="json"), indent=1))
+
+
+def carriers_named(record: Record, labels: Sequence[str]) -> list[CarrierView]:
+    """In the order named. Raises WrongUseError where one is not on the shelf."""
+    known = {view.label: view for view in record.carriers()}
+    for label in labels:
+        if label not in known:
+            raise WrongUseError(f"There is no carrier {label}.", remedy="yomikomi shelf list names them.")
+    return [known[label] for label in labels]
 
 
 @contextlib.contextmanager

@@ -20,7 +20,7 @@ from yomikomi.cli.recipe_options import (
     SpeedOption,
     UntouchedOption,
 )
-from yomikomi.cli.root import Json, On, answer, open_record, say_aside
+from yomikomi.cli.root import Json, On, answer, carriers_named, open_record, say_aside
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 
 if TYPE_CHECKING:
@@ -62,14 +62,10 @@ def add(
         grain=None, outlet=place,
     )  # fmt: skip
     with open_record(context) as record:
-        views = {view.label: view for view in record.carriers()}
-        for label in carriers:
-            if label not in views:
-                raise WrongUseError(f"There is no carrier {label}.", remedy="yomikomi shelf list names them.")
-        for label in carriers:
-            view = views[label]
+        for named in carriers_named(record, carriers):
+            view = named
             if view.take is None:
-                raise UnfinishedError(f"{label} has no take.", remedy="Capture or import it.")
+                raise UnfinishedError(f"{view.label} has no take.", remedy="Capture or import it.")
             if view.judged is None:
                 record.readings.save(view.take.id, read_file(view.take.path, quiet=as_json))
                 view = record.carrier(view.id)

@@ -45,7 +45,7 @@ def make_bag(
 
     Raises NameTakenError, UnfinishedError, and what the drive says.
     """
-    wanted = [one for one in record.files.all() if one.carrier_id in carriers and one.place_id is None]
+    wanted = [one for one in record.files.of_carriers(carriers) if one.place_id is None]
     wanted = [one for one in wanted if takes or one.what == "copy"]
     staging, origin = new_folder(target), id_of(record.workspace.folder)
     left: list[str] = []

@@ -12,7 +12,7 @@ from yomikomi.core.errors import WrongUseError
 from yomikomi.core.exports.described import described
 from yomikomi.core.exports.pictures import SmallPicture, small_pictures
 from yomikomi.core.ledger.files import Located
-from yomikomi.core.ledger.page_entry import CarrierPage
+from yomikomi.core.ledger.page_entry import SIGNS, CarrierPage
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.planning.carriers import kind_of
 from yomikomi.core.planning.pdf_type import PrintedPage
@@ -22,7 +22,6 @@ from yomikomi.core.reading.report.writing import flowable, svg_of
 from yomikomi.core.video.units import counted, size_text
 from yomikomi.core.work.new_file import write_small
 
-SIGNS = {"": "", "fine": "●", "check": "▲", "fault": "■", "undetermined": "◇"}
 _PICTURES = 4
 _STYLE = """body{font:14px/1.45 "IBM Plex Sans",sans-serif;color:#22252B;background:#F7F6F3;margin:32px auto;max-width:820px;padding:0 16px}
 h1{font-size:21px;margin:0 0 4px}h2{font-size:17px;margin:34px 0 4px}h3{font-size:14px;margin:18px 0 4px}.q{color:#5F6268}
@@ -70,11 +69,11 @@ def carrier_reports(record: Record, carriers: Sequence[int], *, pictures: bool =
 
 def _of(record: Record, carrier: int, *, pictures: bool) -> CarrierReport:
     told = described(record, carrier)
-    view, files = told.view, [one for one in record.files.all() if one.carrier_id == carrier]
+    view = told.view
     shown = next((copy.file for copy in reversed(view.copies) if copy.result is not None and copy.file.exists()), None)
     shown = shown or (view.take.path if view.take is not None and view.take.path.exists() else None)
     return CarrierReport(
-        told.page, kind_of(view.kind).words, f"{view.progress} of 8 stations", tuple(files),
+        told.page, kind_of(view.kind).words, f"{view.progress} of 8 stations", tuple(told.located),
         tuple(small_pictures(shown, _PICTURES)) if shown is not None and pictures else (),
         make_report(view.judged, None).strips if view.judged is not None and pictures else None,
     )  # fmt: skip

@@ -29,11 +29,19 @@ _SOURCE = "yomikomi"
 
 @dataclass(frozen=True)
 class Described:
-    """What a record is made of. ``files``: of the carrier's takes and copies, each once."""
+    """What a record is made of. ``located``: files of the carrier's takes and copies, in every place they lie in."""
 
     view: CarrierView
     page: CarrierPage
-    files: Sequence[Located]
+    located: Sequence[Located]
+
+    @property
+    def files(self) -> list[Located]:
+        """Each once, where it is known from first."""
+        first: dict[int, Located] = {}
+        for one in self.located:
+            first.setdefault(one.file_id, one)
+        return list(first.values())
 
 
 def pbcore(one: Described) -> bytes:

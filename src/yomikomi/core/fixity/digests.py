@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import contextlib
 import hashlib
-import os
 from collections.abc import Callable
 from pathlib import Path
 
 import blake3
 from pydantic import BaseModel, ConfigDict, Field
 
-_PIECE = 4 << 20
+from yomikomi.core.video.identity import pieces_of
 
 
 class Digests(BaseModel):
@@ -25,39 +23,24 @@ class Digests(BaseModel):
 
 
 def digests_of(path: Path, check: Callable[[int], None] = lambda _done: None, *, from_drive: bool = False) -> Digests:
-    """``check`` is told the bytes done and may raise to stop. ``from_drive``: what the system still holds of the file in memory is let go
-    first, so that what is read is what the drive gives back.
+    """``check`` is told the bytes done and may raise to stop. ``from_drive``: see :func:`pieces_of`.
 
     Source: FIPS 180-4 (SHA-256), the BLAKE3 specification; as the libraries of those names implement them. Raises OSError.
     """
     fast, exchange, size = blake3.blake3(), hashlib.sha256(), 0
-    with path.open("rb") as file:
-        if from_drive:
-            let_go(file.fileno())
-        while piece := file.read(_PIECE):
-            fast.update(piece)
-            exchange.update(piece)
-            size += len(piece)
-            check(size)
+    for piece in pieces_of(path, from_drive=from_drive):
+        fast.update(piece)
+        exchange.update(piece)
+        size += len(piece)
+        check(size)
     return Digests(size=size, content=str(fast.hexdigest()), sha256=exchange.hexdigest())
 
 
 def content_of(path: Path, check: Callable[[int], None] = lambda _done: None, *, from_drive: bool = False) -> tuple[int, str]:
     """Bytes and BLAKE3 alone: about ten times as fast as both. Raises OSError, and what ``check`` raises."""
     fast, size = blake3.blake3(), 0
-    with path.open("rb") as file:
-        if from_drive:
-            let_go(file.fileno())
-        while piece := file.read(_PIECE):
-            fast.update(piece)
-            size += len(piece)
-            check(size)
+    for piece in pieces_of(path, from_drive=from_drive):
+        fast.update(piece)
+        size += len(piece)
+        check(size)
     return size, str(fast.hexdigest())
-
-
-def let_go(handle: int) -> None:
-    """Of an open file: what memory holds of it is written down and forgotten, so that the next reading asks the drive. A hint: systems may
-    not take it."""
-    with contextlib.suppress(OSError):
-        os.fdatasync(handle)
-        os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)

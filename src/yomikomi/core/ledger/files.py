@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path, PurePosixPath
@@ -117,12 +117,15 @@ class FileRoom(Room):
             if finding is not None:
                 self._tell(session, row, one.path, finding)
 
-    def all(self, *, place_id: int | None = None) -> list[Located]:
-        """Every file in every place, or in one place alone."""
-        query = _located()
-        if place_id is not None:
-            query = query.where(LocationRow.place_id == place_id)
-        return self._found(query)
+    def all(self) -> list[Located]:
+        """Every file in every place."""
+        return self._found(_located())
+
+    def of_carriers(self, carriers: Collection[int]) -> list[Located]:
+        """Files of all their takes and copies, wherever they lie."""
+        takes = select(Take.id).where(Take.carrier_id.in_(carriers))
+        copies = select(Copy.id).where(Copy.take_id.in_(takes))
+        return self._found(_located().where(FileRow.take_id.in_(takes) | FileRow.copy_id.in_(copies)).order_by(LocationRow.id))
 
     def of_take(self, take_id: int) -> list[Located]:
         """Files of the take itself and of its copies, wherever they lie."""

@@ -9,6 +9,9 @@ from pydantic import BaseModel, ConfigDict, Field
 EntryMark = Literal["", "fine", "check", "fault", "undetermined"]
 Stage = Literal["shelf", "path", "capture", "reading", "treatment", "balance", "run", "ledger"]
 
+# As marks are in the window: by shape, not by colour.
+SIGNS: dict[EntryMark, str] = {"": "", "fine": "●", "check": "▲", "fault": "■", "undetermined": "◇"}
+
 
 class Entry(BaseModel):
     """One thing that was done, with its details; ``stage``: the station where it is done."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
@@ -11,7 +12,7 @@ from yomikomi.core.errors import WrongUseError
 from yomikomi.core.ledger.files import Located
 from yomikomi.core.ledger.schema import FileRow, LocationRow, PlaceRow
 from yomikomi.core.ledger.store import Room, now_text
-from yomikomi.core.places.place import SeenPlace
+from yomikomi.core.places.place import SeenPlace, see_place
 from yomikomi.core.places.second_copy import SecondCopyRequest
 from yomikomi.core.work.text import printable
 
@@ -99,6 +100,12 @@ class PlaceRoom(Room):
         inside = one.path.is_relative_to(folder)
         name = PurePosixPath(one.path.relative_to(folder)) if inside else PurePosixPath("elsewhere", one.content[:12], one.path.name)
         return SecondCopyRequest(one.path, one.size, one.content, place.path, place.key, name)
+
+
+def there_now(places: Iterable[PlaceView]) -> dict[str, SeenPlace]:
+    """Those of them that can be reached, by their keys, as they are just now. A drive that is gone may take long to say so."""
+    seen = ((one.key, see_place(one.path)) for one in places)
+    return {key: place for key, place in seen if place is not None and place.key == key}
 
 
 def _put(row: PlaceRow, seen: SeenPlace) -> None:

@@ -12,8 +12,9 @@ import blake3
 
 from yomikomi.core.errors import NameTakenError, UnfinishedError, UnreadableError
 from yomikomi.core.fixity.checking import Progress
-from yomikomi.core.fixity.digests import content_of, let_go
+from yomikomi.core.fixity.digests import content_of
 from yomikomi.core.places.place import check_there
+from yomikomi.core.video.identity import let_go
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.drive import drive_error, free_bytes
 from yomikomi.core.work.new_file import is_taken, rename_new

@@ -24,7 +24,7 @@ class LocationFacts:
 @dataclass(frozen=True)
 class CopyFacts:
     """A copy of the take that was made. ``kinds``: all that it counts as (codec, outlet, lossless); ``looked``: spots found good by a
-    person; ``objected``: spots found poor or wrong since; ``content_known``: its digest was taken."""
+    person; ``objected``: spots found poor or wrong since."""
 
     name: str
     state: str

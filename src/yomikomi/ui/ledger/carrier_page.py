@@ -19,12 +19,11 @@ from PySide6.QtWidgets import (
 
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.finder import Hit
-from yomikomi.core.ledger.page_entry import CarrierPage, Entry
+from yomikomi.core.ledger.page_entry import SIGNS, CarrierPage, Entry
 from yomikomi.ui import theme
 from yomikomi.ui.state import AppState
 from yomikomi.ui.widgets.basics import MarkShape, button, label, row
 
-SIGNS = {"": "", "fine": "●", "check": "▲", "fault": "■", "undetermined": "◇"}
 _PAUSE_MS = 150  # between the last key and the search
 _HIT = int(Qt.ItemDataRole.UserRole)
 

@@ -16,9 +16,9 @@ from yomikomi.core.fixity.repair import repair
 from yomikomi.core.fixity.rounds import check_files, hash_files
 from yomikomi.core.ledger.backups import FOLDER, is_due, make_backup
 from yomikomi.core.ledger.files import RELEASED, Located, Unhashed
-from yomikomi.core.ledger.places import PlaceView
+from yomikomi.core.ledger.places import PlaceView, there_now
 from yomikomi.core.places.moved import find_moved
-from yomikomi.core.places.place import make_place, see_place
+from yomikomi.core.places.place import make_place
 from yomikomi.core.places.second_copy import copy_there
 from yomikomi.core.video.units import counted
 from yomikomi.core.work import Reporter
@@ -79,8 +79,8 @@ class LedgerKeeper(QObject):
         places = [one for one in state.record.places.all() if one.always]
 
         def due() -> Due:
-            there = [one for one in places if (seen := see_place(one.path)) is not None and seen.key == one.key]
-            lacking = next(((one, some) for one in there if (some := files.missing_in(one.id, takes=False))), None)
+            there = there_now(places)
+            lacking = next(((one, some) for one in places if one.key in there and (some := files.missing_in(one.id, takes=False))), None)
             old = files.due(days=rules.check_days, now=now, most=_FEW)
             return Due(files.unhashed(_FEW), is_due(folder, hours=rules.backup_hours, now=now), lacking, old)
 
@@ -244,11 +244,7 @@ class LedgerKeeper(QObject):
         """Which places can be reached, asked in a thread: a drive that is gone may take long to say so."""
         known = self._state.record.places.all()
 
-        def seen() -> set[str]:
-            found = [(one, see_place(one.path)) for one in known]
-            return {one.key for one, place in found if place is not None and place.key == one.key}
-
-        self._state.calls.call("places", seen, then)
+        self._state.calls.call("places", lambda: set(there_now(known)), then)
 
     def _wrong(self, error: YomikomiError) -> None:
         self._state.tell_error(error)
