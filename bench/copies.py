@@ -34,7 +34,7 @@ def proof() -> Iterator[str]:
                 target = Path(folder) / "copy.mp4"
                 request = CopyRequest(path, target, reading, Treatment(), recipe_for(codec, quality, speed=speed))
                 made = write_copy(request, target, SilentReporter())
-                checks = prove_copy(request, made.at(target), SilentReporter())
+                checks = prove_copy(request, made.at(target), SilentReporter()).checks
             wrong = [check.name for check in checks if not check.passed]
             alarms, made_of = alarms + bool(wrong), made_of + 1
             told = "; ".join(check.found for check in checks if check.name in _TOLD)

@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yomikomi.core.balance.learning import Lesson, Outcome, accounts, lesson
-from yomikomi.core.balance.models import Estimate, Learned, Prediction, Quality
+from yomikomi.core.balance.learning import Actual, Lesson, Outcome, accounts, lesson
+from yomikomi.core.balance.models import Estimate, Fidelity, Learned, Prediction, Quality
 from yomikomi.core.recipes.codecs import CODECS
 from yomikomi.core.recipes.rates import TargetSize
 from yomikomi.core.recipes.recipe import Recipe, recipe_for, recipe_with
@@ -101,6 +101,20 @@ def test_what_was_learned_is_known_and_can_be_taken_off() -> None:
 
 def test_the_account_tells_how_predictions_did_as_they_were_told() -> None:
     told = _told(recipe_for("h264", 20))
-    found = accounts([("h264", told, 1.05e6, 100.0), ("h264", told, 1.2e6, 180.0), ("av1", told, 0.99e6, 99.0)])
+    found = accounts([("h264", told, Actual(1.05e6, 100.0)), ("h264", told, Actual(1.2e6, 180.0)), ("av1", told, Actual(0.99e6, 99.0))])
     assert [(one.group, one.copies, one.size_held, one.seconds_held) for one in found] == [("av1", 1, 1, 1), ("h264", 2, 1, 1)]
     assert found[1].size_error == pytest.approx(12.5)
+
+
+def test_fidelity_is_accounted_for_where_it_was_predicted_and_measured() -> None:
+    def seen(value: float) -> Fidelity:
+        return Fidelity.of(value, viewing="television", noise_kept=None)
+
+    plain = _told(recipe_for("h264", 20))
+    told = plain.model_copy(update={"fidelity": seen(41.0)})
+    found = accounts([
+        ("h264", told, Actual(1e6, 100.0, seen(40.5))), ("h264", told, Actual(1e6, 100.0, seen(38.0))),
+        ("h264", told, Actual(1e6, 100.0, seen(45.5))), ("h264", told, Actual(1e6, 100.0)), ("h264", plain, Actual(1e6, 100.0, seen(30.0))),
+    ])[0]  # fmt: skip
+    assert (found.copies, found.compared, found.steps_held) == (5, 3, 2)
+    assert found.detail_error == pytest.approx((0.5 + 3 + 4.5) / 3)

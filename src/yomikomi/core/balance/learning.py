@@ -16,7 +16,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from yomikomi.core.balance.models import Estimate, Learned, Prediction
+from yomikomi.core.balance.models import Estimate, Fidelity, Learned, Prediction
+from yomikomi.core.balance.viewing import step_of
 
 # Spread of single copies about their habit, and of habits about none, both as logarithms: of sizes, of times.
 _SIZE_WITHIN, _SIZE_HABIT = 0.06, 0.04
@@ -56,9 +57,25 @@ class Lesson:
 
 
 @dataclass(frozen=True)
+class Actual:
+    """What came out of a copy: bytes, seconds with nobody else at work, and fidelity as it was measured in it (None: it was not)."""
+
+    size: float
+    seconds: float
+    fidelity: Fidelity | None = None
+
+
+@dataclass(frozen=True)
 class Account:
-    """How predictions of one group (a codec, a kind of carrier, a machine) did: copies, mean errors in per cent of the predicted, and of
-    how many the interval held; ``next``: what is put on the next ones of a codec, whatever the carrier."""
+    """How predictions of one group (a codec, a kind of carrier, a machine) did.
+
+    Parameters
+    ----------
+    size_error, seconds_error : mean errors in per cent of the predicted. ``_held``: of how many copies the interval held.
+    compared : copies of which fidelity was predicted and measured. ``detail_error``: the mean error of these, decibels; NaN where there is
+        none. ``steps_held``: of how many the difference is seen as was predicted, or less.
+    next : what is put on the next predictions of a codec, whatever the carrier.
+    """
 
     group: str
     copies: int
@@ -66,6 +83,9 @@ class Account:
     size_held: int
     seconds_error: float
     seconds_held: int
+    compared: int = 0
+    detail_error: float = math.nan
+    steps_held: int = 0
     next: Lesson = field(default_factory=Lesson)
 
 
@@ -87,21 +107,32 @@ def lesson(outcomes: Sequence[Outcome], *, codec: str, material: str, machine: s
     return Lesson(learned, len(same))
 
 
-def accounts(predictions: Iterable[tuple[str, Prediction, float, float]]) -> list[Account]:
-    """How predictions did as they were told, by group. ``predictions``: group, what was told, actual bytes and seconds."""
-    groups: dict[str, list[tuple[Prediction, float, float]]] = {}
-    for group, told, size, seconds in predictions:
-        groups.setdefault(group, []).append((told, size, seconds))
-    return [
-        Account(
-            group, len(rows),
-            _mean([100 * abs(size / told.size_bytes.expected - 1) for told, size, _ in rows]),
-            sum(told.size_bytes.low <= size <= told.size_bytes.high for told, size, _ in rows),
-            _mean([100 * abs(seconds / told.encode_seconds.expected - 1) for told, _, seconds in rows]),
-            sum(told.encode_seconds.low <= seconds <= told.encode_seconds.high for told, _, seconds in rows),
-        )
-        for group, rows in sorted(groups.items())
-    ]  # fmt: skip
+def accounts(predictions: Iterable[tuple[str, Prediction, Actual]]) -> list[Account]:
+    """How predictions did as they were told, by group."""
+    groups: dict[str, list[tuple[Prediction, Actual]]] = {}
+    for group, told, actual in predictions:
+        groups.setdefault(group, []).append((told, actual))
+    return [_account(group, rows) for group, rows in sorted(groups.items())]
+
+
+def _account(group: str, rows: Sequence[tuple[Prediction, Actual]]) -> Account:
+    sizes = [(told.size_bytes, actual.size) for told, actual in rows]
+    times = [(told.encode_seconds, actual.seconds) for told, actual in rows]
+    seen = [(told.fidelity, actual.fidelity) for told, actual in rows if told.fidelity is not None and actual.fidelity is not None]
+    return Account(
+        group, len(rows), _per_cent(sizes), _held(sizes), _per_cent(times), _held(times),
+        compared=len(seen),
+        detail_error=_mean([abs(actual.value - told.value) for told, actual in seen]) if seen else math.nan,
+        steps_held=sum(step_of(actual.value).least >= step_of(told.value).least for told, actual in seen),
+    )  # fmt: skip
+
+
+def _per_cent(pairs: Sequence[tuple[Estimate, float]]) -> float:
+    return _mean([100 * abs(actual / told.expected - 1) for told, actual in pairs])
+
+
+def _held(pairs: Sequence[tuple[Estimate, float]]) -> int:
+    return sum(told.low <= actual <= told.high for told, actual in pairs)
 
 
 def _habit(ratios: list[float], here: list[bool], *, within: float, habit: float) -> float:

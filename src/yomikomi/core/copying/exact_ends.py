@@ -6,7 +6,7 @@ H.264 alone: its headers are numbered, so that two encoders' pictures can stand 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -26,13 +26,11 @@ from yomikomi.core.recipes.recipe import recipe_for
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.steps import Trim
 from yomikomi.core.video.packets import packets_of
-from yomikomi.core.video.picture_at import frames_from
+from yomikomi.core.video.picture_at import pictures_at
 from yomikomi.core.video.planes import luma
 
 # Few pictures, so that their size hardly counts: nearer to the take than anybody can see.
 _QUALITY, _LEAST_DB = 10, 40.0
-# A picture is looked for from so long before it on; and stamps may be rounded by so much.
-_BEFORE_S, _APART_S = Fraction(1, 100), Fraction(1, 500)
 _ADVICE = "Copy it cut at key pictures, or encode."
 
 
@@ -153,7 +151,7 @@ class ExactStreams(CopiedStreams):
 
     def _of_take(self, stamps: Sequence[int]) -> Iterator[tuple[int, av.VideoFrame]]:
         moments = [pts * self.clock - self.first for pts in stamps]
-        return pictures_at(self.request.path, moments, self.first, self.reporter.check)
+        return pictures_at(self.request.path, moments, self.reporter.check, first_seconds=self.first)
 
     def own_checks(self, part: Path) -> list[Check]:
         """Where encoded pictures meet copied ones everything decodes, and what was encoded looks like the take."""
@@ -161,7 +159,7 @@ class ExactStreams(CopiedStreams):
         near = [stretch for stretch in (shown[: head + 2] if head else [], shown[-tail - 2 :] if tail else []) if stretch]
         least, seen = 100.0, 0
         for stretch in near:
-            copies = pictures_at(part, [(pts - shown[0]) * self.clock for pts in stretch], Fraction(0), self.reporter.check)
+            copies = pictures_at(part, [(pts - shown[0]) * self.clock for pts in stretch], self.reporter.check)
             for one, two in _both(copies, self._of_take(stretch)):
                 seen += 1
                 error = float(((luma(one).astype(np.float32) - luma(two).astype(np.float32)) ** 2).mean())
@@ -178,22 +176,6 @@ class ExactStreams(CopiedStreams):
             packet.pts, packet.dts, packet.time_base, packet.is_keyframe = pts, self.ends.decode[pts], clock, made.is_keyframe
             track.stamps.append(pts * clock - base)
             self._mux(packet, track, base)
-
-
-def pictures_at(path: Path, moments: Sequence[Fraction], first: Fraction, check: Callable[[], None]) -> Iterator[tuple[int, av.VideoFrame]]:
-    """Decoded pictures with their numbers among ``moments`` (seconds after ``first``, ascending); those that cannot be decoded are left
-    out."""
-    number = 0
-    for frame in frames_from(path, start_seconds=max(Fraction(0), moments[0] - _BEFORE_S), first_seconds=first):
-        check()
-        at = (frame.pts or 0) * Fraction(frame.time_base or 1) - first
-        while number < len(moments) and at > moments[number] + _APART_S:
-            number += 1
-        if number < len(moments) and at >= moments[number] - _APART_S:
-            yield number, frame
-            number += 1
-        if number == len(moments):
-            return
 
 
 def _both(

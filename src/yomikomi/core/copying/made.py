@@ -7,10 +7,24 @@ from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.core.balance.models import Detail
 from yomikomi.core.copying.checks import Check
 from yomikomi.core.copying.encode import Encoded
 from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.video.damage import Damage
+
+
+class Proof(BaseModel):
+    """What was found in a written copy: its checks, and the detail that it keeps (None: not measured)."""
+
+    model_config = ConfigDict(frozen=True)
+
+    checks: list[Check]
+    detail: Detail | None = None
+
+    @property
+    def passed(self) -> bool:
+        return all(check.passed for check in self.checks)
 
 
 class Made(BaseModel):
@@ -37,11 +51,11 @@ class Made(BaseModel):
         """The same, lying at ``path``."""
         return self.model_copy(update={"encoded": replace(self.encoded, path=path)}) if self.encoded is not None else self
 
-    def result(self, name: str, checks: list[Check]) -> CopyResult:
-        """With all that was checked, under the name that it has."""
+    def result(self, name: str, proof: Proof) -> CopyResult:
+        """With all that was found in it, under the name that it has."""
         return CopyResult(
             file=name, size_bytes=self.size_bytes, frames=self.frames, duration_seconds=self.duration_seconds,
             encode_seconds=self.encode_seconds, machine=self.machine, quiet_part=self.quiet_part,
-            verified=all(check.passed for check in checks), checks=checks, source_damage=self.source_damage, filled=self.filled,
+            verified=proof.passed, checks=proof.checks, detail=proof.detail, source_damage=self.source_damage, filled=self.filled,
             dropped=self.dropped, not_carried=self.not_carried, content=self.content,
         )  # fmt: skip

@@ -5,9 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from yomikomi.core.capture.cutting import container_errors
-from yomikomi.core.copying.checks import Check, outlet_check
+from yomikomi.core.copying.checks import outlet_check
 from yomikomi.core.copying.encode import encode
-from yomikomi.core.copying.made import Made
+from yomikomi.core.copying.kept_detail import measure_detail
+from yomikomi.core.copying.made import Made, Proof
 from yomikomi.core.copying.request import CopyProgress, CopyRequest
 from yomikomi.core.copying.result import CopyResult, unverified_name
 from yomikomi.core.copying.untouched import copy_untouched
@@ -32,9 +33,9 @@ def make_copy(request: CopyRequest, reporter: Reporter) -> CopyResult:
     check_current(request.path, request.reading, reporter.check)
     with new_file(request.target, safe=SAFE) as part:
         made = write_copy(request, part.part, reporter)
-        checks = prove_copy(request, made, reporter)
-        kept = part.keep(None if all(check.passed for check in checks) else unverified_name(request.target))
-    return made.result(kept.name, checks)
+        proof = prove_copy(request, made, reporter)
+        kept = part.keep(None if proof.passed else unverified_name(request.target))
+    return made.result(kept.name, proof)
 
 
 def write_copy(request: CopyRequest, part: Path, reporter: Reporter, chunks: Path | None = None) -> Made:
@@ -65,16 +66,17 @@ def write_copy(request: CopyRequest, part: Path, reporter: Reporter, chunks: Pat
     )
 
 
-def prove_copy(request: CopyRequest, made: Made, reporter: Reporter) -> list[Check]:
-    """All that is checked of a written copy. Raises CancelledError."""
-    request, reading = request.sized, request.reading
+def prove_copy(asked: CopyRequest, made: Made, reporter: Reporter) -> Proof:
+    """All that is checked and measured of a written copy. Raises CancelledError."""
+    request, reading = asked.sized, asked.reading
     if made.encoded is None:
-        return made.checks
+        return Proof(checks=made.checks)
     expected = Expected(
         encoded=made.encoded, treated=chain_for(reading, request.treatment).format, seconds=length_of(reading, request.treatment),
         container=request.recipe.container, source=request.path, source_content=reading.content,
     )  # fmt: skip
-    return [*verify(expected, reporter), *outlet_check(made.encoded.path, request.recipe.container, request.outlet, reporter)]
+    checks = [*verify(expected, reporter), *outlet_check(made.encoded.path, request.recipe.container, request.outlet, reporter)]
+    return Proof(checks=checks, detail=measure_detail(asked, made.encoded.path, reporter))
 
 
 __all__ = ["CopyProgress", "CopyRequest", "CopyResult", "make_copy", "prove_copy", "write_copy"]

@@ -6,6 +6,8 @@ from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.core.balance.models import Detail, Fidelity
+from yomikomi.core.balance.viewing import Viewing
 from yomikomi.core.copying.checks import Check
 from yomikomi.core.video.damage import Damage, damage_words
 from yomikomi.core.video.units import counted
@@ -30,12 +32,19 @@ class CopyResult(BaseModel):
     filled: int = Field(default=0, description="frames that stand in for missing or undecodable ones of the source")
     dropped: int = Field(default=0, description="frames of the source that found no place at the copy's rate")
     not_carried: list[str] = Field(default_factory=list, description="what the source holds and the copy does not")
+    detail: Detail | None = Field(default=None, description="detail kept, at moments spread evenly through the copy; null: not measured")
     content: str | None = Field(default=None, description="BLAKE3 of the file as it was made, hexadecimal; None: not taken")
 
     @property
     def quiet_seconds(self) -> float:
         """What treating and encoding would have taken with nobody else at work."""
         return self.encode_seconds * self.quiet_part
+
+    def fidelity(self, viewing: Viewing) -> Fidelity | None:
+        """As measured; None where it was not."""
+        if self.detail is None:
+            return None
+        return Fidelity.of(self.detail.at(viewing), viewing=viewing, noise_kept=self.detail.noise_kept)
 
     @property
     def reserves(self) -> str:

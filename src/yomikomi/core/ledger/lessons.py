@@ -9,7 +9,7 @@ from typing import Literal
 
 from sqlalchemy import select
 
-from yomikomi.core.balance.learning import Account, Lesson, Outcome, accounts, lesson
+from yomikomi.core.balance.learning import Account, Actual, Lesson, Outcome, accounts, lesson
 from yomikomi.core.balance.models import Prediction
 from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.ledger.schema import Carrier, Copy, Take
@@ -34,8 +34,7 @@ class LessonRoom(Room):
         """How predictions did as they were told, by codec, by kind of carrier or by machine."""
         made = [one for one in self._made() if not one[1].recipe.untouched]
         groups = [{"codec": told.recipe.codec, "material": kind, "machine": result.machine}[by] for kind, told, result in made]
-        rows = ((told, result.size_bytes, result.quiet_seconds) for _, told, result in made)
-        found = accounts((group, *row) for group, row in zip(groups, rows, strict=True))
+        found = accounts((group, told, _actual(told, result)) for group, (_, told, result) in zip(groups, made, strict=True))
         if by != "codec":
             return found
         taught = self._taught([_outcome(*one) for one in made if _teaches(one[1])], "")
@@ -62,6 +61,10 @@ class LessonRoom(Room):
 def _teaches(told: Prediction) -> bool:
     """What was aimed at says nothing of how trials judge sizes."""
     return told.recipe.rate.kind in {"quality", "capped"}
+
+
+def _actual(told: Prediction, made: CopyResult) -> Actual:
+    return Actual(made.size_bytes, made.quiet_seconds, made.fidelity(told.fidelity.viewing) if told.fidelity is not None else None)
 
 
 def _outcome(kind: str, told: Prediction, made: CopyResult) -> Outcome:

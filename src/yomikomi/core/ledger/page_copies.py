@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from yomikomi.core.balance.models import Fidelity
+from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.ledger.page_entry import Entry, EntryMark
 from yomikomi.core.ledger.schema import LookRow
 from yomikomi.core.ledger.views import CopyView
@@ -30,6 +32,13 @@ def copy_entries(copy: CopyView, looks: Sequence[LookRow]) -> Iterator[Entry]:
         )  # fmt: skip
 
 
+def _seen(told: Fidelity | None, made: CopyResult) -> Iterator[str]:
+    actual = made.fidelity(told.viewing if told is not None else "television")
+    parts = [f"{when} {one.words}" for when, one in (("predicted", told), ("actual", actual)) if one is not None]
+    if actual is not None:
+        yield f"fidelity: {', '.join(parts)}"
+
+
 def _lines(copy: CopyView) -> Iterator[str]:
     yield copy.recipe.words + (f", for {copy.outlet.words}" if copy.outlet is not None else "")
     told, made = copy.predicted, copy.result
@@ -42,6 +51,7 @@ def _lines(copy: CopyView) -> Iterator[str]:
         return
     differs = f", {signed_text(100 * (made.size_bytes / told.size_bytes.expected - 1), plus=True)} %" if told is not None else ""
     yield f"actual {size_text(made.size_bytes)}{differs}; {clock(made.duration_seconds)} long, encoded in {spoken(made.encode_seconds)}"
+    yield from _seen(told.fidelity if told is not None else None, made)
     passed = sum(check.passed for check in made.checks)
     yield f"{passed} of {counted(len(made.checks), 'check', 'checks')} passed"
     for check in made.checks:

@@ -118,6 +118,7 @@ def release_headline(takes: int, released: Sequence[Release]) -> tuple[str, str]
 ACCOUNT_GROUPS: dict[Grouping, str] = {"codec": "By codec", "material": "By kind of carrier", "machine": "By machine"}
 ACCOUNT_HEADINGS = (
     "", "Copies", "Size difference", "In its interval", "Time difference", "In its interval", "Next sizes", "Next times",
+    "Fidelity difference", "Seen as predicted",
 )  # fmt: skip
 
 
@@ -139,10 +140,11 @@ def account_row(account: Account, by: Grouping = "codec") -> tuple[str, ...]:
     learned, copies = account.next.learned, account.copies
     group = account.group
     words = CODECS[group].words if by == "codec" else kind_of(group).words if by == "material" else group or "not known"
+    times = (_times(learned.size), _times(learned.seconds)) if by == "codec" else ("", "")
+    seen = (f"{account.detail_error:.1f} dB", f"{account.steps_held} of {account.compared}") if account.compared else ("", "")
     return (
         words, str(copies), f"{account.size_error:.1f} %", f"{account.size_held} of {copies}",
-        f"{account.seconds_error:.0f} %", f"{account.seconds_held} of {copies}", _times(learned.size) if by == "codec" else "",
-        _times(learned.seconds) if by == "codec" else "",
+        f"{account.seconds_error:.0f} %", f"{account.seconds_held} of {copies}", *times, *seen,
     )  # fmt: skip
 
 

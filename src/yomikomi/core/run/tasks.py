@@ -63,9 +63,8 @@ def verify_task(request: CopyRequest, reporter: Reporter) -> CopyResult:
             raise EncodedLostError(f"What was encoded for {request.target.name} is gone or damaged.", remedy="It is encoded again.")
         try:
             if told is None or told.content != made.content:
-                checks = prove_copy(request, made, reporter)
-                verified = all(check.passed for check in checks)
-                told = made.result((request.target if verified else unverified_name(request.target)).name, checks)
+                proof = prove_copy(request, made, reporter)
+                told = made.result((request.target if proof.passed else unverified_name(request.target)).name, proof)
                 work.keep_verdict(told)
             work.give_name(told)
         except OSError as error:
