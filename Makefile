@@ -26,9 +26,10 @@ shots: setup
 clean:
 	@rm -rf $(VENV)
 
-# Attacks: 20 000 damaged files, rows and tables; kill -9 two hundred times.
+# Attacks: 20 000 damaged files, rows and tables, a thousand examples of every property; kill -9 two hundred times.
 fuzz: setup
 	@$(PY) -m tests.fuzzing_long 20000
+	@YOMIKOMI_EXAMPLES=long $(PY) -m pytest -n 2 -m hypothesis
 
 torture: setup
 	@$(PY) -m tests.torture 200

@@ -52,8 +52,9 @@ engine.SYNCHRONOUS = "OFF"
 
 # What other programs take of the processors is no fault of what is tried. Where nobody watches the same is tried each time; people
 # try new things.
-settings.register_profile("tests", deadline=None, derandomize="CI" in os.environ)
-settings.load_profile("tests")
+settings.register_profile("tests", deadline=None, derandomize="CI" in os.environ, max_examples=40)
+settings.register_profile("long", deadline=None, max_examples=1000)  # make fuzz
+settings.load_profile(os.environ.get("YOMIKOMI_EXAMPLES", "tests"))
 
 # Folders and files whose tests run one after the other, since they go by the clock: they record in real time through the window, or
 # watch how soon a worker answers. Others that do are marked one by one; two long ones that only wait for encoders need not.

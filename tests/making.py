@@ -143,9 +143,11 @@ def write_clip(
         if sample_aspect is not None:
             video.sample_aspect_ratio = sample_aspect
             video.codec_context.sample_aspect_ratio = sample_aspect
-        tone = sink.add_stream(
-            "aac" if path.suffix == ".mp4" else "pcm_s16le", rate=48_000, layout="mono" if sound_channels == 1 else "stereo"
-        )
+        layout, compressed = "mono" if sound_channels == 1 else "stereo", path.suffix == ".mp4"
+        if compressed:
+            tone = sink.add_stream("aac", rate=48_000, layout=layout, options={"aac_coder": "fast"})
+        else:
+            tone = sink.add_stream("pcm_s16le", rate=48_000, layout=layout)
         for number, luma in enumerate(frames):
             frame = av.VideoFrame(width, height, "yuv420p")
             for plane, samples in zip(frame.planes, (luma, None, None), strict=True):
@@ -156,19 +158,22 @@ def write_clip(
             sink.mux(video.encode(frame))
         sink.mux(video.encode(None))
         if sound_seconds:
-            for block in tone_blocks(sound_seconds, sound_level, silence, sound_channels):
+            for block in tone_blocks(sound_seconds, sound_level, silence, sound_channels, 1024 if compressed else 4800):
                 sink.mux(tone.encode(block))
             sink.mux(tone.encode(None))
     return path
 
 
-def tone_blocks(seconds: float, level: float, silence: tuple[float, float] | None, channels: int) -> Iterable[av.AudioFrame]:
+def tone_blocks(
+    seconds: float, level: float, silence: tuple[float, float] | None, channels: int, size: int = 1024
+) -> Iterable[av.AudioFrame]:  # fmt: skip
+    """``size``: samples of a block."""
     t = np.arange(round(seconds * 48_000)) / 48_000
     wave = level * np.sin(2 * np.pi * 440 * t)
     if silence:
         wave[(t >= silence[0]) & (t < silence[1])] = 0.0
-    for start in range(0, len(wave), 1024):
-        piece: NDArray[Any] = np.repeat(wave[start : start + 1024].astype(np.float32)[None, :], channels, axis=0)
+    for start in range(0, len(wave), size):
+        piece: NDArray[Any] = np.repeat(wave[start : start + size].astype(np.float32)[None, :], channels, axis=0)
         block = av.AudioFrame.from_ndarray(np.ascontiguousarray(piece), format="fltp", layout="mono" if channels == 1 else "stereo")
         block.sample_rate, block.pts, block.time_base = 48_000, start, Fraction(1, 48_000)
         yield block

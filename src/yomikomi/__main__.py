@@ -4,7 +4,7 @@
 def main() -> None:
     from yomikomi.cli.main import main as begin
 
-    begin()
+    begin(own_process=True)
 
 
 if __name__ == "__main__":

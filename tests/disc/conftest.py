@@ -21,10 +21,10 @@ def lessons_image(media: Path, lessons_disc: Disc) -> Path:
 @pytest.fixture(scope="session")
 def feature_disc(shared: Shared) -> Disc:
     """625 lines; one programme between two extras."""
-    return shared.folder("feature", lambda folder: make_disc(feature(seconds=4.2, seed=4, standard="625i"), folder))
+    return shared.folder("feature", lambda folder: make_disc(feature(seconds=3.0, seed=4, standard="625i"), folder))
 
 
 @pytest.fixture(scope="session")
 def series_disc(shared: Shared) -> Disc:
     """A title that plays three others, and an extra."""
-    return shared.folder("series", lambda folder: make_disc(series(seconds=1.8, seed=5), folder))
+    return shared.folder("series", lambda folder: make_disc(series(seconds=1.4, seed=5), folder))

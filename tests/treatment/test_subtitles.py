@@ -13,6 +13,7 @@ import av
 import numpy as np
 import pytest
 
+from tests.conftest import Shared
 from tests.making import Luma, interlace, sliding_frames, write_clip
 from tests.reading.seeing import caption_line
 from yomikomi.core.copying.encode import encode
@@ -190,9 +191,9 @@ def _frame(path: Path, reading: Reading, treatment: Treatment, number: int) -> a
     return next(iter(TreatedFrames(path, reading, treatment, range(number, number + 1))))
 
 
-def test_bitmaps_are_laid_where_they_were_drawn(tmp_path: Path, lessons_title: Path) -> None:
+def test_bitmaps_are_laid_where_they_were_drawn(tmp_path: Path, shared: Shared, lessons_title: Path) -> None:
     """Against the sub-picture that the disc's own maker drew, on the frames that show it; wide pictures keep the letters' shape."""
-    reading = read(ReadRequest(lessons_title, complexity=False), SilentReporter())
+    reading = shared.reading(lessons_title)
     captions = captions_of(lessons_title, 0).shown
     assert captions
     first, bitmap = captions[0], captions[0].bitmaps[0]
@@ -214,7 +215,7 @@ def test_bitmaps_are_laid_where_they_were_drawn(tmp_path: Path, lessons_title: P
     small = np.abs(luma(half).astype(int) - luma(base)) > 8
     across = np.ptp(np.flatnonzero(small.any(axis=0)))
     assert across == pytest.approx(wide * half.width / 720, rel=0.06)
-    mp4 = make_copy(CopyRequest(lessons_title, tmp_path / "c.mp4", reading, Treatment(), QUICK), SilentReporter())
+    mp4 = make_copy(CopyRequest(lessons_title, tmp_path / "c.mp4", reading, Treatment(steps=(Trim(end=0.5),)), QUICK), SilentReporter())
     assert any("can be burned in" in words for words in mp4.not_carried)
 
 

@@ -37,6 +37,7 @@ from yomikomi.cli.root import Chosen, TrustOption, WorkspaceOption, default_work
 from yomikomi.core.errors import WrongUseError, YomikomiError
 from yomikomi.core.work.defects import defect
 from yomikomi.core.work.text import printable
+from yomikomi.core.work.warm import copy_this_process
 
 if TYPE_CHECKING:
     from yomikomi.ui.state import AppState
@@ -146,8 +147,9 @@ def _command() -> Any:
     return typer.main.get_command(app)
 
 
-def main() -> None:
-    """The entry point: errors become one line on standard error and an exit code."""
+def main(*, own_process: bool = False) -> None:
+    """The entry point: errors become one line on standard error and an exit code. ``own_process``: nothing else goes on in this one."""
+    copy_this_process(own_process)
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")  # a terminal that knows no more than ASCII still gets its answer

@@ -14,6 +14,7 @@ import typer
 
 from yomikomi.core.errors import UnfinishedError, WrongUseError
 from yomikomi.core.work.text import printable
+from yomikomi.core.work.warm import copy_this_process
 
 if TYPE_CHECKING:
     from pydantic import BaseModel
@@ -57,6 +58,7 @@ def need_display(what: str) -> None:
     """Raises UnfinishedError where a window cannot be shown; ``what``: of the window."""
     if not has_display() and os.environ.get("QT_QPA_PLATFORM") not in {"offscreen", "minimal"}:
         raise UnfinishedError(f"There is no display for the {what}.", remedy="Start it in a desktop session, or see yomikomi --help.")
+    copy_this_process(False)  # with a window in it, no more
 
 
 def has_display() -> bool:
