@@ -65,7 +65,7 @@ def test_leaving_noise_to_players_is_offered_on_noisy_takes_alone(offer: Offer) 
         assert found == ([level] if level else [])
 
 
-@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     codec=st.sampled_from([key for key in CODECS if key != "source"]), rate=_RATES, speed=st.sampled_from(["medium", "faster", "usual"]),
     sound=st.sampled_from(["aac", "opus", "pcm"]), container=st.sampled_from(["mp4", "mkv", "mov"]), kbps=st.integers(32, 512),

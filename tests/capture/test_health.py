@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.capture.making import SMALL, captured
@@ -100,7 +100,6 @@ def _numbers(stamps: list[float], arrivals: list[float] | None = None, rate: Fra
     drops=st.sets(st.integers(30, 360), max_size=6), jitter=st.floats(0, 0.9), ppm=st.floats(-200, 200),
     rate=st.sampled_from([Fraction(25), Fraction(30000, 1001), Fraction(60000, 1001)]), seed=st.integers(0, 10**6),
 )  # fmt: skip
-@settings(max_examples=120, deadline=None)
 def test_stamps_late_by_up_to_nine_tenths_of_a_period_lose_no_picture(
     drops: set[int], jitter: float, ppm: float, rate: Fraction, seed: int
 ) -> None:

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.disc.conftest import Disc
@@ -110,7 +110,6 @@ def test_chapters_that_run_in_a_circle_are_told(copy_of: Path) -> None:
         read_contents(copy_of)
 
 
-@settings(max_examples=150, deadline=None)
 @given(seed=st.integers(0, 2**32), spots=st.integers(1, 60), cut=st.integers(0, 8192))
 def test_no_table_ever_breaks_the_reader(lessons_disc: Disc, seed: int, spots: int, cut: int) -> None:
     """Whatever stands in a table, it is read or refused with words; nothing else happens."""

@@ -11,7 +11,7 @@ from typing import IO
 
 import av
 import pytest
-from hypothesis import example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from tests.disc.conftest import Disc
@@ -45,7 +45,6 @@ def cell(first: int, last: int) -> Cell:
     return Cell(first, last, Fraction(1), False, False, 0)
 
 
-@settings(max_examples=80, deadline=None)
 @given(
     parts=st.lists(st.integers(1, 30), min_size=1, max_size=4),
     runs=st.lists(st.tuples(st.floats(0, 1), st.integers(1, 30)), min_size=1, max_size=5),
@@ -98,7 +97,6 @@ def pack(stream: int, payload: bytes, pts: int | None) -> bytes:
     return made + b"\x00\x00\x01\xbe" + struct.pack(">H", room) + b"\xff" * room
 
 
-@settings(max_examples=80, deadline=None)
 @given(
     units=st.lists(
         st.tuples(st.integers(0, 3), st.integers(4, 5000), st.integers(0, 2**33 - 1)), min_size=1, max_size=6

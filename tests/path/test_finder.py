@@ -6,7 +6,7 @@ import itertools
 from collections import Counter
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.path.making import BOX_TABLE, GAME, GAME_TABLE, LIVE, TAPE_TABLE, VHS, best, by, by_recorder
@@ -40,7 +40,6 @@ _TABLES = st.lists(st.sampled_from(sorted(CATALOGUE)), min_size=6, max_size=24).
 )
 
 
-@settings(max_examples=80, deadline=None)
 @given(equipment=_TABLES, task=st.sampled_from(_TASKS), wishes=_WISHES)
 def test_a_path_uses_what_is_there_as_it_can_be_used(equipment: Equipment, task: Task, wishes: Wishes) -> None:
     paths = find_paths(equipment, task, wishes)
@@ -66,7 +65,6 @@ def test_a_path_uses_what_is_there_as_it_can_be_used(equipment: Equipment, task:
             assert path.store is not None
 
 
-@settings(max_examples=50, deadline=None)
 @given(equipment=_TABLES, task=st.sampled_from(_TASKS), wishes=_WISHES)
 def test_the_ranking_keeps_its_word(equipment: Equipment, task: Task, wishes: Wishes) -> None:
     ranked = rank_paths(equipment, task, wishes)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.path.cases import CASES, setting_case, setting_cases, tape
@@ -129,7 +129,6 @@ def test_a_plan_sets_off_nothing_that_a_setting_could_mend() -> None:
                 )
 
 
-@settings(max_examples=60, deadline=None)
 @given(st.data())
 def test_turning_knobs_is_never_better_than_the_plan(data: st.DataObject) -> None:
     """A wrong knob adds symptoms or leaves them; it takes none away, unless it takes the strand away with them."""

@@ -125,7 +125,6 @@ def test_a_cut_deafens_nothing_in_a_compressed_take(tmp_path: Path, seed: int, o
     assert abs(found.segments[1].first - 60) <= 2
 
 
-@settings(max_examples=60, deadline=None)
 @given(st.integers(0, 70), st.integers(0, 1500), st.sampled_from([8, 10]), st.integers(0, 99))
 def test_thin_fields_hold_the_pictures_own_samples(lines: int, columns: int, depth: int, seed: int) -> None:
     """Of pictures of any size: every line of whole blocks, one column in so many, and how luma rises there, at the lines in two."""

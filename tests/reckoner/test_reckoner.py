@@ -116,7 +116,6 @@ def test_every_side_leads_there_and_back(key: str) -> None:
             assert write(sheet.field(target).kind, back) == write(sheet.field(target).kind, there), (relation.uses, target)
 
 
-@settings(max_examples=300)
 @given(kind=st.sampled_from(sorted(TYPED)), data=st.data())
 def test_what_is_written_reads_back(kind: str, data: st.DataObject) -> None:
     value = parse(kind, data.draw(TYPED[kind]))

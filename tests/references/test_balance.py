@@ -8,7 +8,7 @@ import warnings
 import bjontegaard
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.balance.test_curves_and_choices import tried_point, tried_set
@@ -30,7 +30,6 @@ _CURVES = st.tuples(
 )))  # fmt: skip
 
 
-@settings(max_examples=60)
 @given(_CURVES, _CURVES)
 def test_bytes_at_the_same_fidelity_are_those_of_the_package(one: list[tuple[float, float]], other: list[tuple[float, float]]) -> None:
     """ITU-T VCEG-M33 with shape-preserving cubics, by the package ``bjontegaard``, whose anchor is the other curve."""

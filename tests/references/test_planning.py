@@ -5,7 +5,7 @@ from __future__ import annotations
 from fractions import Fraction
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from timecode import Timecode
 
@@ -71,7 +71,6 @@ def test_limited_codes_come_back(code: int) -> None:
     assert value("levels", "limited", depth="8", full=str(full)) == code
 
 
-@settings(max_examples=200, deadline=None)
 @given(rate=st.sampled_from(["23.976", "24", "25", "29.97", "30", "50", "59.94", "60"]), data=st.data())
 def test_timecode_over_full_days_against_the_timecode_package(rate: str, data: st.DataObject) -> None:
     """SMPTE ST 12-1, as the package implements it independently; 29.97 and 59.94 dropping and not, frames over 24 hours."""

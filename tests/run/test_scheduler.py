@@ -139,7 +139,7 @@ class Night(RuleBasedStateMachine):
 
 
 TestNight = Night.TestCase
-TestNight.settings = settings(max_examples=150, stateful_step_count=40, deadline=None)
+TestNight.settings = settings(max_examples=50, stateful_step_count=40, deadline=None)
 
 
 def test_order_failures_and_what_waits_for_them() -> None:

@@ -35,7 +35,7 @@ _WAYS = ["in", "out", "cut", "split", "film", "interlaced", "progressive", "move
 _DONE = st.tuples(st.sampled_from(_WAYS), st.integers(0, 30), _MOMENT)
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(_DONE, max_size=14))
 def test_whatever_is_done_by_hand_the_treatment_stays_one(reading: Reading, done: list[tuple[str, int, float]]) -> None:
     treatment = Treatment(steps=(Reframe(shape="1:1", keys=tuple(KeyPosition(at=at, x=at / 4) for at in (0, 1, 2, 3))),))

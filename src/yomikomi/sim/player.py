@@ -77,7 +77,7 @@ class TapePlayer(ClockedSource):
         self.sound: ProgrammeSound = sound_of(self.programme, spec.seed)
 
     def prepare(self) -> None:
-        self.programme.prepare()
+        self.programme.prepare(self.frames)
         self.sound.second(0)  # loads what makes it
 
     def picture(self, number: int) -> Picture:

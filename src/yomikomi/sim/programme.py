@@ -83,9 +83,9 @@ class Programme:
             return None
         return tuple(SCENES[self.shot_at(int((second + 0.5) * self.rate)).scene].sound for second in range(seconds))
 
-    def prepare(self) -> None:
-        """Make all surfaces now, so that no cut has to wait for one."""
-        for name in self._names:
+    def prepare(self, frames: int | None) -> None:
+        """Make the surfaces of the first frames (None: of all there ever are) now, so that no cut has to wait for one."""
+        for name in self._names if frames is None else {shot.scene for shot in self.shots(frames)}:
             self._surface(name)
 
     def draw(self, frame: int, instant: Fraction, raster: Raster) -> Image:

@@ -75,11 +75,11 @@ class ClockedSource(ABC):
         """Frame ``number``, whatever the clock says."""
 
     def prepare(self) -> None:  # noqa: B027  most have nothing to make
-        """What is made before the first frame, so that no later one has to wait for it."""
+        """What is made before the first frame of a source that goes by the clock, so that no later one has to wait for it."""
 
     def read(self) -> tuple[Picture, SoundBlock]:
         called_at = self._now()
-        if self._next == 0:
+        if self._next == 0 and self._real_time:
             self.prepare()
         number = self._clock.next_held(self._next) if self._real_time else self._next
         if self.frames is not None and number >= self.frames:
