@@ -43,7 +43,7 @@ def made(take: Path) -> Made:
 
 
 def test_it_is_what_an_outside_measure_finds(made: Made) -> None:
-    """The package psnr_hvsm over all pictures of the copy; ours looks at eight of them."""
+    """The package psnr_hvsm over all pictures of the copy; ours looks at four of them."""
     request, result = made
     assert result.detail is not None
     pairs = zip(decode_luma(request.path), decode_luma(request.target), strict=True)

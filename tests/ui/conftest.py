@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -11,6 +12,34 @@ from pytestqt.qtbot import QtBot
 from yomikomi.core.ledger.workspace import Workspace
 from yomikomi.ui.app import application, build_window
 from yomikomi.ui.shell.window import MainWindow
+
+# Milliseconds between the questions of a test that waits, the first and the longest. Each may ask the record and look at a whole station:
+# asked every ten, as pytest-qt does, they took as much of the processors as what was waited for.
+_SOON, _LATER = 5, 60
+
+
+def _wait_until(bot: QtBot, callback: Callable[[], bool | None], *, timeout: int = 5000) -> None:
+    """In the place of :meth:`QtBot.waitUntil`, whose words hold."""
+    until, pause = time.monotonic() + timeout / 1000, _SOON
+    while True:
+        why: AssertionError | None = None
+        try:
+            found = callback()
+        except AssertionError as error:
+            why, found = error, False
+        assert found in (None, True, False), found
+        if found is not False:
+            return
+        if time.monotonic() > until:
+            raise TimeoutError(f"waitUntil timed out in {timeout} milliseconds") from why
+        bot.wait(pause)
+        pause = min(_LATER, 2 * pause)
+
+
+@pytest.fixture(autouse=True)
+def _patient(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(QtBot, "waitUntil", _wait_until)
+
 
 Opener = Callable[[Path], MainWindow]
 

@@ -32,7 +32,7 @@ from yomikomi.core.video.planes import bits, luma
 from yomikomi.core.work import Reporter
 
 # A moment for so many seconds of the copy, so many at least and at most: treating them is some hundredths of the work of a copy.
-_EACH_S, _FEWEST, _MOST = 4, 2, 20
+_EACH_S, _FEWEST, _MOST = 4, 1, 20
 # Pictures of each that are looked at. Encoders give more to every second, fourth, eighth one: all remainders by four are here, where even
 # distances would tell of one sort alone (two decibels apart, measured).
 _PICTURES: Final = (0, 1, 3, 6)

