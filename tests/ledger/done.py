@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from yomikomi.core.balance.models import Estimate, Prediction, Quality
+from yomikomi.core.balance.models import Detail, Estimate, Fidelity, Prediction, Quality
 from yomikomi.core.capture.result import CaptureResult
 from yomikomi.core.copying.checks import Check
 from yomikomi.core.copying.result import CopyResult
@@ -39,6 +39,7 @@ def predicted(recipe: Recipe, size: float = 1e6) -> Prediction:
     return Prediction(
         recipe=recipe, deinterlace="double", size_bytes=Estimate(expected=size, low=size * 0.9, high=size * 1.1),
         quality=Quality(value=15), psnr_db=38, encode_seconds=Estimate(expected=5, low=4, high=8), measured=True,
+        fidelity=Fidelity.of(42.0, viewing="television", noise_kept=0.4),
     )  # fmt: skip
 
 
@@ -60,6 +61,7 @@ def finish(
         result = CopyResult(
             file=target.name, size_bytes=target.stat().st_size, frames=180, duration_seconds=3, encode_seconds=6, verified=True,
             checks=[Check(name="frame count", passed=True, found="180 of 180")], content=content_hash(target),
+            detail=Detail(television=41.2, desk=39.0, phone=44.0, noise_kept=0.35),
         )  # fmt: skip
         record.copies.end(copy, result=result)
         copies.append(copy)

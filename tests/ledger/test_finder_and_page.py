@@ -19,6 +19,7 @@ from yomikomi.core.ledger.finder_tables import INDEXED
 from yomikomi.core.ledger.page_entry import page_words
 from yomikomi.core.ledger.record import Record
 from yomikomi.core.ledger.same_way import last_like, same_way
+from yomikomi.core.ledger.sentences import account_row
 from yomikomi.core.planning.intake import CarrierDetails, Condition, Intake
 from yomikomi.core.reading.models import Reading
 
@@ -98,7 +99,7 @@ def test_a_page_tells_all_from_intake_to_the_copies_in_order(record: Record, tap
     for part in (
         "K-001  Lantern parade", "Looked at, fine", "We hold the rights", "Tags: parade", "Captured: take 1, whole", "1 frame late",
         "Read: Interlaced, bottom field first", "1 of 1 check passed", "predicted 1.00 MB, 900 kB to 1.10 MB (90 % interval)",
-        "Overruled: sync, in step → 40 ms late",
+        "Overruled: sync, in step → 40 ms late", "fidelity: predicted barely visible (42.0 dB), actual barely visible (41.2 dB)",
     ):  # fmt: skip
         assert part in words, part
     assert page.history[0].words.startswith("sync overruled")
@@ -148,3 +149,16 @@ def test_before_the_capture_the_codec_is_taken_over(record: Record, tape_reading
     assert "recorded as H.264" in same_way(record, fresh, record.carrier(past)).done[0]
     assert record.settings.capture().record_as.codec == "h264_high"
     assert take
+
+
+def test_fidelity_is_accounted_for_by_codec_kind_and_machine_and_older_copies_say_nothing(record: Record, tape_reading: Reading) -> None:
+    finish(record, "K-001", tape_reading, qualities=(20, 24))
+    older = finish(record, "K-002", tape_reading, kind="video8")
+    with record.store.session() as session:  # made before fidelity was measured
+        session.execute(text("UPDATE copies SET result = json_remove(result, '$.detail') WHERE id = :id"), {"id": older.copies[0]})
+    (by_codec,) = record.lessons.accounts()
+    assert (by_codec.copies, by_codec.compared, by_codec.steps_held) == (3, 2, 2)
+    assert by_codec.detail_error == pytest.approx(0.8)
+    assert account_row(by_codec)[-2:] == ("0.8 dB", "2 of 2")
+    by_kind = {one.group: account_row(one, "material")[-2:] for one in record.lessons.accounts("material")}
+    assert by_kind == {"vhs": ("0.8 dB", "2 of 2"), "video8": ("", "")}

@@ -24,12 +24,14 @@ _BEFORE = Fraction(1, 10)
 
 @dataclass(frozen=True)
 class CopiedPackets:
-    """Of a stream as they were read. ``index``: of the stream in the copy; ``digest``: sha256 of them, in hexadecimal."""
+    """Of a stream as they were read. ``index``: of the stream in the copy; ``digest``: sha256 of them, in hexadecimal; ``longest``: seconds
+    that the longest lasts: the first and the last are whole, so that by so much more may be heard than goes with the pictures."""
 
     index: int
     codec: str
     packets: int
     digest: str
+    longest: float = 0.0
 
 
 class CopiedTrack:
@@ -55,7 +57,7 @@ class CopiedTrack:
         self._first, self._base = first, first + (between[0] if between is not None else 0)
         self._begin = between[0] if between is not None else -_BEFORE
         self._end = between[1] if between is not None else None
-        self._digest, self._count = hashlib.sha256(), 0
+        self._digest, self._count, self._longest = hashlib.sha256(), 0, 0.0
         self._given = Fraction(0)
 
     def until(self, seconds: Fraction | None) -> Iterator[av.Packet]:
@@ -77,6 +79,7 @@ class CopiedTrack:
             self._given = at + self._first - self._base
             self._digest.update(bare(bytes(packet), self._codec))
             self._count += 1
+            self._longest = max(self._longest, float((packet.duration or 0) * clock))
             shift = round(self._base / clock)
             packet.pts = stamp - shift
             packet.dts = packet.pts
@@ -86,7 +89,7 @@ class CopiedTrack:
     def close(self) -> CopiedPackets:
         """What was taken over."""
         self._stack.close()
-        return CopiedPackets(self._index, self._codec, self._count, self._digest.hexdigest())
+        return CopiedPackets(self._index, self._codec, self._count, self._digest.hexdigest(), self._longest)
 
 
 def copied_checks(part: Path, copied: Sequence[CopiedPackets], check: Callable[[], None]) -> list[Check]:

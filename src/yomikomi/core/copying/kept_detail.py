@@ -37,6 +37,7 @@ _EACH_S, _FEWEST, _MOST = 4, 1, 20
 # distances would tell of one sort alone (two decibels apart, measured).
 _PICTURES: Final = (0, 1, 3, 6)
 
+# Luma, shape=(lines, columns), float32, 8-bit code values.
 Plane = NDArray[np.float32]
 
 

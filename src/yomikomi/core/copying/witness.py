@@ -251,24 +251,39 @@ _REACH = 60  # steps that a window is shifted by at most
 
 
 def _offset(meant: NDArray[np.float64], found: NDArray[np.float64], first: int, end: int) -> float | None:
-    """By how many steps a window of the copy is late, with a parabola between steps; None where it says nothing. The amplitude is
-    correlated, not its logarithm: codecs change what is very quiet."""
+    """By how many steps a window of the copy is late, with a parabola between steps; None where it says nothing: too even, or so regular
+    that another place fits as well. The amplitude is correlated, not its logarithm: codecs change what is very quiet."""
     one, other = (10 ** (np.maximum(part[first:end], -60.0) / 20) for part in (meant, found))
-    if len(one) < 4 * _REACH or np.std(one) < 0.1 * np.mean(one) or np.mean(one) < 10 ** (-50 / 20):
+    if len(one) < 4 * _REACH:
         return None
-    one, other = one - one.mean(), other - other.mean()
     inner = one[_REACH:-_REACH]
+    if np.std(inner) < 0.1 * np.mean(inner) or np.mean(inner) < 10 ** (-50 / 20):
+        return None
+    inner, other = inner - one.mean(), other - other.mean()
     scale = np.linalg.norm(inner)
     scores = np.array([
         float(inner @ (part := other[_REACH + lag : len(other) - _REACH + lag])) / max(1e-12, float(scale * np.linalg.norm(part)))
         for lag in range(-_REACH, _REACH + 1)
     ])  # fmt: skip
     best = int(np.argmax(scores))
-    if scores[best] < 0.8 or best in {0, len(scores) - 1}:
+    if scores[best] < 0.8 or best in {0, len(scores) - 1} or _has_rival(scores, best):
         return None
     low, middle, high = scores[best - 1 : best + 2]
     bend = low - 2 * middle + high
     return best - _REACH + (0.5 * (low - high) / bend if bend < 0 else 0.0)
+
+
+# Of two peaks that differ by less, with a valley as deep between them, neither is the place.
+_RIVAL = 0.05
+
+
+def _has_rival(scores: NDArray[np.float64], best: int) -> bool:
+    """Whether another peak is as good. ``scores``: shape=(lags,), −1…1."""
+    for side in (scores[best::-1], scores[best:]):
+        valleys = np.minimum.accumulate(side)
+        if ((side >= scores[best] - _RIVAL) & (valleys <= side - _RIVAL)).any():
+            return True
+    return False
 
 
 def _smooth(levels: NDArray[np.float64]) -> NDArray[np.float64]:
