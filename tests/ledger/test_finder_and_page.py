@@ -159,6 +159,6 @@ def test_fidelity_is_accounted_for_by_codec_kind_and_machine_and_older_copies_sa
     (by_codec,) = record.lessons.accounts()
     assert (by_codec.copies, by_codec.compared, by_codec.steps_held) == (3, 2, 2)
     assert by_codec.detail_error == pytest.approx(0.8)
-    assert account_row(by_codec)[-2:] == ("0.8 dB", "2 of 2")
-    by_kind = {one.group: account_row(one, "material")[-2:] for one in record.lessons.accounts("material")}
-    assert by_kind == {"vhs": ("0.8 dB", "2 of 2"), "video8": ("", "")}
+    assert account_row(by_codec)[4] == "0.8 dB, 2 of 2 no worse"
+    by_kind = {one.group: account_row(one, "material")[4] for one in record.lessons.accounts("material")}
+    assert by_kind == {"vhs": "0.8 dB, 2 of 2 no worse", "video8": "not measured"}

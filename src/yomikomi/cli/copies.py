@@ -188,7 +188,9 @@ def accuracy(
         accounts = record.lessons.accounts(group)
     head, basis = accuracy_headline(accounts)
     rows = [account_row(one, group) for one in accounts]
-    lines = ["  ".join(f"{cell:<16}" for cell in cells).rstrip() for cells in ([ACCOUNT_HEADINGS, *rows] if rows else [])]
+    table = [ACCOUNT_HEADINGS, *rows] if rows else []
+    widths = [max(map(len, column)) for column in zip(*table, strict=True)]
+    lines = ["  ".join(f"{cell:<{width}}" for cell, width in zip(cells, widths, strict=True)).rstrip() for cells in table]
     answer(AccuracyDocument(codecs=[AccuracyRow.of(one) for one in accounts]), as_json, "\n".join([head, basis, *lines]))
 
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QDialog, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from yomikomi.core.balance.learning import Account
 from yomikomi.core.ledger.lessons import Grouping
-from yomikomi.core.ledger.sentences import ACCOUNT_GROUPS, ACCOUNT_HEADINGS, account_row, accuracy_headline
+from yomikomi.core.ledger.sentences import ACCOUNT_GROUPS, ACCOUNT_HEADINGS, BY_CODEC_ALONE, account_row, accuracy_headline
 from yomikomi.ui.widgets.basics import Sentence, button, form_body, row
 
 
@@ -30,9 +31,10 @@ class AccuracyBox(QDialog):
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
         self.table.setShowGrid(False)
-        self.table.setAccessibleName("Predicted and actual size and time")
+        self.table.setAccessibleName("Predicted and actual size, time and fidelity")
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.table.horizontalHeader().setStretchLastSection(True)
+        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.setMinimumHeight(180)
         self.table.setVisible(bool(accounts["codec"]))
         self.group.setVisible(bool(accounts["codec"]))
@@ -49,5 +51,5 @@ class AccuracyBox(QDialog):
         for line, cells in enumerate(rows):
             for column, words in enumerate(cells):
                 self.table.setItem(line, column, QTableWidgetItem(words))
-        for column in (6, 7):  # what is learned is learned by codec
+        for column in BY_CODEC_ALONE:
             self.table.setColumnHidden(column, by != "codec")
