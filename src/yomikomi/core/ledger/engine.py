@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Engine, create_engine, create_mock_engine, event
+from sqlalchemy.dialects import sqlite
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.pool import QueuePool
 
@@ -46,13 +47,21 @@ def set_up(engine: Engine, folder: Path, revision: str) -> None:
     try:
         with engine.begin() as connection:
             connection.exec_driver_sql("BEGIN IMMEDIATE")
-            Base.metadata.create_all(connection, checkfirst=False)
-            for statement in statements():
+            for statement in (*_tables(), *statements()):
                 connection.exec_driver_sql(statement)
             connection.exec_driver_sql("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)")
             connection.exec_driver_sql("INSERT INTO alembic_version VALUES (?)", (revision,))
     except (SQLAlchemyError, sqlite3.Error) as error:
         raise record_trouble(error, folder) from error
+
+
+@cache
+def _tables() -> tuple[str, ...]:
+    """What makes the tables and their indexes, in words: SQLAlchemy takes ten times as long to find them as SQLite to obey."""
+    said: list[str] = []
+    listening = create_mock_engine("sqlite://", lambda one, *_more: said.append(str(one.compile(dialect=sqlite.dialect()))))
+    Base.metadata.create_all(listening, checkfirst=False)
+    return tuple(said)
 
 
 def migrate(engine: Engine, folder: Path, current: str | None) -> None:
