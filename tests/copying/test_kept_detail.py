@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-import os
-import shutil
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import av
 import numpy as np
 import psnr_hvsm
 import pytest
 
 from tests.making import decode_luma, programme_frames, write_clip
+from yomikomi.core.balance.models import Detail
 from yomikomi.core.balance.prediction import PredictRequest, predict
-from yomikomi.core.copying.kept_detail import measure_detail
-from yomikomi.core.copying.making import CopyProgress, CopyRequest, make_copy
+from yomikomi.core.copying.kept_detail import DetailGauge
+from yomikomi.core.copying.making import CopyRequest, make_copy
 from yomikomi.core.copying.result import CopyResult
 from yomikomi.core.errors import CancelledError
 from yomikomi.core.reading.scanner import ReadRequest, read
@@ -70,7 +71,7 @@ def test_another_file_under_the_name_of_the_copy_is_measured_as_it_is(made: Made
     poor = write_clip(tmp_path / "poor.mp4", pictures, options={"crf": "44"})
     late = write_clip(tmp_path / "late.mp4", [pictures[0], *pictures[:-1]], options={"crf": "10"})
     for path, least in ((poor, 4.0), (late, 10.0)):
-        found = measure_detail(request, path, SilentReporter())
+        found = _measured(request, path)
         assert found is not None
         assert found.television < result.detail.television - least
 
@@ -92,21 +93,27 @@ def test_trimmed_and_smaller_it_is_held_against_the_right_pictures_at_full_size(
 
 
 def test_what_cannot_be_measured_says_nothing_and_stops_at_once(made: Made, tmp_path: Path) -> None:
-    request, _ = made
-    empty = tmp_path / "empty.mp4"
-    empty.touch()
-    assert measure_detail(request, empty, SilentReporter()) is None
-    cut = tmp_path / "cut.mp4"
-    shutil.copy(request.target, cut)
-    os.truncate(cut, cut.stat().st_size // 2)
-    found = measure_detail(request, cut, SilentReporter())
-    assert found is None or found.television > 0
-
+    """Pictures that did not come out, none at all, a take that went meanwhile; a copy that ends before its time is judged by what is
+    there."""
+    request, result = made
+    assert _measured(request, request.target) == result.detail
+    assert DetailGauge(request, lambda: None).found() is None
+    assert _measured(request, request.target, left_out=range(8, 12)) is not None
+    assert _measured(request, request.target, left_out=range(10, _FRAMES)) is None
+    gone = replace(request, path=tmp_path / "gone.mkv")
+    assert _measured(gone, request.target) is None
     stopped = SilentReporter()
     stopped.stop.set()
     with pytest.raises(CancelledError):
-        measure_detail(request, request.target, stopped)
-    patient = SilentReporter()
-    assert measure_detail(request, request.target, patient) == made[1].detail
-    assert isinstance(patient.last, CopyProgress)
-    assert (patient.last.step, patient.last.part, patient.last.seconds_left) == ("measuring fidelity", 1.0, 0.0)
+        _measured(request, request.target, check=stopped.check)
+
+
+def _measured(
+    request: CopyRequest, path: Path, *, left_out: range = range(0), check: Callable[[], None] = lambda: None
+) -> Detail | None:  # fmt: skip
+    gauge = DetailGauge(request, check)
+    with av.open(str(path)) as container:
+        for number, frame in enumerate(container.decode(video=0)):
+            if number not in left_out:
+                gauge.see(number, frame)
+    return gauge.found()

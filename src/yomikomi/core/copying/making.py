@@ -7,7 +7,7 @@ from pathlib import Path
 from yomikomi.core.capture.cutting import container_errors
 from yomikomi.core.copying.checks import outlet_check
 from yomikomi.core.copying.encode import encode
-from yomikomi.core.copying.kept_detail import measure_detail
+from yomikomi.core.copying.kept_detail import DetailGauge
 from yomikomi.core.copying.made import Made, Proof
 from yomikomi.core.copying.request import CopyProgress, CopyRequest
 from yomikomi.core.copying.result import CopyResult, unverified_name
@@ -75,8 +75,9 @@ def prove_copy(asked: CopyRequest, made: Made, reporter: Reporter) -> Proof:
         encoded=made.encoded, treated=chain_for(reading, request.treatment).format, seconds=length_of(reading, request.treatment),
         container=request.recipe.container, source=request.path, source_content=reading.content,
     )  # fmt: skip
-    checks = [*verify(expected, reporter), *outlet_check(made.encoded.path, request.recipe.container, request.outlet, reporter)]
-    return Proof(checks=checks, detail=measure_detail(asked, made.encoded.path, reporter))
+    gauge = DetailGauge(asked, reporter.check)
+    checks = [*verify(expected, reporter, gauge), *outlet_check(made.encoded.path, request.recipe.container, request.outlet, reporter)]
+    return Proof(checks=checks, detail=gauge.found())
 
 
 __all__ = ["CopyProgress", "CopyRequest", "CopyResult", "make_copy", "prove_copy", "write_copy"]

@@ -42,7 +42,7 @@ class CopyRequest:
 
 @dataclass(frozen=True)
 class CopyProgress:
-    """``step``: first pass, encoding, encoding again (nearer to a size), copying, verifying or measuring fidelity; ``part`` 0…1 of it."""
+    """``step``: first pass, encoding, encoding again (nearer to a size), copying or verifying; ``part`` 0…1 of it."""
 
     step: str
     part: float

@@ -12,6 +12,7 @@ import av
 from yomikomi.core.copying.checks import Check, index_check, source_check
 from yomikomi.core.copying.copied_sound import copied_checks
 from yomikomi.core.copying.encode import Encoded
+from yomikomi.core.copying.kept_detail import DetailGauge
 from yomikomi.core.copying.request import CopyProgress
 from yomikomi.core.copying.witness import AROUND, PictureWitness, SoundWitness
 from yomikomi.core.copying.witness_checks import witness_checks
@@ -65,11 +66,12 @@ class _Seen:
     sounds: tuple[SoundWitness, ...] = ()
 
 
-def verify(expected: Expected, reporter: Reporter) -> list[Check]:
-    """Decode all of a copy and check it; one that does not even open fails its first check. Raises CancelledError."""
+def verify(expected: Expected, reporter: Reporter, gauge: DetailGauge | None = None) -> list[Check]:
+    """Decode all of a copy and check it; one that does not even open fails its first check. ``gauge`` is shown its pictures. Raises
+    CancelledError."""
     path = expected.encoded.path
     try:
-        seen = _look(expected, reporter)
+        seen = _look(expected, reporter, gauge)
     except UnreadableError as error:
         return [Check(name="decodes in full", passed=False, found=error.message)]
     if not seen.stamps:
@@ -90,7 +92,7 @@ def verify(expected: Expected, reporter: Reporter) -> list[Check]:
     return [*found, *source_check(expected.source, expected.source_content, reporter)]
 
 
-def _look(expected: Expected, reporter: Reporter) -> _Seen:
+def _look(expected: Expected, reporter: Reporter, gauge: DetailGauge | None) -> _Seen:
     path, started, told_at, witness = expected.encoded.path, time.monotonic(), 0.0, expected.encoded.witness
     with open_media(path) as container:
         picture = video_stream(container, path)
@@ -115,6 +117,8 @@ def _look(expected: Expected, reporter: Reporter) -> _Seen:
                 if isinstance(frame, av.VideoFrame):
                     if seen.pictures is not None:
                         seen.pictures.see(len(seen.stamps), frame)
+                    if gauge is not None:
+                        gauge.see(len(seen.stamps), frame)
                     seen.stamps.append(frame.pts)
                 else:
                     meters[index].feed(frame)

@@ -117,7 +117,7 @@ def _columns(span: Span | None) -> tuple[float, float, float]:
 def _left(row: RunRow, progress: CopyProgress, factor: float) -> Span | None:
     """Seconds until a copy that has a process is made and proven."""
     whole = row.seconds.times(factor) if row.seconds is not None else None
-    if progress.step in {"verifying", "measuring fidelity"}:
+    if progress.step == "verifying":
         return Span(progress.seconds_left, progress.seconds_left, progress.seconds_left * 1.3)
     if progress.part < _LITTLE or not progress.seconds_left:
         return whole.times(1 - progress.part + _PROOF) if whole is not None else None
