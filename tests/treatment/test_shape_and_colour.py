@@ -24,6 +24,7 @@ from yomikomi.core.treatment.steps import (
     AnyStep,
     Colour,
     Deinterlace,
+    Denoise,
     Fields,
     Frame,
     HighRange,
@@ -274,7 +275,7 @@ def fields_file(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Reading
 
 
 _ALL: tuple[Step, ...] = (
-    RateCap(each=2), RateCap(each=3), Mask(bottom=8), Turn(how="half"),
+    RateCap(each=2), RateCap(each=3), Denoise(), Denoise(careful=True), Mask(bottom=8), Turn(how="half"),
     Reframe(shape="1:1", keys=(KeyPosition(at=0.2, x=0), KeyPosition(at=1.7, x=1))), Colour(saturation=1.3, hue=-7), Matrix(), Legal(),
     Frame(width=320, height=180), Trim(start=0.31, end=1.62),
 )  # fmt: skip

@@ -14,7 +14,7 @@ from yomikomi.core.treatment.format import PictureFormat, source_format
 from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.treatment.sound_advice import MAKERS as SOUND_MAKERS
 from yomikomi.core.treatment.sound_advice import measured_sound
-from yomikomi.core.treatment.steps import Crop, Deinterlace, Fields, Film, HighRange, Levels, Shape, Trim
+from yomikomi.core.treatment.steps import Crop, Deinterlace, Denoise, Fields, Film, HighRange, Levels, Shape, Trim
 from yomikomi.core.treatment.ways import Advice, Way
 from yomikomi.core.video.colour import HLG, PQ
 from yomikomi.core.video.rates import fraction_text, rate_text
@@ -244,6 +244,20 @@ def _levels(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
     )  # fmt: skip
 
 
+def _noise(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
+    (noise,) = proposal.amount
+    strength = round(min(12.0, max(0.5, noise)), 1)
+    yield Advice(
+        "noise", "Noise", proposal.topic, f"{proposal.words.capitalize()}: every copy spends bits on it, or smears it.",
+        (
+            Way(Denoise(noise=strength), "Take the noise out", "Smaller copies; the finest texture goes with it."),
+            Way(Denoise(noise=strength, careful=True), "Take it out carefully", "Keeps more texture; several times the time."),
+            Way(None, "Leave the noise", "Nothing is lost; copies are larger."),
+        ),
+        usual=False,
+    )  # fmt: skip
+
+
 def _trim(reading: Reading, proposal: Proposal) -> Iterator[Advice]:
     """Black at both ends, and what lies behind it at the end."""
     found = reading.structure
@@ -288,5 +302,5 @@ def _high_range(reading: Reading) -> Iterator[Advice]:
 # A stray recording begins right behind black, within so many frames; less than so much at the end is not worth a cut, seconds.
 _NEXT_TO, _HEARD_TRIM_S, _EIGHT_BITS = 3, 0.2, 8
 _MAKERS: dict[str, Callable[[Reading, Proposal], Iterator[Advice]]] = {
-    "trim": _trim, "crop": _crop, "shape": _shape, "levels": _levels, **SOUND_MAKERS,
+    "trim": _trim, "crop": _crop, "shape": _shape, "levels": _levels, "denoise": _noise, **SOUND_MAKERS,
 }  # fmt: skip

@@ -17,6 +17,7 @@ from yomikomi.core.treatment.steps import (
     Colour,
     Crop,
     CutOut,
+    Denoise,
     Fade,
     Frame,
     HighRange,
@@ -48,12 +49,13 @@ _WORDS = {
     "saturation": "Saturation (1: as it is)", "hue": "Hue turned by", "blue": "Added to Cb (code values)",
     "red": "Added to Cr (code values)", "to": "Matrix of the result", "exposure": "Exposure (stops)", "peak": "Brightest light",
     "ms_per_hour": "Audio drift an hour", "even": "Lowered, so that it cannot clip",
+    "noise": "Noise (code values, rms)", "careful": "Careful (several times the time)",
 }  # fmt: skip
 _UNITS = {
     "later_ms": " ms", "db": " dB", "hz": " Hz", "start": " s", "end": " s", "fade_in": " s", "fade_out": " s", "hue": "°",
     "peak": " cd/m²", "ms_per_hour": " ms",
 }  # fmt: skip
-_FINE = {"chroma": 3, "start": 3, "end": 3, "saturation": 2, "exposure": 2}
+_FINE = {"chroma": 3, "start": 3, "end": 3, "saturation": 2, "exposure": 2, "noise": 1}
 _WIDEST = 20_000
 
 
@@ -71,6 +73,7 @@ KINDS: tuple[Kind, ...] = (
     Kind("Split into copies", lambda _now: Split(at=(60.0,))),
     Kind("Fades", lambda _now: Fade()),
     Kind("Fewer frames", lambda _now: RateCap()),
+    Kind("Noise", lambda _now: Denoise()),
     Kind("Crop", lambda _now: Crop()),
     Kind("Mask", lambda _now: Mask(bottom=8)),
     Kind("Turn", lambda _now: Turn(how="quarter clockwise")),

@@ -9,6 +9,7 @@ from pydantic import Field
 from yomikomi.core.treatment.steps.burn_in import BurnIn
 from yomikomi.core.treatment.steps.colour import Colour
 from yomikomi.core.treatment.steps.crop import Crop
+from yomikomi.core.treatment.steps.denoise import Denoise
 from yomikomi.core.treatment.steps.fields import Deinterlace, Fields
 from yomikomi.core.treatment.steps.film import Film, FilmPart, PartKind
 from yomikomi.core.treatment.steps.frame import Frame
@@ -25,19 +26,20 @@ from yomikomi.core.treatment.steps.trim import CutOut, Fade, Part, Split, Trim
 from yomikomi.core.treatment.steps.turn import Turn
 
 AnyStep = Annotated[
-    Trim | CutOut | Split | Fields | Film | RateCap | Mask | Crop | Turn | Reframe | Shape
+    Trim | CutOut | Split | Fields | Film | RateCap | Denoise | Mask | Crop | Turn | Reframe | Shape
     | Levels | Colour | Matrix | Size | HighRange | Table | Legal | BurnIn | Frame | Fade,
     Field(discriminator="step"),
 ]
-# Fields first, while lines are still where they were recorded; levels before a resize that would spread what they clip; what costs by
-# the sample after what makes fewer of them; bars last, so that nothing is done to them but a fade.
+# Fields first, while lines are still where they were recorded; noise at the size that it was measured at, in no more frames than are kept;
+# levels before a resize that would spread what they clip; what costs by the sample after what makes fewer of them; bars last, so that
+# nothing is done to them but a fade.
 ORDER: tuple[str, ...] = (
-    "trim", "cut out", "split", "fields", "film", "rate", "mask", "crop", "turn", "reframe", "shape", "levels", "colour", "matrix", "size",
-    "high range", "table", "legal", "burn in", "frame", "fade",
+    "trim", "cut out", "split", "fields", "film", "rate", "denoise", "mask", "crop", "turn", "reframe", "shape", "levels", "colour",
+    "matrix", "size", "high range", "table", "legal", "burn in", "frame", "fade",
 )  # fmt: skip
 
 __all__ = [
-    "ORDER", "AnyStep", "BurnIn", "Colour", "Crop", "CutOut", "Deinterlace", "Fade", "Fields", "Film", "FilmPart", "Frame",
+    "ORDER", "AnyStep", "BurnIn", "Colour", "Crop", "CutOut", "Deinterlace", "Denoise", "Fade", "Fields", "Film", "FilmPart", "Frame",
     "HighRange", "KeyPosition", "Legal", "Levels", "Mask", "Matrix", "Part", "PartKind", "RateCap", "Reframe", "Shape", "Size", "Split",
     "Table", "Trim", "Turn",
 ]  # fmt: skip
