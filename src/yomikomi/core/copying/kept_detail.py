@@ -8,8 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from fractions import Fraction
-from typing import Final
+from typing import Any, Final
 
 import av
 import numpy as np
@@ -22,17 +21,17 @@ from yomikomi.core.balance.viewing import VIEWINGS
 from yomikomi.core.copying.request import CopyRequest
 from yomikomi.core.errors import CancelledError, YomikomiError
 from yomikomi.core.recipes.plan import pixel_format_of
+from yomikomi.core.treatment.format import PictureFormat
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.video.planes import bits, luma
 
 # A moment for so many seconds of the copy, so many at most: treating them is some hundredths of the work of a copy.
 _EACH_S, _MOST = 6, 20
+# They are kept until the copy is checked: no more of large pictures than take so much memory.
+_MOST_BYTES, _EIGHT_BITS = 200_000_000, 8
 # Pictures of each that are looked at. Encoders give more to every second, fourth, eighth one: all remainders by four are here, where even
 # distances would tell of one sort alone (two decibels apart, measured).
 _PICTURES: Final = (0, 1, 3, 6)
-
-# Luma, shape=(lines, columns), float32, 8-bit code values.
-Plane = NDArray[np.float32]
 
 
 @dataclass(frozen=True)
@@ -48,7 +47,8 @@ class _Moment:
 
 
 class DetailGauge:
-    """Is shown the pictures of a finished copy while they are checked, and treats the take anew where it looks closer.
+    """Is shown the pictures of a finished copy while they are checked, and looks closer when that is over: as long as the library's log is
+    heard, the end of another decoder may wait for ever.
 
     ``request`` as it was asked for, not ``sized``.
     """
@@ -58,59 +58,54 @@ class DetailGauge:
             request.path, request.reading, request.treatment, pixel_format=pixel_format_of(request.recipe, request.reading),
             check=check, most_filled_s=request.most_filled_s,
         )  # fmt: skip
-        self._moments = _moments(self._frames.timing.frames, self._frames.format.rate)
-        self._copies: dict[int, Plane] = {}
-        self._judged: list[Judged] = []
+        self._moments = _moments(self._frames.timing.frames, self._frames.format)
+        self._wanted = {number for moment in self._moments for number in moment.numbers}
+        # As they are stored: a quarter of what they take to be judged.
+        self._copies: dict[int, tuple[NDArray[Any], int]] = {}
 
     def see(self, number: int, frame: av.VideoFrame) -> None:
-        """``number``: of the frame in the copy, from 0, each once and in order. Raises CancelledError."""
-        while self._moments and number > self._moments[0].numbers[-1]:  # its last ones cannot be decoded
-            self._judge(self._moments.pop(0))
-        if not self._moments or number not in self._moments[0].numbers:
-            return
-        self._copies[number] = self._shown(frame)
-        if number == self._moments[0].numbers[-1]:
-            self._judge(self._moments.pop(0))
+        """``number``: of the frame in the copy, from 0, each once and in order."""
+        if number in self._wanted:
+            shape = self._frames.format.geometry
+            same = (frame.width, frame.height) == (shape.width, shape.height)
+            # Enlarged as a player would where the recipe made it smaller.
+            shown = frame if same else frame.reformat(width=shape.width, height=shape.height, interpolation="BICUBIC")
+            self._copies[number] = luma(shown).copy(), bits(shown)
 
     def found(self) -> Detail | None:
-        """None where no picture could be judged."""
-        if not self._judged:
+        """None where no picture could be judged. Raises CancelledError."""
+        judged = [one for moment in self._moments if (one := self._judged(moment)) is not None]
+        if not judged:
             return None
-        kept = [one.noise_kept for one in self._judged if one.noise_kept is not None]
-        decibels = {viewing: round(detail_db(float(np.mean([one.seen[viewing] for one in self._judged]))), 3) for viewing in VIEWINGS}
+        kept = [one.noise_kept for one in judged if one.noise_kept is not None]
+        decibels = {viewing: round(detail_db(float(np.mean([one.seen[viewing] for one in judged]))), 3) for viewing in VIEWINGS}
         return Detail(**decibels, noise_kept=round(float(np.mean(kept)), 3) if kept else None)
 
-    def _shown(self, frame: av.VideoFrame) -> Plane:
-        """Enlarged as a player would where the recipe made it smaller."""
-        shape = self._frames.format.geometry
-        same = (frame.width, frame.height) == (shape.width, shape.height)
-        return _plane(frame if same else frame.reformat(width=shape.width, height=shape.height, interpolation="BICUBIC"))
-
-    def _judge(self, moment: _Moment) -> None:
-        copies, self._copies = self._copies, {}
+    def _judged(self, moment: _Moment) -> Judged | None:
+        copies = {number: to_plane(*self._copies[number]) for number in moment.numbers if number in self._copies}
         if not copies:
-            return
+            return None
         needed = {wanted for number in moment.numbers for wanted in (number, number - BEFORE)}
         self._frames.span = moment.treated
         try:
-            planes = {number: _plane(frame) for number, frame in enumerate(self._frames, moment.treated.start) if number in needed}
+            treated = enumerate(self._frames, moment.treated.start)
+            planes = {number: to_plane(luma(frame), bits(frame)) for number, frame in treated if number in needed}
         except CancelledError:
             raise
         except YomikomiError:
-            return  # what is wrong with the take is told by the checks
+            return None  # what is wrong with the take is told by the checks
         samples = {number: (planes[number], planes.get(number - BEFORE)) for number in copies if number in planes}
         if not samples:
-            return
-        found = DetailJudge(samples, self._frames.format.geometry).judge({number: copies[number] for number in samples})
-        if found is not None:
-            self._judged.append(found)
+            return None
+        return DetailJudge(samples, self._frames.format.geometry).judge({number: copies[number] for number in samples})
 
 
-def _moments(count: int, rate: Fraction) -> list[_Moment]:
+def _moments(count: int, made: PictureFormat) -> list[_Moment]:
     """``count``: pictures of the copy."""
     if count <= 0:
         return []
-    wanted = max(1, min(_MOST, round(count / rate / _EACH_S)))
+    each = len(_PICTURES) * made.geometry.width * made.geometry.height * (1 if made.bits == _EIGHT_BITS else 2)
+    wanted = max(1, min(_MOST, round(count / made.rate / _EACH_S), _MOST_BYTES // each))
     firsts = sorted({max(0, (2 * number + 1) * count // (2 * wanted) - _PICTURES[-1] // 2) for number in range(wanted)})
     found: list[_Moment] = []
     for first in firsts:
@@ -118,7 +113,3 @@ def _moments(count: int, rate: Fraction) -> list[_Moment]:
         if not found or numbers[0] > found[-1].numbers[-1]:
             found.append(_Moment(numbers))
     return found
-
-
-def _plane(frame: av.VideoFrame) -> Plane:
-    return to_plane(luma(frame), bits(frame))
