@@ -65,9 +65,12 @@ def test_playing_by_mouse_and_keys(flashes: tuple[Path, Reading], qtbot: QtBot, 
     assert window.panes[1].heard.text() == "sound"
     assert deck.position > 1.2, "the moment stays when the other is heard"
     QTest.keyClick(window, Qt.Key.Key_BracketLeft)
-    deck.seek(deck.position + 1)
+    begin = deck.position  # wherever the machine has come to meanwhile
+    deck.seek(begin + 1)
     QTest.keyClick(window, Qt.Key.Key_BracketRight)
-    assert window.loop_words.text().startswith("loop 0:00:01")
+    words, at = window.loop_words.text().split()[:2]
+    assert words == "loop"
+    assert float(at.removeprefix("0:00:")) == pytest.approx(begin, abs=0.05)
     QTest.keyClick(window, Qt.Key.Key_Backspace)
     assert deck.player.loop is None
     QTest.keyClick(window, Qt.Key.Key_M)
