@@ -70,7 +70,7 @@ def test_playing_by_mouse_and_keys(flashes: tuple[Path, Reading], qtbot: QtBot, 
     QTest.keyClick(window, Qt.Key.Key_BracketRight)
     words, at = window.loop_words.text().split()[:2]
     assert words == "loop"
-    assert float(at.removeprefix("0:00:")) == pytest.approx(begin, abs=0.05)
+    assert begin - 0.5 < float(at.removeprefix("0:00:")) < begin + 0.05, "the picture that is seen, of which the sound is ahead"
     QTest.keyClick(window, Qt.Key.Key_Backspace)
     assert deck.player.loop is None
     QTest.keyClick(window, Qt.Key.Key_M)
