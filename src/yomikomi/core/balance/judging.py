@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+import av
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,7 @@ from yomikomi.core.balance.detail import BLOCK, Blocks, Weights, seen_error, wei
 from yomikomi.core.balance.viewing import VIEWINGS, Viewing, samples_as_seen
 from yomikomi.core.reading.measures.noise import still_energy
 from yomikomi.core.video.geometry import Geometry
+from yomikomi.core.video.planes import bits, luma
 
 # Noise is measured against the picture so many frames before: where each field became a frame, that one has the same lines.
 BEFORE = 2
@@ -37,6 +39,18 @@ def to_plane(samples: NDArray[Any], bits: int) -> NDArray[np.float32]:
     plane = samples.astype(np.float32) / 2.0 ** (bits - 8)
     lines, columns = (max(0, BLOCK - size) for size in plane.shape)
     return np.pad(plane, ((0, lines), (0, columns)), mode="edge") if lines or columns else plane
+
+
+def plane_of(frame: av.VideoFrame) -> NDArray[np.float32]:
+    """Luma of a frame; shape=(lines, columns), float32, 8-bit code values with their fraction, at least 8 × 8."""
+    return to_plane(luma(frame), bits(frame))
+
+
+def as_played(frame: av.VideoFrame, shape: Geometry) -> av.VideoFrame:
+    """A copy's frame, enlarged as a player would where its recipe made it smaller."""
+    if (frame.width, frame.height) == (shape.width, shape.height):
+        return frame
+    return frame.reformat(width=shape.width, height=shape.height, interpolation="BICUBIC")
 
 
 @dataclass(frozen=True)
@@ -88,6 +102,13 @@ class DetailJudge:
                 flat = _Flat.of(sources["desk"], near.noise / _DEVIATIONS)
                 if flat is not None:
                     self._flat[number] = flat
+
+    @classmethod
+    def of(cls, frames: Iterable[tuple[int, av.VideoFrame]], numbers: Collection[int], shape: Geometry) -> DetailJudge:
+        """Of some of the numbered ``frames`` that go by; those that are missing are left out."""
+        needed = {wanted for number in numbers for wanted in (number, number - BEFORE)}
+        planes = {number: plane_of(frame) for number, frame in frames if number in needed}
+        return cls({number: (planes[number], planes.get(number - BEFORE)) for number in numbers if number in planes}, shape)
 
     @property
     def numbers(self) -> frozenset[int]:

@@ -67,6 +67,9 @@ class Detail(Document):
     def at(self, viewing: Viewing) -> float:
         return float(getattr(self, viewing))
 
+    def fidelity(self, viewing: Viewing) -> Fidelity:
+        return Fidelity.of(self.at(viewing), viewing=viewing, noise_kept=self.noise_kept)
+
 
 class Fidelity(Document):
     """What a person sees of the difference."""
@@ -118,9 +121,7 @@ class TrialPoint(Document):
     key_excess: float | None = Field(default=None, description="bytes that a key picture takes more than others do; null: not known")
 
     def fidelity(self, viewing: Viewing) -> Fidelity | None:
-        if self.detail is None:
-            return None
-        return Fidelity.of(self.detail.at(viewing), viewing=viewing, noise_kept=self.detail.noise_kept)
+        return self.detail.fidelity(viewing) if self.detail is not None else None
 
     def worst(self, viewing: Viewing) -> Worst | None:
         hard = self.hardest

@@ -13,7 +13,7 @@ import numpy as np
 from av.codec.context import Flags
 from numpy.typing import NDArray
 
-from yomikomi.core.balance.judging import BEFORE, DetailJudge, Judged, to_plane
+from yomikomi.core.balance.judging import DetailJudge, Judged, as_played, plane_of
 from yomikomi.core.balance.metrics import Compared, SampleMeter
 from yomikomi.core.balance.picture_sizes import picture_sizes, worst_second
 from yomikomi.core.balance.segments import Segment
@@ -21,7 +21,7 @@ from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.errors import UnreadableError
 from yomikomi.core.recipes.plan import plan_for, set_up
 from yomikomi.core.recipes.recipe import Recipe
-from yomikomi.core.video.planes import bits, luma, rgb
+from yomikomi.core.video.planes import luma, rgb
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.load import LoadWatch
 from yomikomi.core.work.priority import lower_all_threads
@@ -74,10 +74,7 @@ def judge_for(span: TreatedSpan) -> DetailJudge:
     count = len(span.counted)
     wanted = min(count, max(_FEWEST_JUDGED, round(_JUDGED_A_SECOND * count / span.format.rate)))
     numbers = {span.counted.start + (2 * place + 1) * count // (2 * wanted) for place in range(wanted)}
-    needed = numbers | {number - BEFORE for number in numbers}
-    planes = {number: to_plane(luma(frame), bits(frame)) for number, frame in enumerate(span.frames()) if number in needed}
-    samples = {number: (planes[number], planes.get(number - BEFORE)) for number in numbers if number in planes}
-    return DetailJudge(samples, span.format.geometry)
+    return DetailJudge.of(enumerate(span.frames()), numbers, span.format.geometry)
 
 
 def run_trial(
@@ -154,12 +151,11 @@ def _compare(
             break
         if number not in whole.counted:
             continue
-        if (copy.width, copy.height) != (shape.width, shape.height):
-            copy = copy.reformat(width=shape.width, height=shape.height, interpolation="BICUBIC")
+        copy = as_played(copy, shape)
         meter = meter or SampleMeter(source, rate=whole.format.rate)
         found.extend(meter.feed(source, copy))
         if number in judge.numbers:
-            shown[number] = to_plane(luma(copy), bits(copy))
+            shown[number] = plane_of(copy)
         if crop_to is not None and number == middle:
             save_crop(copy, crop_to, place=busiest_place(source))
     if meter:

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.balance.detail import detail_db
-from yomikomi.core.balance.judging import BEFORE, DetailJudge, Judged, to_plane
+from yomikomi.core.balance.judging import BEFORE, DetailJudge, Judged, as_played, to_plane
 from yomikomi.core.balance.models import Detail
 from yomikomi.core.balance.viewing import VIEWINGS
 from yomikomi.core.copying.request import CopyRequest
@@ -66,10 +66,7 @@ class DetailGauge:
     def see(self, number: int, frame: av.VideoFrame) -> None:
         """``number``: of the frame in the copy, from 0, each once and in order."""
         if number in self._wanted:
-            shape = self._frames.format.geometry
-            same = (frame.width, frame.height) == (shape.width, shape.height)
-            # Enlarged as a player would where the recipe made it smaller.
-            shown = frame if same else frame.reformat(width=shape.width, height=shape.height, interpolation="BICUBIC")
+            shown = as_played(frame, self._frames.format.geometry)
             self._copies[number] = luma(shown).copy(), bits(shown)
 
     def found(self) -> Detail | None:
@@ -85,19 +82,14 @@ class DetailGauge:
         copies = {number: to_plane(*self._copies[number]) for number in moment.numbers if number in self._copies}
         if not copies:
             return None
-        needed = {wanted for number in moment.numbers for wanted in (number, number - BEFORE)}
         self._frames.span = moment.treated
         try:
-            treated = enumerate(self._frames, moment.treated.start)
-            planes = {number: to_plane(luma(frame), bits(frame)) for number, frame in treated if number in needed}
+            judge = DetailJudge.of(enumerate(self._frames, moment.treated.start), copies, self._frames.format.geometry)
         except CancelledError:
             raise
         except YomikomiError:
             return None  # what is wrong with the take is told by the checks
-        samples = {number: (planes[number], planes.get(number - BEFORE)) for number in copies if number in planes}
-        if not samples:
-            return None
-        return DetailJudge(samples, self._frames.format.geometry).judge({number: copies[number] for number in samples})
+        return judge.judge({number: plane for number, plane in copies.items() if number in judge.numbers})
 
 
 def _moments(count: int, made: PictureFormat) -> list[_Moment]:

@@ -42,9 +42,7 @@ class CopyResult(BaseModel):
 
     def fidelity(self, viewing: Viewing) -> Fidelity | None:
         """As measured; None where it was not."""
-        if self.detail is None:
-            return None
-        return Fidelity.of(self.detail.at(viewing), viewing=viewing, noise_kept=self.detail.noise_kept)
+        return self.detail.fidelity(viewing) if self.detail is not None else None
 
     @property
     def reserves(self) -> str:

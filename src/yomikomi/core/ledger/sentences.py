@@ -117,8 +117,6 @@ def release_headline(takes: int, released: Sequence[Release]) -> tuple[str, str]
 
 ACCOUNT_GROUPS: dict[Grouping, str] = {"codec": "By codec", "material": "By kind of carrier", "machine": "By machine"}
 ACCOUNT_HEADINGS = ("", "Copies", "Size difference", "Time difference", "Fidelity difference", "Next sizes", "Next times")
-# What is learned is learned by codec.
-BY_CODEC_ALONE = (5, 6)
 
 
 def accuracy_headline(accounts: Sequence[Account]) -> tuple[str, str]:

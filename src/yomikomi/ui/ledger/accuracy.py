@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QDialog, QHeaderView, QTableWidget, QTa
 
 from yomikomi.core.balance.learning import Account
 from yomikomi.core.ledger.lessons import Grouping
-from yomikomi.core.ledger.sentences import ACCOUNT_GROUPS, ACCOUNT_HEADINGS, BY_CODEC_ALONE, account_row, accuracy_headline
+from yomikomi.core.ledger.sentences import ACCOUNT_GROUPS, ACCOUNT_HEADINGS, account_row, accuracy_headline
 from yomikomi.ui.widgets.basics import Sentence, button, form_body, row
 
 
@@ -51,5 +51,5 @@ class AccuracyBox(QDialog):
         for line, cells in enumerate(rows):
             for column, words in enumerate(cells):
                 self.table.setItem(line, column, QTableWidgetItem(words))
-        for column in BY_CODEC_ALONE:
-            self.table.setColumnHidden(column, by != "codec")
+        for column in range(len(ACCOUNT_HEADINGS)):  # what is learned is learned by codec: the others say nothing of it
+            self.table.setColumnHidden(column, not any(cells[column] for cells in rows))
