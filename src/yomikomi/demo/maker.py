@@ -49,6 +49,10 @@ from yomikomi.ui.shelf.discs import TitlesChosen
 from yomikomi.ui.state import AppState
 
 _UNFINISHED = ".demo-unfinished"
+# Copies that are made without trials.
+_QUICK = recipe_for("h264", scenario.K004_QUALITY, speed="superfast")
+# The dearest levels of each codec take longest: so many are not tried, one where nothing is said.
+_DEAREST = {"hevc": 2}
 # How far the copy of K-009 has come when its take changes under it.
 _SPOILT_AFTER = 0.3
 
@@ -293,7 +297,7 @@ class DemoMaker(QObject):
         self._record.readings.choose_treatment(view.take.id, treatment)
         take_id, folder = view.take.id, self._record.trials.new_folder(view.take.id)
         usual = usual_recipes(fields=treatment.leaves_fields, effort="low", lines=view.judged.geometry.height)
-        recipes = tuple(one for one in usual if one.level != CODECS[one.codec].probes[0])  # the dearest of each codec takes longest
+        recipes = tuple(one for one in usual if one.level not in CODECS[one.codec].probes[: _DEAREST.get(one.codec, 1)])
         parts, more = segments_for(view.judged.duration_seconds)
         request = TrialRequest(view.take.path, view.judged, treatment, recipes, segments=parts, more=more, folder=folder)
 
@@ -330,12 +334,11 @@ class DemoMaker(QObject):
         assert view.take is not None
         assert view.judged is not None
         treatment = fields_treatment(view.judged)
-        recipe = recipe_for("h264", scenario.K004_QUALITY)
 
         def ended(prediction: Prediction) -> None:
             self._choose_and_ask(view, prediction)
 
-        request = PredictRequest(view.take.path, view.judged, treatment, recipe)
+        request = PredictRequest(view.take.path, view.judged, treatment, _QUICK)
         self._job(key, predict, request, "predicting K-004", ended)
 
     def _ask_unpredicted(self, view: CarrierView, key: str) -> None:
@@ -347,7 +350,7 @@ class DemoMaker(QObject):
         assert view.judged is not None
         treatment = fields_treatment(view.judged)
         self._record.readings.choose_treatment(view.take.id, treatment)
-        ask_copy(self._record, self._record.carrier(view.id), recipe_for("h264", scenario.K004_QUALITY), prediction)
+        ask_copy(self._record, self._record.carrier(view.id), _QUICK, prediction)
 
     def _copy_waiting(self, view: CarrierView) -> Step | None:
         """The oldest waiting copy of a carrier."""
