@@ -15,6 +15,7 @@ from yomikomi.core.balance.curves import plane_points
 from yomikomi.core.balance.models import Prediction, TrialSet
 from yomikomi.core.balance.prediction import PredictRequest, predict
 from yomikomi.core.balance.trials import TrialRequest, run_trials, segments_for
+from yomikomi.core.balance.without_noise import noise_step
 from yomikomi.core.capture.health import health_path
 from yomikomi.core.capture.look import LookRequest, LookResult, look_at
 from yomikomi.core.capture.proof import prove
@@ -299,7 +300,8 @@ class DemoMaker(QObject):
         usual = usual_recipes(fields=treatment.leaves_fields, effort="low", lines=view.judged.geometry.height)
         recipes = tuple(one for one in usual if one.level not in CODECS[one.codec].probes[: _DEAREST.get(one.codec, 1)])
         parts, more = segments_for(view.judged.duration_seconds)
-        request = TrialRequest(view.take.path, view.judged, treatment, recipes, segments=parts, more=more, folder=folder)
+        noise = noise_step(view.judged, treatment)
+        request = TrialRequest(view.take.path, view.judged, treatment, recipes, segments=parts, more=more, folder=folder, noise=noise)
 
         def ended(trials: TrialSet) -> None:
             self._record.trials.save(take_id, trials, folder)

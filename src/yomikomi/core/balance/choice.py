@@ -17,7 +17,8 @@ _TELLING_DB, _WORTH_DB = 0.05, 0.15
 @dataclass(frozen=True)
 class Choice:
     """``key``: untouched, exact (the same, but for its ends), best (under the limit, or of all where none reaches what is wanted), fills
-    (the limit), smallest (that reaches what is wanted), soonest, a step (of the good, better and best), by hand or last."""
+    (the limit), smallest (that reaches what is wanted), soonest, a step (of the good, better and best), without noise (which another
+    treatment makes), by hand or last."""
 
     key: str
     title: str

@@ -13,6 +13,7 @@ import numpy as np
 
 from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, Quality, TrialPoint, TrialSet, Worst
 from yomikomi.core.balance.viewing import Viewing
+from yomikomi.core.recipes.recipe import Recipe
 
 # Curves that share less say nothing of each other, decibels.
 _SHARED_DB = 2.0
@@ -31,6 +32,11 @@ class PlanePoint:
     @property
     def size(self) -> float:
         return self.prediction.size_bytes.expected
+
+    @property
+    def makes(self) -> tuple[Recipe, float | None]:
+        """What tells copies of one take apart: the recipe, and noise that is taken out besides."""
+        return self.prediction.recipe, self.prediction.noise_taken_out
 
     @property
     def fidelity(self) -> float:

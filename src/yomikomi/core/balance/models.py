@@ -147,6 +147,14 @@ class TrialPoint(Document):
         )
 
 
+class WithoutNoise(Document):
+    """A recipe tried with the take's noise taken out before it."""
+
+    noise: float = Field(description="that was taken out, rms in 8-bit code values of luma")
+    with_noise_bytes: float = Field(description="of the whole copy by the same recipe, the noise left in")
+    point: TrialPoint = Field(description="held against the treated take with its noise")
+
+
 class TrialSet(Document):
     schema_version: int = TRIALS_VERSION
     deinterlace: Deinterlaced
@@ -160,6 +168,7 @@ class TrialSet(Document):
     sized_on: int = Field(default=0, description="segments that the size of the whole was found from")
     whole: bool = Field(description="the take was short enough to try all of it")
     points: list[TrialPoint]
+    without_noise: WithoutNoise | None = Field(default=None, description="null where the take has no noise worth it, and in older sets")
     source_crop: str | None = None
     trial_seconds: float
     complete: bool = True
@@ -221,6 +230,9 @@ class Prediction(Document):
     length_seconds: float | None = Field(default=None, description="of the copy; null in older predictions")
     worst: Worst | None = Field(default=None, description="the part that costs most; null where it was not tried")
     key_excess: float | None = Field(default=None, description="bytes that a key picture takes more than others do; null: not known")
+    noise_taken_out: float | None = Field(
+        default=None, description="rms in code values, by a step that the treatment has not got yet; null: nothing but the treatment"
+    )
 
     @property
     def kbps(self) -> float | None:

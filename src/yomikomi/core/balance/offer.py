@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -15,6 +16,7 @@ from yomikomi.core.balance.leaving import WATCHED, cut_exactly
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.serving import Footage, Served, common_of, serve
 from yomikomi.core.balance.viewing import STEPS, FidelityStep, Viewing
+from yomikomi.core.balance.without_noise import noise_step, worth_telling
 from yomikomi.core.outlets.adapting import codecs_for
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
@@ -138,18 +140,46 @@ class Offer:
         exact = cut_exactly(self.own, self.footage.reading, self.footage.treatment) if self.own and self.footage else None
         if exact is not None and any(one.key == "untouched" for one in found):
             found.insert(1, Choice("exact", sentences.CUT_EXACTLY, exact, sentences.WHY_CUT_EXACTLY))
+        quiet = self._without_noise(found)
+        if quiet is not None:
+            found.append(quiet)
         if self.by_hand is not None:
             found.append(Choice("by hand", sentences.BY_HAND, self.by_hand, sentences.WHY_BY_HAND))
-        if self.last is not None and all(one.point.prediction.recipe != self.last.prediction.recipe for one in found):
+        if self.last is not None and all(one.point.makes != self.last.makes for one in found):
             found.append(Choice("last", sentences.AS_LAST, self.last, sentences.WHY_AS_LAST))
         return found
 
+    def _without_noise(self, found: Sequence[Choice]) -> Choice | None:
+        """Where it is smaller than all that keeps the noise and looks as good, or goes with the smallest of that."""
+        plane = [point for curve in self.served.plane.values() for point in curve]
+        point = worth_telling(self.trials, plane) if self.trials is not None and self.quieter is not None else None
+        least = self.wanted.fidelity.least if self.wanted.fidelity is not None else 0.0
+        smallest = min((one.point.size for one in found if not one.point.prediction.recipe.untouched), default=math.inf)
+        if point is None or point.fidelity < least or point.size >= smallest:
+            return None
+        if self.limit_bytes is not None and point.prediction.size_bytes.high > self.limit_bytes:
+            return None
+        noise = point.prediction.noise_taken_out or 0.0
+        with_it = next(one.size for one in plane if _known_by(one)[:3] == _known_by(point)[:3])
+        why = sentences.why_without_noise(noise, 1 - point.size / with_it, point.prediction.recipe)
+        return Choice("without noise", sentences.WITHOUT_NOISE, point, why)
+
+    @cached_property
+    def quieter(self) -> Treatment | None:
+        """The treatment with the noise taken out as well; None where there is none to take out, or it is."""
+        if self.footage is None:
+            return None
+        step = noise_step(self.footage.reading, self.footage.treatment)
+        return self.footage.treatment.having(step) if step is not None else None
+
     @property
     def beside(self) -> list[PlanePoint]:
-        """Settings by hand and those of last time that lie on no curve of the plane: another effort, another rate."""
+        """Settings by hand and those of last time that lie on no curve of the plane: another effort, another rate; and the one without
+        noise."""
         on_it = {point.prediction.recipe for curve in self.served.plane.values() for point in curve}
         known = [one for one in (self.by_hand, self.last) if one is not None and not one.prediction.recipe.untouched]
-        return [one for one in known if one.prediction.recipe not in on_it]
+        quiet = [one.point for one in self.choices if one.key == "without noise"]
+        return [one for one in known if one.prediction.recipe not in on_it] + quiet
 
     @cached_property
     def curve_names(self) -> dict[str, str]:
@@ -171,9 +201,9 @@ class Offer:
         offered = [*(point for curve in self.served.plane.values() for point in curve), *(choice.point for choice in self.choices)]
         if picked is None:
             return None
-        wanted, recipe = _known_by(picked), picked.prediction.recipe
+        wanted = _known_by(picked)
         # What a person set by hand may differ from a point of the plane in its sound alone.
-        exact = (point for point in reversed(offered) if point.prediction.recipe == recipe)
+        exact = (point for point in reversed(offered) if point.makes == picked.makes)
         return next(exact, None) or next((point for point in offered if _known_by(point) == wanted), None)
 
     def words(self, picked: PlanePoint | None, *, running: bool) -> tuple[str, str]:
@@ -183,6 +213,8 @@ class Offer:
             return sentences.nothing_in_common(served.together.conflicts, served.together.alone)
         if picked is not None and picked.prediction.recipe.untouched and not running:
             return sentences.untouched_headline(self.codec_words, picked.size, tried=trials is not None)
+        if picked is not None and picked.prediction.noise_taken_out is not None:
+            return sentences.without_noise_headline(picked.prediction)
         if picked is not None and self.by_hand is not None and picked.prediction.recipe == self.by_hand.prediction.recipe:
             return sentences.by_hand_headline(picked.prediction, named=True)
         if self.footage is not None and outlet is not None and self.reshaped is not None:
@@ -201,4 +233,4 @@ class Offer:
 
 def _known_by(point: PlanePoint) -> tuple[object, ...]:
     recipe = point.prediction.recipe
-    return recipe.curve, recipe.rate, recipe.speed
+    return recipe.curve, recipe.rate, recipe.speed, point.prediction.noise_taken_out

@@ -164,9 +164,18 @@ WHY_CUT_EXACTLY = (
     "Begins and ends at the pictures that you chose: the few before the first and behind the last whole group are encoded,"
     " all others copied."
 )
+WITHOUT_NOISE = "With the noise taken out"
 BY_HAND, AS_LAST = "Set by hand", "As last time"
 WHY_BY_HAND = "The settings that you made."
 WHY_AS_LAST = "The settings of the last copy that was put into the run."
+
+
+def why_without_noise(noise: float, saved: float, recipe: Recipe) -> str:
+    """``noise``: of the take, rms in code values; ``saved``: of the bytes with it, as a part."""
+    return (
+        f"Noise of {noise:.1f} code values takes {100 * saved:.0f} % of what {recipe.row.words}, {recipe.rate.words} needs. The finest"
+        " texture goes with it: compare before and after in Treatment."
+    )
 
 
 def best_under(limit_bytes: float) -> str:
@@ -215,6 +224,14 @@ def why_smallest(wanted: FidelityStep, other: tuple[str, float] | None) -> str:
 
 def why_fastest(wanted: FidelityStep) -> str:
     return f"The fastest to encode of all that keep at least {wanted.least:.0f} dB of detail."
+
+
+def without_noise_headline(told: Prediction) -> tuple[str, str]:
+    """A copy of another treatment than the take has got."""
+    name, size = f"{told.recipe.row.words}, {told.recipe.rate.words}", size_text(told.size_bytes.expected)
+    kept = f"{detail_words(told.fidelity)} · " if told.fidelity else ""
+    interval = f"{size_text(told.size_bytes.low)} to {size_text(told.size_bytes.high)} (90 % interval)"
+    return f"{name} with the noise taken out: {size}.", f"{kept}{interval} · adds a step to the treatment, and runs the trials again"
 
 
 # Settings by hand.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -12,11 +13,12 @@ from yomikomi.core.balance import estimate
 from yomikomi.core.balance.besides import other_estimate, sound_estimate
 from yomikomi.core.balance.judging import DetailJudge
 from yomikomi.core.balance.kept import kept_complexity
-from yomikomi.core.balance.models import Estimate, HardestPart, TrialPoint, TrialSet, TriedSegment
+from yomikomi.core.balance.models import Estimate, HardestPart, TrialPoint, TrialSet, TriedSegment, WithoutNoise
 from yomikomi.core.balance.segments import USUAL_SEGMENTS, Segment, plan_segments
 from yomikomi.core.balance.sizing import Anchor, Starts, half_width, picture_bytes
 from yomikomi.core.balance.spans import TreatedSpan, cuts_of
-from yomikomi.core.balance.trial import Trial, busiest_place, judge_for, run_trial, save_crop
+from yomikomi.core.balance.trial import Pair, Trial, busiest_place, judge_for, run_trial, save_crop
+from yomikomi.core.balance.without_noise import Quiet, point_of, recipe_to_try
 from yomikomi.core.reading.current import check_current
 from yomikomi.core.reading.models import Reading
 from yomikomi.core.recipes.plan import check_depth, pixel_format_of
@@ -24,25 +26,27 @@ from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.recipes.shaping import treated_for
 from yomikomi.core.treatment.format import source_format
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Denoise
 from yomikomi.core.treatment.timing import Timing, length_of
 from yomikomi.core.work import Reporter
 from yomikomi.core.work.priority import tame_encoders
 
-# Segments tried with the recipes at both ends of each codec at most, besides those tried with all; fewer, once an interval is as narrow
-# as this on at least so many.
-SIZING_SEGMENTS = 12
-_NARROW, _FEWEST_MORE = 0.05, 4
-# Of a long take more cost little against copying it (24 segments with their surroundings are an eighth of ten minutes), and only they
-# make it surer.
-_LONG_S, _LONG_SIZING = 600.0, 20
-# Of a take of less than a minute fewer are tried, with wider intervals: trying it takes long enough against copying it.
-_SHORT_S, _SHORT_SEGMENTS, _SHORT_SIZING = 60.0, 3, 8
+# Of a take of less than a minute fewer segments are tried with every recipe, with wider intervals: trying it takes long enough against
+# copying it.
+_SHORT_S, _SHORT_SEGMENTS = 60.0, 3
+# Segments tried with the recipes at both ends of each codec at most, besides those tried with all, for takes of less than so many seconds:
+# only they make a size surer, and the longer a take, the less they cost against copying it (docs/science.md).
+_SIZING = ((_SHORT_S, 8), (150.0, 12), (1200.0, 20), (math.inf, 28))
+# Fewer, once an interval is as narrow as this on at least so many: few segments that happen to agree promise too much.
+_NARROW, _FEWEST_MORE = 0.03, 8
+WITHOUT_NOISE_CROP = "without noise.png"
 
 
 @dataclass(frozen=True)
 class TrialRequest:
     """``segments`` are tried with every recipe, ``more`` with the two at the ends of each codec, which size the take for the others;
-    ``folder`` receives pictures of the hardest moment, None makes none."""
+    ``folder`` receives pictures of the hardest moment, None makes none. ``noise``: what would take the noise out, tried beside the recipe
+    that looks best for its size; None: not tried."""
 
     path: Path
     reading: Reading
@@ -51,13 +55,12 @@ class TrialRequest:
     segments: int = USUAL_SEGMENTS
     more: int = 0
     folder: Path | None = None
+    noise: Denoise | None = None
 
 
 def segments_for(seconds: float) -> tuple[int, int]:
     """How many segments of a take of this length are tried with every recipe, and how many more, at most, with two of each codec."""
-    if seconds < _SHORT_S:
-        return _SHORT_SEGMENTS, _SHORT_SIZING
-    return USUAL_SEGMENTS, SIZING_SEGMENTS if seconds < _LONG_S else _LONG_SIZING
+    return _SHORT_SEGMENTS if seconds < _SHORT_S else USUAL_SEGMENTS, next(more for below, more in _SIZING if seconds < below)
 
 
 @dataclass(frozen=True)
@@ -86,6 +89,8 @@ class _Bench:
         ).placed(place)  # fmt: skip
         self.found: dict[Recipe, list[tuple[Segment, Trial]]] = {recipe: [] for recipe in request.recipes}
         self.treat_times: list[float] = []
+        self.quiet: Quiet | None = None
+        self.quiet_times: list[float] = []
         self.crops: dict[Recipe, str] = {}
         self.started = time.monotonic()
         self.anchors = anchors if self.plan.more else {}
@@ -100,8 +105,11 @@ class _Bench:
     def run(self) -> TrialSet:
         # Hardest, easiest and typical first: the picture of the trade-off stands after three segments.
         order = {"hardest": 0, "whole": 0, "easiest": 1, "typical": 2}
-        for number, segment in enumerate(sorted(self.plan.segments, key=lambda s: order.get(s.role, 3))):
+        planned = sorted(self.plan.segments, key=lambda s: order.get(s.role, 3))
+        for number, segment in enumerate(planned):
             self._try_segment(segment, first=number == 0)
+        if self.request.noise is not None:
+            self._without_noise(self.request.noise, [segment for segment in planned if segment.role])
         for number, segment in enumerate(self.plan.more if self.anchors else (), 1):
             self._size_segment(segment, number)
             if number % 4 == 0:
@@ -130,6 +138,25 @@ class _Bench:
                 self._say("")
         if not first:
             self._say("")
+
+    def _without_noise(self, step: Denoise, segments: Sequence[Segment]) -> None:
+        """The recipe that a person would choose, with the noise taken out; with it too, where it lies between those that were tried."""
+        recipe = recipe_to_try(self.summary(complete=False))
+        if recipe is None:
+            return
+        without, known = replace(self.request, treatment=self.request.treatment.having(step)), dict(self.found.get(recipe, ()))
+        quiet: list[Pair] = []
+        noisy: list[Pair] = []
+        for segment in segments:
+            self._say(f"{recipe.words} without noise on the {segment.role} part")
+            _, whole, judge = _Spans(self.request, segment, self.reporter).of(recipe)
+            span, _, _ = _Spans(without, segment, self.reporter).of(recipe)
+            shown = self.crops and segment.role in {"hardest", "whole"}
+            crop_to = self.request.folder / WITHOUT_NOISE_CROP if shown and self.request.folder is not None else None
+            quiet.append((segment, run_trial(span, recipe, judge, self.reporter, crop_to=crop_to, whole=whole)))
+            noisy.append((segment, known.get(segment) or run_trial(whole, recipe, judge, self.reporter)))
+            self.quiet_times.append(span.treat_seconds_per_frame)
+        self.quiet = Quiet(step.noise, recipe, quiet, noisy)
 
     def _size_segment(self, segment: Segment, number: int) -> None:
         spans = _Spans(self.request, segment, self.reporter)
@@ -164,7 +191,7 @@ class _Bench:
 
     def summary(self, *, complete: bool) -> TrialSet:
         treatment, recipes = self.request.treatment, self.request.recipes
-        return TrialSet(
+        found = TrialSet(
             deinterlace=treatment.deinterlace.value,
             field_order=treatment.field_order.value if treatment.field_order else None,
             treatment=treatment,
@@ -181,6 +208,16 @@ class _Bench:
             complete=complete,
             disturbed=self._disturbed(),
         )
+        return found.model_copy(update={"without_noise": self._quiet_of(found)}) if self.quiet is not None else found
+
+    def _quiet_of(self, found: TrialSet) -> WithoutNoise | None:
+        """``found``: all the others."""
+        quiet = self.quiet
+        if quiet is None or (noisy := point_of(quiet.recipe, found)) is None:
+            return None
+        size = quiet.size_bytes(noisy.prediction.size_bytes, other_estimate(self.reading, self.request.treatment, quiet.recipe))
+        point = self._told(quiet.recipe, quiet.quiet, size, self.quiet_times, crop=WITHOUT_NOISE_CROP if self.crops else None)
+        return WithoutNoise(noise=quiet.noise, with_noise_bytes=noisy.size, point=point)
 
     def _disturbed(self) -> float:
         parts = [trial.quiet_part for pairs in (*self.found.values(), *self.sizing.values()) for _, trial in pairs]
@@ -189,24 +226,30 @@ class _Bench:
     def _point(self, recipe: Recipe) -> TrialPoint:
         pairs = self.found[recipe]
         anchor = self._anchor_of(recipe)
-        picture = self._picture_bytes(recipe)
+        size = self._picture_bytes(recipe).plus(other_estimate(self.reading, self.request.treatment, recipe))
+        return self._told(recipe, pairs, size, self.treat_times, anchor=anchor, crop=self.crops.get(recipe))
+
+    def _told(
+        self, recipe: Recipe, pairs: Sequence[Pair], size: Estimate, treat_times: Sequence[float], *, crop: str | None,
+        anchor: Anchor | None = None,
+    ) -> TrialPoint:  # fmt: skip
         ssim, psnr = estimate.sample_fidelity(pairs, self.plan, anchor)
         return TrialPoint(
             recipe=recipe,
-            size_bytes=_whole(picture.plus(other_estimate(self.reading, self.request.treatment, recipe))),
+            size_bytes=_whole(size),
             ssim_db=round(ssim, 3),
             psnr_db=round(psnr, 3),
             detail=estimate.detail(pairs, self.plan, anchor),
             encode_seconds=estimate.encode_seconds(
-                pairs, frames=self.frames, treat_seconds_per_frame=sum(self.treat_times) / len(self.treat_times)
+                pairs, frames=self.frames, treat_seconds_per_frame=sum(treat_times) / len(treat_times)
             ),
             tried_frames=sum(trial.counted_frames for _, trial in pairs),
-            crop=self.crops.get(recipe),
+            crop=crop,
             hardest=self._hardest(pairs),
             key_excess=_key_excess([trial for _, trial in pairs]),
         )
 
-    def _hardest(self, pairs: list[tuple[Segment, Trial]]) -> HardestPart | None:
+    def _hardest(self, pairs: Sequence[Pair]) -> HardestPart | None:
         found = next((pair for pair in pairs if pair[0].role in {"hardest", "whole"}), None)
         if found is None:
             return None

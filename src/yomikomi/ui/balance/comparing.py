@@ -48,7 +48,7 @@ class Comparing:
 
     def mark(self, point: PlanePoint) -> None:
         """One more to compare, or one less."""
-        known = [one for one in self.marked if one.prediction.recipe != point.prediction.recipe]
+        known = [one for one in self.marked if one.makes != point.makes]
         self.marked = known if len(known) < len(self.marked) else [*known, point][-(MOST - 1) :]
         self._on_changed()
 
@@ -57,10 +57,14 @@ class Comparing:
         return [found for one in self.marked if (found := offer.same(one)) is not None]
 
     def points(self, offer: Offer, picked: PlanePoint | None) -> list[PlanePoint]:
-        """What is compared: the picked one and those marked."""
+        """What is compared: the picked one and those marked; not what another treatment makes."""
         points = [*([picked] if picked is not None else []), *self.marked_in(offer)]
-        kept: dict[Recipe, PlanePoint] = {point.prediction.recipe: point for point in points if not point.prediction.recipe.untouched}
+        kept: dict[Recipe, PlanePoint] = {point.prediction.recipe: point for point in points if self._shown(point)}
         return list(kept.values())[:MOST]
+
+    @staticmethod
+    def _shown(point: PlanePoint) -> bool:
+        return not point.prediction.recipe.untouched and point.prediction.noise_taken_out is None
 
     def ask_when(self) -> None:
         """From a moment that a person types."""

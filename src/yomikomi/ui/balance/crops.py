@@ -62,11 +62,14 @@ class Crops(QWidget):
                 crop.put(None, "", "")
             return
         recipe, size = picked.prediction.recipe, picked.size
+        quiet = trials.without_noise
         near = min(measured.values(), key=lambda p: (p.recipe.codec != recipe.codec, abs(p.size_bytes.expected - size)))
         others = [p for p in measured.values() if p is not near]
         other = min(
             others, key=lambda p: (p.recipe.codec == recipe.codec, abs(p.size_bytes.expected - near.size_bytes.expected)), default=near
         )
+        if quiet is not None and quiet.point.crop and picked.prediction.noise_taken_out is not None:
+            near, other = quiet.point, near
         hard = trials.hardest
         self.head.setText(f"Hardest moment, {frame_clock(hard.first_frame + hard.frames // 2, rate)} · same place, 1:1 pixels")
         self.all[0].put(folder / (trials.source_crop or ""), "treated take", "")

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from yomikomi.core.recipes.recipe import Recipe
+from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.ui import theme
 
 _PAPER = "#2B2C2F"
@@ -24,14 +24,16 @@ def draw_symbol(painter: QPainter, symbol: str, place: QPointF, radius: float) -
         painter.drawEllipse(place, radius, radius)
 
 
-def draw_beside(painter: QPainter, recipe: Recipe, place: QPointF) -> None:
-    """A recipe that lies on no curve: its codec's shape, hollow, with its preset."""
+def draw_beside(painter: QPainter, point: PlanePoint, place: QPointF) -> None:
+    """A copy that lies on no curve: its codec's shape, hollow, with what it has that the curve has not."""
+    recipe = point.prediction.recipe
     colour, symbol = theme.CODEC_LOOK[recipe.codec]
     painter.setPen(QPen(QColor(colour), 2))
     painter.setBrush(QColor(theme.WELL))
     draw_symbol(painter, symbol, place, 6.0)
     painter.setFont(theme.sans(theme.SMALL_PX))
-    painter.drawText(place + QPointF(10, -8), recipe.speed_words or recipe.rate.words)
+    words = "without noise" if point.prediction.noise_taken_out is not None else recipe.speed_words or recipe.rate.words
+    painter.drawText(place + QPointF(10, -8), words)
 
 
 def star(place: QPointF) -> QPolygonF:

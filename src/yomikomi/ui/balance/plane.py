@@ -256,7 +256,7 @@ class BalancePlane(Well):
         for curve in self._plane.values():
             self._draw_curve(painter, curve)
         for point in self._beside:
-            draw_beside(painter, point.prediction.recipe, self.place_of(point))
+            draw_beside(painter, point, self.place_of(point))
         self._draw_names(painter, [*steps, *marks])
         if self._best is not None:
             painter.setPen(QPen(QColor("white"), 1))

@@ -21,6 +21,7 @@ from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.recipes.codecs import EFFORTS
 from yomikomi.core.recipes.recipe import effort_of
+from yomikomi.core.treatment.model import Treatment
 from yomikomi.core.work import Job
 from yomikomi.core.work.notices import Weight
 from yomikomi.ui.balance.as_it_is import AsItIs
@@ -145,10 +146,13 @@ class BalanceStation(Station):
         return (view.trials, view.trials_folder) if view is not None else (None, None)
 
     def primary(self) -> None:
-        """What comes next: pictures that do not fit are made to, trials are run, the picked copy is put into the run."""
+        """What comes next: pictures that do not fit are made to, noise is taken out, trials are run, the picked copy is put into the
+        run."""
         view, picked = self._view, self.picked
         if self.offer.reshaped is not None and picked is None:
-            self._reshape()
+            self._treat(self.offer.reshaped)
+        elif self._wants_quiet:
+            self._treat(self.offer.quieter)
         elif picked is None and self.offer.trials is None:
             self.try_recipes()
         elif view is not None and view.take is not None and view.treatment is not None and picked is not None:
@@ -170,16 +174,24 @@ class BalanceStation(Station):
         """The complete recipe, to be changed by hand."""
         self.by_hand.open(self._view, self.offer, self.picked)
 
-    def _reshape(self) -> None:
-        """Pictures that an outlet does not take are made to fit: another treatment, which is tried next."""
-        view, reshaped = self._view, self.offer.reshaped
-        if view is None or view.take is None or reshaped is None:
+    @property
+    def _wants_quiet(self) -> bool:
+        """The picked point is one that another treatment makes."""
+        return self.picked is not None and self.picked.prediction.noise_taken_out is not None
+
+    def _treat(self, treatment: Treatment | None) -> None:
+        """Another treatment, which is tried next: pictures that an outlet does not take are made to fit, or noise is taken out."""
+        view = self._view
+        if view is None or view.take is None or treatment is None:
             return
+        if self.trying.is_of(view.take.id):
+            self.trying.stop()
         try:
-            self.state.record.readings.choose_treatment(view.take.id, reshaped)
+            self.state.record.readings.choose_treatment(view.take.id, treatment)
         except YomikomiError as error:
             self.state.tell_error(error)
             return
+        self._picked_by_hand = False
         self.state.reload()
         self.entered()
 
@@ -293,7 +305,7 @@ class BalanceStation(Station):
         self.plane.show_chosen(self.picked, beside=self.comparing.marked_in(self.offer))
         chosen = None
         for card in self.cards:
-            fits = self.picked is not None and card.choice.point.prediction.recipe == self.picked.prediction.recipe
+            fits = self.picked is not None and card.choice.point.makes == self.picked.makes
             card.mark_chosen(fits)
             chosen = card.choice if fits and chosen is None else chosen
         view, outlet = self._view, self.offer.served.outlet
@@ -320,7 +332,8 @@ class BalanceStation(Station):
         self.empty.setVisible(not shows)
         self.empty.say(self.sentence.text)
         # The next step of the work is the filled one.
-        self.send_button.setText("Make the pictures fit" if makes_fit else "Add to the run")
+        words = "Make the pictures fit" if makes_fit else "Take the noise out" if self._wants_quiet else "Add to the run"
+        self.send_button.setText(words)
         restyle(self.try_button, primary=offer.can_try and not picked and not makes_fit)
         restyle(self.send_button, primary=picked or makes_fit)
         self.send_button.setEnabled(ready and (picked or makes_fit))

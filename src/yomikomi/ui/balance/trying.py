@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QProgressBar
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.sentences import TRIALS_STOPPED
 from yomikomi.core.balance.trials import TrialProgress, TrialRequest, run_trials, segments_for
+from yomikomi.core.balance.without_noise import noise_step
 from yomikomi.core.errors import YomikomiError
 from yomikomi.core.ledger.trials import Ground
 from yomikomi.core.ledger.views import CarrierView
@@ -51,7 +52,10 @@ class Trying:
             self._state.tell_error(error)
             return False
         parts, more = segments_for(view.judged.duration_seconds)
-        request = TrialRequest(view.take.path, view.judged, view.treatment, recipes, segments=parts, more=more, folder=folder)
+        request = TrialRequest(
+            view.take.path, view.judged, view.treatment, recipes, segments=parts, more=more, folder=folder,
+            noise=noise_step(view.judged, view.treatment),
+        )  # fmt: skip
         self.so_far, self._told, self.take_id, self.folder = None, 0, take_id, folder
         ground = self._state.record.trials.ground(take_id)
         self.job = self._state.jobs.start(
