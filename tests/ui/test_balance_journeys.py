@@ -13,7 +13,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from tests.making import interlace, programme_frames, write_clip
+from tests.making import interlace, noisy, programme_frames, write_clip
 from yomikomi.core.ledger.views import CarrierView
 from yomikomi.core.treatment.advice import fields_treatment
 from yomikomi.core.video.standards import FieldOrder
@@ -129,3 +129,33 @@ def test_a_person_finds_where_they_stop_seeing_a_difference(window: MainWindow, 
     if reached:
         smallest = next(card.choice for card in station.cards if card.choice.key == "smallest")
         assert smallest.point.fidelity >= found.detail_db - 0.01
+
+
+def test_noise_is_taken_out_only_when_a_person_says_so(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    """The card beside the plane says what it saves; picked, the filled button changes the treatment and tries anew: nothing goes to the
+    run by it."""
+    pictures = noisy(programme_frames(40, width=192, height=144, seed=3), 6.0)
+    station = in_balance(window, qtbot, write_clip(tmp_path / "tape.mkv", pictures, rate=25, codec="ffv1"))
+    qtbot.waitUntil(lambda: station.job is None and station.offer.trials is not None, timeout=LONG)
+    assert station.picked is not None
+    assert station.picked.prediction.noise_taken_out is None, "nothing is picked that nobody asked for"
+    assert station.send_button.text() == "Add to the run"
+    card = next(one for one in station.cards if one.choice.key == "without noise")
+    QTest.mouseClick(card, Qt.MouseButton.LeftButton)
+    assert station.picked is card.choice.point or station.picked == card.choice.point
+    assert station.send_button.text() == "Take the noise out"
+    assert "with the noise taken out" in station.sentence.text
+    before = view_of(window).treatment
+    assert before is not None
+    QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: view_of(window).treatment not in {None, before}, timeout=LONG)
+    treatment = view_of(window).treatment
+    assert treatment is not None
+    assert [step.step for step in treatment.steps if step not in before.steps] == ["denoise"]
+    qtbot.waitUntil(lambda: station.job is not None, timeout=LONG)
+    qtbot.waitUntil(lambda: station.job is None and station.offer.trials is not None, timeout=LONG)
+    assert station.offer.trials is not None
+    assert station.offer.trials.treatment == treatment
+    assert "without noise" not in [one.choice.key for one in station.cards]
+    assert station.send_button.text() == "Add to the run"
+    assert not view_of(window).copies

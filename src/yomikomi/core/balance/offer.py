@@ -16,7 +16,7 @@ from yomikomi.core.balance.leaving import WATCHED, cut_exactly
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.serving import Footage, Served, common_of, serve
 from yomikomi.core.balance.viewing import STEPS, FidelityStep, Viewing
-from yomikomi.core.balance.without_noise import noise_step, worth_telling
+from yomikomi.core.balance.without_noise import A_STEP_DB, noise_step, worth_telling
 from yomikomi.core.outlets.adapting import codecs_for
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
@@ -150,12 +150,12 @@ class Offer:
         return found
 
     def _without_noise(self, found: Sequence[Choice]) -> Choice | None:
-        """Where it is smaller than all that keeps the noise and looks as good, or goes with the smallest of that."""
+        """Where it is smaller than all that keeps the noise, and looks a step worse at most."""
         plane = [point for curve in self.served.plane.values() for point in curve]
         point = worth_telling(self.trials, plane) if self.trials is not None and self.quieter is not None else None
         least = self.wanted.fidelity.least if self.wanted.fidelity is not None else 0.0
         smallest = min((one.point.size for one in found if not one.point.prediction.recipe.untouched), default=math.inf)
-        if point is None or point.fidelity < least or point.size >= smallest:
+        if point is None or point.fidelity < least - A_STEP_DB or point.size >= smallest:
             return None
         if self.limit_bytes is not None and point.prediction.size_bytes.high > self.limit_bytes:
             return None

@@ -23,8 +23,9 @@ from yomikomi.core.treatment.steps import Denoise
 
 # Relative half-width of the share that no interval goes below, and what it is where one segment tells nothing of it.
 _FLOOR, _OF_ONE = 0.05, 0.25
-# Less saved than this is not worth the texture that goes with the noise: judgement.
-_WORTH = 0.1
+# Less saved than this is not worth the texture that goes with the noise; more may be worth a step of what is seen, which the card tells:
+# judgement.
+_WORTH, A_STEP_DB = 0.1, 4.0
 
 
 def noise_step(reading: Reading, treatment: Treatment) -> Denoise | None:
@@ -67,12 +68,14 @@ class Quiet:
         less, more = (np.array([max(1.0, trial.counted_bytes) for _, trial in pairs]) for pairs in (self.quiet, self.noisy))
         expected = float((weights * less).sum() / (weights * more).sum())
         if len(self.quiet) == 1:
-            return around(expected, _FLOOR if self.quiet[0][0].role == "whole" else _OF_ONE)
+            return around(expected, _OF_ONE)
         scatter = float(np.std(np.log(less / more), ddof=1)) / math.sqrt(len(self.quiet))
         return around(expected, min(_OF_ONE, math.hypot(_FLOOR, float(stats.t.ppf(0.95, len(self.quiet) - 1)) * scatter)))
 
     def size_bytes(self, noisy: Estimate, other: Estimate) -> Estimate:
         """Of the whole copy. ``noisy``: with the noise; ``other``: what of it is no pictures."""
+        if self.quiet[0][0].role == "whole":
+            return around(self.quiet[0][1].counted_bytes, _FLOOR).plus(other)
         pictures, share = noisy.less(other), self.share
         half = math.hypot(half_width(pictures), (share.high - share.low) / 2 / share.expected)
         return around(pictures.expected * share.expected, min(0.9, half)).plus(other)
