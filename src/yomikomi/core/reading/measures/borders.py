@@ -7,6 +7,7 @@ level rises above what noise explains (docs/science.md).
 
 from __future__ import annotations
 
+from bisect import insort
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -80,8 +81,9 @@ class BorderMeter:
             return None
         sides = _sides(telling)
         switching = self._switching(sides[1]) if tape else 0
-        agree = np.mean([_near(_sides([one]), sides) for one in telling])
-        changes = _changes(telling, sides)
+        alone = [_sides_of(one.lines, one.columns, one.noise) for one in telling]
+        agree = np.mean([_near(one, sides) for one in alone])
+        changes = _changes(telling, alone, sides)
         inside = _inside(shape, sides, self._size)
         likely, reason = _likely(shape, sides, self._size)
         return Borders(
@@ -126,7 +128,10 @@ def _edge_noise(codes: NDArray[np.uint8]) -> float:
 def _sides(looks: list[_Look]) -> Sides:
     lines = np.percentile(np.stack([one.lines for one in looks]), 95, axis=0)
     columns = np.percentile(np.stack([one.columns for one in looks]), 95, axis=0)
-    noise = float(np.median([one.noise for one in looks]))
+    return _sides_of(lines, columns, float(np.median([one.noise for one in looks])))
+
+
+def _sides_of(lines: Profile, columns: Profile, noise: float) -> Sides:
     return (*_both_ends(lines, noise), *_both_ends(columns, noise))
 
 
@@ -138,12 +143,14 @@ def _border(profile: Profile, noise: float) -> int:
     """Length of the dark beginning of a profile; the level of the border is told by its own first samples."""
     if profile[0] > _DARK + _NOISES * noise:
         return 0
-    most = len(profile) * 2 // 5
+    most, rise = len(profile) * 2 // 5, max(_STEP, _NOISES * noise)
     level = float(profile[0])
-    for length, value in enumerate(profile[:most]):
-        if value > max(level, 0.0) + max(_STEP, _NOISES * noise):
+    known: list[float] = []  # in order: their median grows with them
+    for length, value in enumerate(profile[:most].tolist()):
+        if value > max(level, 0.0) + rise:
             return length + _ramp(profile[length:], level)
-        level = min(float(np.median(profile[: length + 1])), _DARK)
+        insort(known, value)
+        level = min((known[length // 2] + known[(length + 1) // 2]) / 2, _DARK)
     return 0  # dark nearly to the middle: no border, but a dark picture
 
 
@@ -158,13 +165,14 @@ def _near(one: Sides, two: Sides) -> bool:
     return all(abs(a - b) <= _SAME for a, b in zip(one, two, strict=True))
 
 
-def _changes(looks: list[_Look], whole: Sides) -> list[tuple[int, Sides]]:
-    """Where groups of looks have borders wider than the whole shows: a film in a letterbox within other material."""
+def _changes(looks: list[_Look], alone: list[Sides], whole: Sides) -> list[tuple[int, Sides]]:
+    """Where groups of looks have borders wider than the whole shows: a film in a letterbox within other material. ``alone``: those of
+    each look."""
     found: list[tuple[int, Sides]] = []
     for start in range(0, len(looks) - _GROUP + 1, _GROUP):
         group = looks[start : start + _GROUP]
         sides = _sides(group)
-        steady = np.mean([_near(_sides([one]), sides) for one in group]) >= 0.6
+        steady = np.mean([_near(one, sides) for one in alone[start : start + _GROUP]]) >= 0.6
         last = found[-1][1] if found else whole
         if steady and not all(abs(a - b) <= 2 * _SAME for a, b in zip(sides, last, strict=True)):
             found.append((group[0].frame, sides))
