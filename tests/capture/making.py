@@ -48,8 +48,8 @@ def record(spec: SourceSpec, path: Path, how: RecordAs | None = None) -> Path:
 
 
 def captured(spec: SourceSpec, path: Path | None, *, reporter: Reporter | None = None, **how: object) -> CaptureResult:
-    """Through the whole pass, the source waiting for the recorder."""
-    known: dict[str, object] = {"rules": EndRules(blank_seconds=None), "patient": True, **how}
+    """Through the whole pass, the source waiting for the recorder; as samples, unless something else is asked for."""
+    known: dict[str, object] = {"rules": EndRules(blank_seconds=None), "patient": True, "record_as": RecordAs(codec="uncompressed"), **how}
     return capture(CaptureRequest(spec, path, **known), reporter or SilentReporter())  # type: ignore[arg-type]
 
 

@@ -18,7 +18,7 @@ SPEC = TapePlayerSpec(standard="525i", seed=31, mixture="lively", seconds=1.05, 
 
 
 def test_a_few_pictures_tell_what_every_codec_takes(tmp_path: Path) -> None:
-    take = captured(SPEC, tmp_path / "take.mkv")
+    take = captured(SPEC, tmp_path / "take.mkv", record_as=RecordAs())
     told = weigh(WeighRequest(tmp_path / "take.mkv", take.seconds), SilentReporter())
     assert set(told) == set(CAPTURE_CODECS)
     assert told["ffv1"] * 720 * 480 * take.frames / 8 + 96e3 * take.seconds == pytest.approx(take.bytes_written, rel=0.05)

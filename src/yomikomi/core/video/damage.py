@@ -12,6 +12,7 @@ import av.container
 import av.logging
 from pydantic import BaseModel, ConfigDict, Field
 
+from yomikomi.core.video.aligned import Aligner
 from yomikomi.core.video.media import heard_streams, open_media, video_stream
 from yomikomi.core.video.packets import DAMAGED, MOST_IN_A_ROW, Frame, Stamps, packets_of, raise_if_away
 from yomikomi.core.video.structure import unread_bytes
@@ -96,7 +97,7 @@ class Decoder:
         self._packets = 0
         self._whole = self._gave_up = self._fields = False
         self._places: list[int] = []
-        self._stamps = Stamps(streams[0])
+        self._stamps, self._aligner = Stamps(streams[0]), Aligner()
 
     def __enter__(self) -> Decoder:
         self._skipped = av.logging.get_skip_repeated()
@@ -161,7 +162,7 @@ class Decoder:
                     self._fields |= bool(frame.interlaced_frame)
                     self._stamps.put(frame)
                     self._decoded += 1
-                yield index, frame
+                yield index, self._aligner.give(frame) if index == self._picture else frame
         self._listen()
         self._whole = True
 

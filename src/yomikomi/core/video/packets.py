@@ -11,6 +11,7 @@ import av
 import av.container
 
 from yomikomi.core.errors import UnreadableError
+from yomikomi.core.video.aligned import Aligner
 from yomikomi.core.work.drive import AWAY
 
 # Damaged places in a row after which the rest of a file is given up.
@@ -47,7 +48,7 @@ def packets_of(
 
 def frames_of(container: av.container.InputContainer, stream: Any, path: Path) -> Iterator[Any]:
     """Decoded frames of one stream, damaged packets passed over; pictures without a stamp get that of their count."""
-    stamps = Stamps(stream) if isinstance(stream, av.VideoStream) else None
+    stamps, aligner = (Stamps(stream), Aligner()) if isinstance(stream, av.VideoStream) else (None, None)
     in_a_row = 0
     for packet in packets_of(container, [stream], path):
         try:
@@ -62,7 +63,7 @@ def frames_of(container: av.container.InputContainer, stream: Any, path: Path) -
         for frame in frames:
             if stamps is not None:
                 stamps.put(frame)
-            yield frame
+            yield aligner.give(frame) if aligner is not None else frame
 
 
 class Stamps:
