@@ -39,6 +39,11 @@ class PlanePoint:
         return self.prediction.recipe, self.prediction.noise_taken_out
 
     @property
+    def of_another_treatment(self) -> bool:
+        """Noise is taken out besides: nothing that can be put into the run as it is."""
+        return self.prediction.noise_taken_out is not None
+
+    @property
     def fidelity(self) -> float:
         """Detail kept, decibels."""
         return self.prediction.fidelity.value if self.prediction.fidelity else 0.0

@@ -213,7 +213,7 @@ class Offer:
             return sentences.nothing_in_common(served.together.conflicts, served.together.alone)
         if picked is not None and picked.prediction.recipe.untouched and not running:
             return sentences.untouched_headline(self.codec_words, picked.size, tried=trials is not None)
-        if picked is not None and picked.prediction.noise_taken_out is not None:
+        if picked is not None and picked.of_another_treatment:
             return sentences.without_noise_headline(picked.prediction)
         if picked is not None and self.by_hand is not None and picked.prediction.recipe == self.by_hand.prediction.recipe:
             return sentences.by_hand_headline(picked.prediction, named=True)

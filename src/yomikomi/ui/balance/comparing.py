@@ -59,12 +59,10 @@ class Comparing:
     def points(self, offer: Offer, picked: PlanePoint | None) -> list[PlanePoint]:
         """What is compared: the picked one and those marked; not what another treatment makes."""
         points = [*([picked] if picked is not None else []), *self.marked_in(offer)]
-        kept: dict[Recipe, PlanePoint] = {point.prediction.recipe: point for point in points if self._shown(point)}
+        kept: dict[Recipe, PlanePoint] = {
+            point.prediction.recipe: point for point in points if not (point.prediction.recipe.untouched or point.of_another_treatment)
+        }
         return list(kept.values())[:MOST]
-
-    @staticmethod
-    def _shown(point: PlanePoint) -> bool:
-        return not point.prediction.recipe.untouched and point.prediction.noise_taken_out is None
 
     def ask_when(self) -> None:
         """From a moment that a person types."""

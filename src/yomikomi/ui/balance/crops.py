@@ -68,7 +68,7 @@ class Crops(QWidget):
         other = min(
             others, key=lambda p: (p.recipe.codec == recipe.codec, abs(p.size_bytes.expected - near.size_bytes.expected)), default=near
         )
-        if quiet is not None and quiet.point.crop and picked.prediction.noise_taken_out is not None:
+        if quiet is not None and quiet.point.crop and picked.of_another_treatment:
             near, other = quiet.point, near
         hard = trials.hardest
         self.head.setText(f"Hardest moment, {frame_clock(hard.first_frame + hard.frames // 2, rate)} · same place, 1:1 pixels")

@@ -32,7 +32,7 @@ def draw_beside(painter: QPainter, point: PlanePoint, place: QPointF) -> None:
     painter.setBrush(QColor(theme.WELL))
     draw_symbol(painter, symbol, place, 6.0)
     painter.setFont(theme.sans(theme.SMALL_PX))
-    words = "without noise" if point.prediction.noise_taken_out is not None else recipe.speed_words or recipe.rate.words
+    words = "without noise" if point.of_another_treatment else recipe.speed_words or recipe.rate.words
     painter.drawText(place + QPointF(10, -8), words)
 
 

@@ -151,7 +151,7 @@ class BalanceStation(Station):
         view, picked = self._view, self.picked
         if self.offer.reshaped is not None and picked is None:
             self._treat(self.offer.reshaped)
-        elif self._wants_quiet:
+        elif picked is not None and picked.of_another_treatment:
             self._treat(self.offer.quieter)
         elif picked is None and self.offer.trials is None:
             self.try_recipes()
@@ -173,11 +173,6 @@ class BalanceStation(Station):
     def ask_settings(self) -> None:
         """The complete recipe, to be changed by hand."""
         self.by_hand.open(self._view, self.offer, self.picked)
-
-    @property
-    def _wants_quiet(self) -> bool:
-        """The picked point is one that another treatment makes."""
-        return self.picked is not None and self.picked.prediction.noise_taken_out is not None
 
     def _treat(self, treatment: Treatment | None) -> None:
         """Another treatment, which is tried next: pictures that an outlet does not take are made to fit, or noise is taken out."""
@@ -332,7 +327,8 @@ class BalanceStation(Station):
         self.empty.setVisible(not shows)
         self.empty.say(self.sentence.text)
         # The next step of the work is the filled one.
-        words = "Make the pictures fit" if makes_fit else "Take the noise out" if self._wants_quiet else "Add to the run"
+        quieter = self.picked is not None and self.picked.of_another_treatment
+        words = "Make the pictures fit" if makes_fit else "Take the noise out" if quieter else "Add to the run"
         self.send_button.setText(words)
         restyle(self.try_button, primary=offer.can_try and not picked and not makes_fit)
         restyle(self.send_button, primary=picked or makes_fit)
