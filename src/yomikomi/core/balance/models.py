@@ -154,6 +154,11 @@ class WithoutNoise(Document):
     with_noise_bytes: float = Field(description="of the whole copy by the same recipe, the noise left in")
     point: TrialPoint = Field(description="held against the treated take with its noise")
 
+    @property
+    def saved(self) -> float:
+        """Of the bytes with the noise in it, as a part."""
+        return 1 - self.point.size_bytes.expected / max(1.0, self.with_noise_bytes)
+
 
 class TrialSet(Document):
     schema_version: int = TRIALS_VERSION

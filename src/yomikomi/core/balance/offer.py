@@ -16,12 +16,13 @@ from yomikomi.core.balance.leaving import WATCHED, cut_exactly
 from yomikomi.core.balance.models import TrialSet
 from yomikomi.core.balance.serving import Footage, Served, common_of, serve
 from yomikomi.core.balance.viewing import STEPS, FidelityStep, Viewing
-from yomikomi.core.balance.without_noise import A_STEP_DB, noise_step, worth_telling
+from yomikomi.core.balance.without_noise import A_STEP_DB, worth_telling
 from yomikomi.core.outlets.adapting import codecs_for
 from yomikomi.core.outlets.model import Outlet
 from yomikomi.core.recipes.recipe import Recipe
 from yomikomi.core.recipes.sound import SoundKey
 from yomikomi.core.treatment.model import Treatment
+from yomikomi.core.treatment.steps import Denoise
 
 
 @dataclass(frozen=True)
@@ -151,26 +152,26 @@ class Offer:
 
     def _without_noise(self, found: Sequence[Choice]) -> Choice | None:
         """Where it is smaller than all that keeps the noise, and looks a step worse at most."""
-        plane = [point for curve in self.served.plane.values() for point in curve]
-        point = worth_telling(self.trials, plane) if self.trials is not None and self.quieter is not None else None
-        least = self.wanted.fidelity.least if self.wanted.fidelity is not None else 0.0
+        tried = self.trials.without_noise if self.trials is not None and self.quieter is not None else None
+        point = worth_telling(tried, [point for curve in self.served.plane.values() for point in curve]) if tried is not None else None
+        if tried is None or point is None:
+            return None
+        least = self.wanted.fidelity.least - A_STEP_DB if self.wanted.fidelity is not None else 0.0
+        most = self.limit_bytes if self.limit_bytes is not None else math.inf
         smallest = min((one.point.size for one in found if not one.point.prediction.recipe.untouched), default=math.inf)
-        if point is None or point.fidelity < least - A_STEP_DB or point.size >= smallest:
+        if point.fidelity < least or point.size >= smallest or point.prediction.size_bytes.high > most:
             return None
-        if self.limit_bytes is not None and point.prediction.size_bytes.high > self.limit_bytes:
-            return None
-        noise = point.prediction.noise_taken_out or 0.0
-        with_it = next(one.size for one in plane if _known_by(one)[:3] == _known_by(point)[:3])
-        why = sentences.why_without_noise(noise, 1 - point.size / with_it, point.prediction.recipe)
+        why = sentences.why_without_noise(tried.noise, tried.saved, point.prediction.recipe)
         return Choice("without noise", sentences.WITHOUT_NOISE, point, why)
 
-    @cached_property
+    @property
     def quieter(self) -> Treatment | None:
-        """The treatment with the noise taken out as well; None where there is none to take out, or it is."""
-        if self.footage is None:
+        """The treatment with the noise taken out as well, as it was tried; None where it was not, or is taken out already."""
+        tried = self.trials.without_noise if self.trials is not None else None
+        if self.footage is None or tried is None:
             return None
-        step = noise_step(self.footage.reading, self.footage.treatment)
-        return self.footage.treatment.having(step) if step is not None else None
+        step = Denoise(noise=tried.noise)
+        return self.footage.treatment.having(step) if self.footage.treatment.same_kind(step) is None else None
 
     @property
     def beside(self) -> list[PlanePoint]:

@@ -10,7 +10,7 @@ import numpy as np
 from scipy import stats
 
 from yomikomi.core.balance.curves import PlanePoint, plane_points
-from yomikomi.core.balance.models import Estimate, TrialSet
+from yomikomi.core.balance.models import Estimate, TrialSet, WithoutNoise
 from yomikomi.core.balance.sizing import around, half_width
 from yomikomi.core.balance.trial import Pair
 from yomikomi.core.balance.viewing import STEPS
@@ -81,16 +81,15 @@ class Quiet:
         return around(pictures.expected * share.expected, min(0.9, half)).plus(other)
 
 
-def worth_telling(trials: TrialSet, plane: Sequence[PlanePoint]) -> PlanePoint | None:
+def worth_telling(tried: WithoutNoise, plane: Sequence[PlanePoint]) -> PlanePoint | None:
     """The copy without noise as a point, where it is much smaller than what keeps the noise. ``plane``: all that is offered, which may
     have been made to fit outlets, or corrected by earlier copies."""
-    tried = trials.without_noise
-    beside = next((one for one in plane if tried is not None and _same(one, tried.point.recipe)), None)
-    if tried is None or beside is None:
+    beside = next((one for one in plane if _same(one, tried.point.recipe)), None)
+    if beside is None or tried.saved < _WORTH:
         return None
     told, alone = beside.prediction, tried.point.size_bytes
     left = told.size_bytes.expected - (tried.with_noise_bytes - alone.expected)
-    if not 0 < left <= (1 - _WORTH) * told.size_bytes.expected:
+    if left <= 0:
         return None
     viewing = told.fidelity.viewing if told.fidelity is not None else "television"
     return PlanePoint(

@@ -1,7 +1,7 @@
 """Pictures whose lines begin where encoders expect them to.
 
 What was stored as plain samples is decoded where it lies in the packet, which may begin anywhere; the encoder of VC-3 ends the process over
-it (measured; tests/copying/test_making.py). Such pictures are copied once, those of all other decoders pass.
+it (measured; tests/video/test_aligned.py). Such pictures are copied once, those of all other decoders pass.
 """
 
 from __future__ import annotations
