@@ -137,7 +137,7 @@ def main(folder: Path = _FOLDER) -> None:
         window.show()
         maker = fill(window.state)
         assert maker is not None
-        wait(lambda: maker.done and not window.state.jobs.jobs, 560)
+        wait(lambda: maker.done and not window.state.jobs.jobs, 900)
         camera = Photographer(window, folder)
         carriers = {view.label: view.id for view in window.state.carriers}
         shoot_shelf(window, camera, home)
