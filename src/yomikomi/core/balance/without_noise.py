@@ -10,7 +10,7 @@ import numpy as np
 from scipy import stats
 
 from yomikomi.core.balance.curves import PlanePoint, plane_points
-from yomikomi.core.balance.models import Estimate, TrialSet, WithoutNoise
+from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialSet, WithoutNoise
 from yomikomi.core.balance.sizing import around, half_width
 from yomikomi.core.balance.trial import Pair
 from yomikomi.core.balance.viewing import STEPS
@@ -92,12 +92,13 @@ def worth_telling(tried: WithoutNoise, plane: Sequence[PlanePoint]) -> PlanePoin
     if left <= 0:
         return None
     viewing = told.fidelity.viewing if told.fidelity is not None else "television"
+    point = tried.point
     return PlanePoint(
-        told.model_copy(
-            update={
-                "size_bytes": around(round(left), half_width(alone)), "fidelity": tried.point.fidelity(viewing),
-                "encode_seconds": tried.point.encode_seconds, "worst": tried.point.worst(viewing), "noise_taken_out": tried.noise,
-            }
+        Prediction(
+            recipe=told.recipe, deinterlace=told.deinterlace, size_bytes=around(round(left), half_width(alone)),
+            quality=Quality(value=point.ssim_db), psnr_db=point.psnr_db, fidelity=point.fidelity(viewing),
+            encode_seconds=point.encode_seconds, measured=True, trial_seconds=told.trial_seconds, length_seconds=told.length_seconds,
+            worst=point.worst(viewing), key_excess=point.key_excess, noise_taken_out=tried.noise,
         )
     )  # fmt: skip
 

@@ -74,7 +74,8 @@ class Crops(QWidget):
         self.head.setText(f"Hardest moment, {frame_clock(hard.first_frame + hard.frames // 2, rate)} · same place, 1:1 pixels")
         self.all[0].put(folder / (trials.source_crop or ""), "treated take", "")
         for crop, point in ((self.all[1], near), (self.all[2], other)):
-            crop.put(folder / (point.crop or ""), _name(point.recipe), _seen(point, viewing))
+            without = ", without noise" if quiet is not None and point is quiet.point else ""
+            crop.put(folder / (point.crop or ""), _name(point.recipe) + without, _seen(point, viewing))
 
 
 def _name(recipe: Recipe) -> str:

@@ -33,7 +33,7 @@ def tell(point: PlanePoint) -> str:
     """What a point says of itself, a few lines."""
     told = point.prediction
     size, seconds = told.size_bytes, told.encode_seconds
-    how = "measured" if told.measured else "interpolated"
+    how = ("without noise, " if point.of_another_treatment else "") + ("measured" if told.measured else "interpolated")
     fidelity = told.fidelity
     noise = noise_words(fidelity.noise_kept) if fidelity else ""
     kept = (fidelity.words if fidelity else "") + (f", {noise}" if noise else "")
@@ -91,7 +91,7 @@ class BalancePlane(Well):
         that lie on none."""
         self._plane, self._outside, self._names, self._beside = plane, outside or {}, names or {}, list(beside)
         self._points = [point for curve in plane.values() for point in curve] + self._beside
-        self._hull = outermost(self._points) if len(plane) > 1 else []
+        self._hull = outermost([one for one in self._points if not one.of_another_treatment]) if len(plane) > 1 else []
         self._hovered = None
         shown = [*self._points, *(point for curve in self._outside.values() for point in curve)]
         if not self._points:

@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QProgressBar, QVBoxLayout
+from PySide6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
 from yomikomi.core.balance import sentences
 from yomikomi.core.balance.curves import PlanePoint
@@ -39,7 +39,7 @@ from yomikomi.ui.balance.trying import Trying
 from yomikomi.ui.run.queue import CopyQueue
 from yomikomi.ui.shell.station import Station
 from yomikomi.ui.state import AppState
-from yomikomi.ui.widgets.basics import CardColumn, button, label, restyle, row, side_panel
+from yomikomi.ui.widgets.basics import CardColumn, button, label, restyle, row, scrolled_widget, side_panel
 from yomikomi.ui.widgets.empty import EmptyNote
 
 
@@ -96,9 +96,18 @@ class BalanceStation(Station):
         self.send_button = button("Add to the run", self.primary, primary=True, tip="Ctrl+Return")
         self.send_button.setMinimumWidth(150)
         right.addWidget(label("Worth considering", name="section"))
-        right.addLayout(self.cards_box)
+        # What stands out scrolls where it is more than fits: what is asked for, and the buttons, stay where they are.
+        holder = QWidget()
+        choices = QVBoxLayout(holder)
+        choices.setContentsMargins(0, 0, 0, 0)
+        choices.addLayout(self.cards_box)
+        choices.addStretch(1)
+        self._scroll = scrolled_widget(holder)
+        self._scroll.setMinimumHeight(150)
+        right.addWidget(self._scroll, 1)
+        self.why.setMinimumHeight(3 * self.why.fontMetrics().lineSpacing())  # what is above stays where it is, whichever is picked
+        self.why.setAlignment(Qt.AlignmentFlag.AlignTop)
         right.addWidget(self.why)
-        right.addStretch(1)
         right.addWidget(self.needs)
         right.addWidget(self.left_out)
         right.addSpacing(4)
@@ -302,6 +311,8 @@ class BalanceStation(Station):
         for card in self.cards:
             fits = self.picked is not None and card.choice.point.makes == self.picked.makes
             card.mark_chosen(fits)
+            if fits and self._picked_by_hand:
+                self._scroll.ensureWidgetVisible(card)
             chosen = card.choice if fits and chosen is None else chosen
         view, outlet = self._view, self.offer.served.outlet
         wrong = self.as_it_is.wrong(view, outlet) if outlet is not None else ()
