@@ -33,7 +33,9 @@ def draw_beside(painter: QPainter, point: PlanePoint, place: QPointF) -> None:
     draw_symbol(painter, symbol, place, 6.0)
     painter.setFont(theme.sans(theme.SMALL_PX))
     words = "without noise" if point.of_another_treatment else recipe.speed_words or recipe.rate.words
-    painter.drawText(place + QPointF(10, -8), words)
+    # Curves rise to the right: what lies on another treatment's curve, above this one, is named where nothing is, at its left.
+    across = -10.0 - painter.fontMetrics().horizontalAdvance(words) if point.of_another_treatment else 10.0
+    painter.drawText(place + QPointF(across, -8), words)
 
 
 def star(place: QPointF) -> QPolygonF:
