@@ -34,6 +34,10 @@ class PlanePoint:
         return self.prediction.size_bytes.expected
 
     @property
+    def pictures(self) -> tuple[object, ...]:
+        return pictures_of(self.prediction.recipe)
+
+    @property
     def makes(self) -> tuple[Recipe, float | None]:
         """What tells copies of one take apart: the recipe, and noise that is taken out besides."""
         return self.prediction.recipe, self.prediction.noise_taken_out
@@ -47,6 +51,11 @@ class PlanePoint:
     def fidelity(self) -> float:
         """Detail kept, decibels."""
         return self.prediction.fidelity.value if self.prediction.fidelity else 0.0
+
+
+def pictures_of(recipe: Recipe) -> tuple[object, ...]:
+    """What of a recipe makes its pictures: outlets, and people, change its sound and its container."""
+    return recipe.curve, recipe.rate, recipe.speed
 
 
 def plane_points(trials: TrialSet, viewing: Viewing = "television") -> dict[str, list[PlanePoint]]:

@@ -233,5 +233,4 @@ class Offer:
 
 
 def _known_by(point: PlanePoint) -> tuple[object, ...]:
-    recipe = point.prediction.recipe
-    return recipe.curve, recipe.rate, recipe.speed, point.prediction.noise_taken_out
+    return *point.pictures, point.prediction.noise_taken_out

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from yomikomi.core.balance.curves import PlanePoint
 from yomikomi.core.balance.machine import was_disturbed
-from yomikomi.core.balance.models import Fidelity, Prediction, TrialSet, Worst
+from yomikomi.core.balance.models import Estimate, Fidelity, Prediction, TrialSet, Worst
 from yomikomi.core.balance.threshold import Threshold
 from yomikomi.core.balance.viewing import WORDS as VIEWING_WORDS
 from yomikomi.core.balance.viewing import FidelityStep, step_of
@@ -92,9 +92,13 @@ def headline(trials: TrialSet, picked: PlanePoint, *, running: bool, taught: int
         still = f" · other programs slowed the trials ({100 * trials.disturbed:.0f} % of the time): run them again later"
     if taught and told.learned is not None:
         tried += f", corrected by {counted(taught, 'earlier copy', 'earlier copies')}"
-    interval = f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"
+    interval = _interval(size)
     kept = f"{detail_words(fidelity)} · " if fidelity else ""
     return head, f"{kept}{interval} · {tried} · encode time about {spoken(told.encode_seconds.expected)}{still}"
+
+
+def _interval(size: Estimate) -> str:
+    return f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"
 
 
 def detail_words(fidelity: Fidelity) -> str:
@@ -230,7 +234,7 @@ def without_noise_headline(told: Prediction) -> tuple[str, str]:
     """A copy of another treatment than the take has got."""
     name, size = f"{told.recipe.row.words}, {told.recipe.rate.words}", size_text(told.size_bytes.expected)
     kept = f"{detail_words(told.fidelity)} · " if told.fidelity else ""
-    interval = f"{size_text(told.size_bytes.low)} to {size_text(told.size_bytes.high)} (90 % interval)"
+    interval = _interval(told.size_bytes)
     return f"{name} with the noise taken out: {size}.", f"{kept}{interval} · adds a step to the treatment, and runs the trials again"
 
 
@@ -303,7 +307,7 @@ def by_hand_headline(told: Prediction | None, *, reason: str = "", wrong: str = 
     if told is None:
         return "What this comes to is not known yet.", f"{reason} A trial of it tells"
     size, fidelity = told.size_bytes, told.fidelity
-    interval = f"{size_text(size.low)} to {size_text(size.high)} (90 % interval)"
+    interval = _interval(size)
     kept = f"{detail_words(fidelity)} · " if fidelity else ""
     how = "measured" if told.measured else "from what was tried"
     time = f"encode time about {spoken(told.encode_seconds.expected)}"

@@ -144,13 +144,13 @@ class _Bench:
         recipe = recipe_to_try(self.summary(complete=False))
         if recipe is None:
             return
-        without, known = replace(self.request, treatment=self.request.treatment.having(step)), dict(self.found.get(recipe, ()))
+        without, known = self.request.treatment.having(step), dict(self.found.get(recipe, ()))
         quiet: list[Pair] = []
         noisy: list[Pair] = []
         for segment in segments:
             self._say(f"{recipe.words} without noise on the {segment.role} part")
             _, whole, judge = _Spans(self.request, segment, self.reporter).of(recipe)
-            span, _, _ = _Spans(without, segment, self.reporter).of(recipe)
+            span = replace(whole, treatment=without)
             shown = self.crops and segment.role in {"hardest", "whole"}
             crop_to = self.request.folder / WITHOUT_NOISE_CROP if shown and self.request.folder is not None else None
             quiet.append((segment, run_trial(span, recipe, judge, self.reporter, crop_to=crop_to, whole=whole)))

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import stats
 
-from yomikomi.core.balance.curves import PlanePoint, plane_points
+from yomikomi.core.balance.curves import PlanePoint, pictures_of, plane_points
 from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialSet, WithoutNoise
 from yomikomi.core.balance.sizing import around, half_width
 from yomikomi.core.balance.trial import Pair
@@ -30,7 +30,7 @@ _WORTH, A_STEP_DB = 0.1, 4.0
 
 def noise_step(reading: Reading, treatment: Treatment) -> Denoise | None:
     """What takes the noise out as strongly as the reading found it; None where it tells none worth it, or the treatment does so already."""
-    if any(isinstance(step, Denoise) for step in treatment.steps):
+    if treatment.same_kind(Denoise()) is not None:
         return None
     steps = (way.step for one in advise(reading, findings(reading)) if one.key == "noise" for way in one.ways)
     return next((step for step in steps if isinstance(step, Denoise)), None)
@@ -47,7 +47,7 @@ def recipe_to_try(trials: TrialSet) -> Recipe | None:
 
 def point_of(recipe: Recipe, trials: TrialSet) -> PlanePoint | None:
     """Where a recipe lies among what was tried; None where it lies outside."""
-    return next((one for one in plane_points(trials).get(recipe.curve, ()) if _same(one, recipe)), None)
+    return next((one for one in plane_points(trials).get(recipe.curve, ()) if one.pictures == pictures_of(recipe)), None)
 
 
 @dataclass(frozen=True)
@@ -84,7 +84,7 @@ class Quiet:
 def worth_telling(tried: WithoutNoise, plane: Sequence[PlanePoint]) -> PlanePoint | None:
     """The copy without noise as a point, where it is much smaller than what keeps the noise. ``plane``: all that is offered, which may
     have been made to fit outlets, or corrected by earlier copies."""
-    beside = next((one for one in plane if _same(one, tried.point.recipe)), None)
+    beside = next((one for one in plane if one.pictures == pictures_of(tried.point.recipe)), None)
     if beside is None or tried.saved < _WORTH:
         return None
     told, alone = beside.prediction, tried.point.size_bytes
@@ -101,9 +101,3 @@ def worth_telling(tried: WithoutNoise, plane: Sequence[PlanePoint]) -> PlanePoin
             worst=point.worst(viewing), key_excess=point.key_excess, noise_taken_out=tried.noise,
         )
     )  # fmt: skip
-
-
-def _same(point: PlanePoint, recipe: Recipe) -> bool:
-    """Of the same pictures: outlets may have changed its sound and its container."""
-    other = point.prediction.recipe
-    return (other.curve, other.rate, other.speed) == (recipe.curve, recipe.rate, recipe.speed)
