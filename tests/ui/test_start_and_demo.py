@@ -45,7 +45,8 @@ def test_the_first_window_is_there_without_what_it_does_not_need(tmp_path: Path)
         "print(len(window.state.spines), *[name for name in heavy if name in sys.modules])\n"
         "opening = Opening(window)\n"
         "while not opening.done: app.processEvents(); time.sleep(0.002)\n"
-        "print(len(window.state.carriers), sys.getswitchinterval())\n"
+        "dear = [name for name in ('scipy.stats', 'skimage') if name in sys.modules]\n"
+        "print(len(window.state.carriers), sys.getswitchinterval(), *dear)\n"
         "window.close(); workspace.close()\n"
     )
     made = Workspace(tmp_path / "archive")

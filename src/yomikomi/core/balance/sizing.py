@@ -163,7 +163,7 @@ def _by_anchor(pairs: Sequence[Pair], anchor: Anchor, sized: NDArray[np.float64]
     # Half by the totals, which the large ones rule, and half by the mean of the logarithms, which the many rule.
     factor = 0.5 * own.sum() / (its**power).sum() + 0.5 * math.exp(float(rest.mean()))
     spread = math.sqrt((_BESIDE_WEIGHT * _BESIDE**2 + float(rest.var() * len(own))) / (_BESIDE_WEIGHT + max(0, len(own) - 2)))
-    scatter = spread / math.sqrt(len(own)) * _student(_BESIDE_WEIGHT + len(own) - 2)
+    scatter = spread / math.sqrt(len(own)) * student(_BESIDE_WEIGHT + len(own) - 2)
     return factor * np.maximum(sized, 1.0) ** power, min(_MOST_SCATTER, scatter)
 
 
@@ -192,7 +192,7 @@ def _mean_key(pairs: Sequence[Pair]) -> tuple[float, float]:
     if not len(sizes):
         return 0.0, 0.0
     mean = float(sizes.mean())
-    return mean, float(sizes.std(ddof=1)) / math.sqrt(len(sizes)) * _student(len(sizes) - 1) if len(sizes) > 1 else mean / 2
+    return mean, float(sizes.std(ddof=1)) / math.sqrt(len(sizes)) * student(len(sizes) - 1) if len(sizes) > 1 else mean / 2
 
 
 def _cut_share(pairs: Sequence[Pair]) -> tuple[float, float]:
@@ -219,10 +219,10 @@ def _ratio(x: NDArray[np.float64], y: NDArray[np.float64], inclusion: NDArray[np
     n = len(y)
     # Units drawn for certain have no sampling error.
     variance = n / (n - 1) * float(((1 - inclusion) * residual**2).sum())
-    return ratio, _student(n - 1) * math.sqrt(variance) / max(1.0, float((weights * y).sum()))
+    return ratio, student(n - 1) * math.sqrt(variance) / max(1.0, float((weights * y).sum()))
 
 
-def _student(freedom: int) -> float:
+def student(freedom: int) -> float:
     """Half-width of nine in ten in standard errors."""
     from scipy.special import stdtrit  # takes a fifth of a second to load
 

@@ -14,8 +14,7 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr
-from scipy.stats import binom, norm
+from scipy.special import bdtrc, ndtr  # scipy.stats takes a second to load
 
 # Thresholds looked at, dB of detail kept; where most people are expected, and how surely.
 _PLACES = np.arange(26.0, 60.01, 0.25)
@@ -24,7 +23,7 @@ _EXPECTED, _SPREAD = 41.0, 7.0
 _BREADTHS = np.array([1.0, 2.0, 3.5])
 _LAPSES = 0.03
 # What is believed before the first answer of each threshold and breadth, shape=(places, breadths), sums to 1.
-_PRIOR = np.repeat(norm.pdf(_PLACES, _EXPECTED, _SPREAD)[:, None], len(_BREADTHS), axis=1)
+_PRIOR = np.repeat(np.exp(-(((_PLACES - _EXPECTED) / _SPREAD) ** 2) / 2)[:, None], len(_BREADTHS), axis=1)
 _PRIOR /= _PRIOR.sum()
 # Rounds: not before, not after; and how sure is sure enough, dB to either side.
 FEWEST_ROUNDS, MOST_ROUNDS = 16, 48
@@ -107,7 +106,7 @@ class BlindTest:
         sums = np.cumsum(places)
         low, middle, high = (float(np.interp(part, sums, _PLACES)) for part in (0.05, 0.5, 0.95))
         below = [one.right for one in self.rounds if one.detail_db < middle]
-        chance = float(binom.sf(sum(below) - 1, len(below), 0.5)) if below else 1.0
+        chance = float(bdtrc(sum(below) - 1, len(below), 0.5)) if below else 1.0
         return Threshold(middle, low, high, len(below), sum(below), chance)
 
 

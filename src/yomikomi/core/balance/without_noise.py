@@ -7,11 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
 
 from yomikomi.core.balance.curves import PlanePoint, pictures_of, plane_points
 from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialSet, WithoutNoise
-from yomikomi.core.balance.sizing import around, half_width
+from yomikomi.core.balance.sizing import around, half_width, student
 from yomikomi.core.balance.trial import Pair
 from yomikomi.core.balance.viewing import STEPS
 from yomikomi.core.reading.models import Reading
@@ -70,7 +69,7 @@ class Quiet:
         if len(self.quiet) == 1:
             return around(expected, _OF_ONE)
         scatter = float(np.std(np.log(less / more), ddof=1)) / math.sqrt(len(self.quiet))
-        return around(expected, min(_OF_ONE, math.hypot(_FLOOR, float(stats.t.ppf(0.95, len(self.quiet) - 1)) * scatter)))
+        return around(expected, min(_OF_ONE, math.hypot(_FLOOR, student(len(self.quiet) - 1) * scatter)))
 
     def size_bytes(self, noisy: Estimate, other: Estimate) -> Estimate:
         """Of the whole copy. ``noisy``: with the noise; ``other``: what of it is no pictures."""
