@@ -107,7 +107,7 @@ def test_segments_stand_for_what_they_were_drawn_for() -> None:
 
     noise = [pair(0, 1.0, 9000), pair(50, 0.1, 1000), pair(100, 0.5, 4000)]
     less = [pair(0, 1.0, 9000), pair(50, 0.1, 500), pair(100, 0.5, 2000)]
-    share = Quiet(3.0, LEVELS[0], less, noise).share
+    share = Quiet(3.0, LEVELS[0], less, noise, 125).share
     assert share.expected == pytest.approx((9000 + 5000 + 4000) / (9000 + 10_000 + 8000))
     assert share.low < share.expected < share.high
     same = Quiet(3.0, LEVELS[0], noise, noise)

@@ -42,6 +42,12 @@ class PictureSizes:
         return self.keys[self.keys > 0]
 
 
+def soonest_key(distance: Fraction | float) -> int:
+    """Pictures from one key picture to the next at a cut at least, where ``distance`` are most: a tenth, which encoders keep to by
+    themselves."""
+    return max(1, round(distance) // 10)
+
+
 def worst_second(sizes: PictureSizes, inside: slice, rate: Fraction) -> float:
     """Kilobits in the second that takes most of a stretch of pictures, of all of it where it is shorter; 0 of none."""
     each = (sizes.between + sizes.keys + sizes.cuts)[inside]

@@ -20,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yomikomi.core.balance.models import Estimate
+from yomikomi.core.balance.picture_sizes import soonest_key
 from yomikomi.core.balance.segments import Plan
 from yomikomi.core.balance.trial import Pair, Trial
 
@@ -57,7 +58,7 @@ class Starts:
         for place in (*inside, frames):
             keys += max(0, (place - last - 1) // distance)
             last += max(0, (place - last - 1) // distance) * distance
-            if place < frames and place - last >= max(1, distance // 10):
+            if place < frames and place - last >= soonest_key(distance):
                 keys, last = keys + 1, place
         return cls(keys)
 
@@ -90,16 +91,15 @@ class Anchor:
 
 
 def picture_bytes(
-    pairs: Sequence[Pair], plan: Plan, starts: Starts, *, floor: float, first_key: float = 1.0, anchor: Anchor | None = None
+    pairs: Sequence[Pair], plan: Plan, starts: Starts, *, floor: float, anchor: Anchor | None = None
 ) -> Estimate:
     """Bytes of the pictures of the whole take. ``anchor``: of the recipe's codec, itself where the recipe is that; ``floor``: half-width
-    that the interval does not go below where the take was tried in parts, as a part; ``first_key``: how many times larger key pictures
-    are within a copy than its first."""
+    that the interval does not go below where the take was tried in parts, as a part."""
     if plan.whole:
         return around(float(sum(trial.counted_bytes for _, trial in pairs)), _FLOOR_WHOLE)
     key, key_half = _key_size(pairs, anchor, plan)
     share, share_half = _cut_share(pairs if anchor is None else anchor.everywhere(plan))
-    times = starts.keys - 1 + 1 / first_key + starts.cuts * share if starts.keys else starts.cuts * share
+    times = (starts.keys - 1 + _fresh(pairs) if starts.keys else 0) + starts.cuts * share
     begun, begun_half = key * times, math.hypot(key_half * times, key * starts.cuts * share_half)
     between, between_half = _between(pairs, plan, anchor)
     expected = between + begun
@@ -185,6 +185,12 @@ def _key_size(pairs: Sequence[Pair], anchor: Anchor | None, plan: Plan) -> tuple
     everywhere, everywhere_half = _mean_key(anchor.everywhere(plan))
     planned, _ = _mean_key(anchor.pairs)
     return mean * everywhere / max(1.0, planned), mean * everywhere_half / max(1.0, everywhere)
+
+
+def _fresh(pairs: Sequence[Pair]) -> float:
+    """The first key picture of an encode, as so many times one within it."""
+    both = [(trial.fresh_key, trial.key_sizes[0]) for _, trial in pairs if trial.fresh_key and trial.key_sizes]
+    return sum(fresh for fresh, _ in both) / sum(key for _, key in both) if both else 1.0
 
 
 def _mean_key(pairs: Sequence[Pair]) -> tuple[float, float]:

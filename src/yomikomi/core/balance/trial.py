@@ -11,11 +11,12 @@ import av
 import cv2
 import numpy as np
 from av.codec.context import Flags
+from av.video.frame import PictureType
 from numpy.typing import NDArray
 
 from yomikomi.core.balance.judging import DetailJudge, Judged, as_played, plane_of
 from yomikomi.core.balance.metrics import Compared, SampleMeter
-from yomikomi.core.balance.picture_sizes import picture_sizes, worst_second
+from yomikomi.core.balance.picture_sizes import picture_sizes, soonest_key, worst_second
 from yomikomi.core.balance.segments import Segment
 from yomikomi.core.balance.spans import TreatedSpan
 from yomikomi.core.errors import UnreadableError
@@ -39,7 +40,8 @@ class Trial:
     ----------
     between_bytes : of the segment's pictures, without run-up and run-out, and without those that begin something.
     begun_bytes : of its key pictures, and what its cuts cost where they get none.
-    key_sizes : bytes of every key picture that was seen, in the run-up too, as it would be within a copy.
+    key_sizes : bytes of every key picture in it.
+    fresh_key : bytes of the key picture with which the encode began, whose encoder had seen nothing yet; as a copy begins.
     cut_excess : what each cut in it without a key picture costs, bytes.
     seconds_per_frame : of encoding alone, wall clock.
     quiet_part : the part of the time that it would have taken had nobody else used the processors, 0…1.
@@ -55,6 +57,7 @@ class Trial:
     mse: float
     begun_bytes: float = 0.0
     key_sizes: tuple[float, ...] = ()
+    fresh_key: float = 0.0
     cut_excess: tuple[float, ...] = ()
     quiet_part: float = 1.0
     judged: Judged | None = None
@@ -65,8 +68,14 @@ class Trial:
         """Of the segment itself."""
         return self.between_bytes + self.begun_bytes
 
+    def bytes_with_keys(self, distance: int) -> float:
+        """Of the segment, had it as much of a key picture as a copy has with one every ``distance`` pictures."""
+        keys = sum(self.key_sizes) / len(self.key_sizes) if self.key_sizes else 0.0
+        return self.between_bytes + keys * self.counted_frames / distance
+
 
 Pair = tuple[Segment, Trial]
+_KEY, _ANY = PictureType.I, PictureType.NONE
 
 
 def judge_for(span: TreatedSpan) -> DetailJudge:
@@ -84,7 +93,7 @@ def run_trial(
     """Encode a span and compare its pictures with what went in, or, where a recipe makes them smaller, with those of full size (``whole``),
     enlarged as a player would."""
     watch = LoadWatch()
-    packets, seconds, frames, header = encode_span(span, recipe, reporter)
+    packets, seconds, frames, header = encode_span(span, recipe, reporter, key_at=_key_place(span, recipe))
     quiet_part = watch.load().quiet_part
     if frames == 0:
         raise UnreadableError(
@@ -97,7 +106,8 @@ def run_trial(
     return Trial(
         between_bytes=float(sizes.between[inside].sum()),
         begun_bytes=float(sizes.keys[inside].sum() + cuts.sum()),
-        key_sizes=_keys_as_in_a_copy(sizes.key_sizes.tolist(), span, recipe),
+        key_sizes=tuple(sizes.keys[inside][sizes.keys[inside] > 0].tolist()),
+        fresh_key=float(sizes.keys[0]),
         cut_excess=tuple(cuts[cuts != 0].tolist()),
         counted_frames=len(sizes.between[inside]),
         seconds_per_frame=seconds / max(1, frames),
@@ -109,13 +119,22 @@ def run_trial(
     )
 
 
-def _keys_as_in_a_copy(sizes: list[float], span: TreatedSpan, recipe: Recipe) -> tuple[float, ...]:
-    first = recipe.row.first_key if span.counted.start else 1.0  # at the beginning of a take a copy begins likewise
-    return tuple(size * first if number == 0 else size for number, size in enumerate(sizes))
+def _key_place(span: TreatedSpan, recipe: Recipe) -> int:
+    """Which picture of a span is made a key picture: the first that counts. An encoder that has seen the run-up makes it as large as within
+    a copy, which the first picture of an encode is not (docs/science.md). Where a cut follows at once, the copy has its key picture there,
+    and an encoder makes none so soon after another."""
+    first = span.counted.start
+    if not first or not recipe.row.cut_keys:
+        return first
+    soon = first + soonest_key(recipe.key_seconds * span.format.rate)
+    return next((cut for cut in span.cuts if first < cut < min(soon, span.counted.stop)), first)
 
 
-def encode_span(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[list[av.Packet], float, int, bytes]:
-    """Packets, seconds spent, frames, and what of the stream stands before its packets."""
+def encode_span(
+    span: TreatedSpan, recipe: Recipe, reporter: Reporter, *, key_at: int = 0
+) -> tuple[list[av.Packet], float, int, bytes]:
+    """Packets, seconds spent, frames, and what of the stream stands before its packets. ``key_at``: picture that is made a key picture
+    besides the first."""
     plan = plan_for(recipe, span.format)
     encoder = av.CodecContext.create(plan.encoder, "w")
     assert isinstance(encoder, av.VideoCodecContext)
@@ -127,9 +146,11 @@ def encode_span(span: TreatedSpan, recipe: Recipe, reporter: Reporter) -> tuple[
     spent, frames = 0.0, 0
     for frame in span.frames():
         reporter.check()
+        frame.pict_type = _KEY if frames == key_at else _ANY
         began = time.perf_counter()
         packets += encoder.encode(frame)
         spent += time.perf_counter() - began
+        frame.pict_type = _ANY  # it is kept, for the next recipe
         frames += 1
     began = time.perf_counter()
     packets += encoder.encode(None)

@@ -156,7 +156,7 @@ class _Bench:
             quiet.append((segment, run_trial(span, recipe, judge, self.reporter, crop_to=crop_to, whole=whole)))
             noisy.append((segment, known.get(segment) or run_trial(whole, recipe, judge, self.reporter)))
             self.quiet_times.append(span.treat_seconds_per_frame)
-        self.quiet = Quiet(step.noise, recipe, quiet, noisy)
+        self.quiet = Quiet(step.noise, recipe, quiet, noisy, self._key_distance(recipe))
 
     def _size_segment(self, segment: Segment, number: int) -> None:
         spans = _Spans(self.request, segment, self.reporter)
@@ -261,12 +261,14 @@ class _Bench:
 
     def _picture_bytes(self, recipe: Recipe) -> Estimate:
         starts = Starts.of(
-            self.cuts, frames=self.frames, distance=max(1, round(recipe.key_seconds * self.rate)), cut_keys=recipe.row.cut_keys
+            self.cuts, frames=self.frames, distance=self._key_distance(recipe), cut_keys=recipe.row.cut_keys
         )  # fmt: skip
-        row = recipe.row
         return picture_bytes(
-            self.found[recipe], self.plan, starts, floor=row.size_floor, first_key=row.first_key, anchor=self._anchor_of(recipe)
-        )  # fmt: skip
+            self.found[recipe], self.plan, starts, floor=recipe.row.size_floor, anchor=self._anchor_of(recipe)
+        )
+
+    def _key_distance(self, recipe: Recipe) -> int:
+        return max(1, round(recipe.key_seconds * self.rate))
 
     def _anchor_of(self, recipe: Recipe) -> Anchor | None:
         """What sizes a recipe: itself, or what lies between the anchors of its codec, once they were tried on all planned segments."""

@@ -52,19 +52,22 @@ def point_of(recipe: Recipe, trials: TrialSet) -> PlanePoint | None:
 @dataclass(frozen=True)
 class Quiet:
     """Trials of a recipe on the same segments in the same order. ``noise``: that was taken out, rms in 8-bit code values; ``noisy``: the
-    noise left in."""
+    noise left in; ``key_distance``: most pictures from one key picture to the next in the copy."""
 
     noise: float
     recipe: Recipe
     quiet: Sequence[Pair]
     noisy: Sequence[Pair]
+    key_distance: int
 
     @property
     def share(self) -> Estimate:
         """Bytes of the pictures without noise over those with it, each segment standing for what it was drawn for; nine in ten from the
         scatter of the segments' own shares."""
         weights = np.array([1 / segment.inclusion for segment, _ in self.quiet])
-        less, more = (np.array([max(1.0, trial.counted_bytes) for _, trial in pairs]) for pairs in (self.quiet, self.noisy))
+        less, more = (
+            np.array([max(1.0, trial.bytes_with_keys(self.key_distance)) for _, trial in pairs]) for pairs in (self.quiet, self.noisy)
+        )
         expected = float((weights * less).sum() / (weights * more).sum())
         if len(self.quiet) == 1:
             return around(expected, _OF_ONE)

@@ -32,9 +32,6 @@ class Codec:
     carries_fields : can be told that its pictures are interlaced.
     two_passes : its average rate is hit better by a second pass.
     cut_keys : its encoder begins a key picture at a cut, not at the longest distance only.
-    first_key : a key picture within an encode is taken for so many times the bytes of the first of a trial, whose encoder has seen nothing
-        yet. (Measured on six programmes: 1.3 to 1.5 times for H.264, 1.1 to 1.3 for HEVC; in some of them the pictures behind it pay the
-        half back, so half of it is used; docs/science.md.)
     size_floor : relative half-width that no interval of a predicted size goes below, for what trials cannot see.
     asked_only : tried only where an outlet plays none of the others.
     worth_shrinking : smaller pictures may take less for the same detail (measured: H.264 at low rates, AV1 hardly; docs/science.md).
@@ -57,7 +54,6 @@ class Codec:
     carries_fields: bool = False
     two_passes: bool = False
     cut_keys: bool = True
-    first_key: float = 1.0
     size_floor: float = 0.06
     least: int = 16
     most: int = 8192
@@ -84,12 +80,12 @@ CODECS: dict[str, Codec] = {
     for codec in (
         Codec(
             "h264", "H.264", "libx264", "h264", (*_VIEWING, "constant", "lossless"), ("mp4", "mkv", "mov"), (17, 20, 24, 29), _X26X,
-            ("slow", "faster", "superfast"), ("yuv420p", "yuv420p"), 51, carries_fields=True, two_passes=True, first_key=1.2,
+            ("slow", "faster", "superfast"), ("yuv420p", "yuv420p"), 51, carries_fields=True, two_passes=True,
             worth_shrinking=True,
         ),
         Codec(
             "hevc", "HEVC", "libx265", "hevc", (*_VIEWING, "lossless"), ("mp4", "mkv", "mov"), (19, 22, 26, 32), _X26X,
-            ("medium", "veryfast", "superfast"), highest_quality_number=51, two_passes=True, first_key=1.1,
+            ("medium", "veryfast", "superfast"), highest_quality_number=51, two_passes=True,
             header_bytes=2400,
         ),
         Codec(
