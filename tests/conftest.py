@@ -7,6 +7,7 @@ import fcntl
 import gc
 import os
 import pickle
+import re
 import shutil
 import threading
 import time
@@ -71,6 +72,14 @@ _NOT_ALONE = {"test_the_demo_fills_itself_while_the_window_is_used", "test_a_rea
 _FIRST = {"test_the_demo_fills_itself_while_the_window_is_used"}
 # Threads of ours, by name, that no test leaves behind.
 _OURS = {"source", "postman", "listener", "player pictures", "player sound", "silence"}
+
+
+def pytest_ignore_collect(collection_path: Path, config: pytest.Config) -> bool | None:
+    """Those that run alone have the processors first: files without any are not loaded before them."""
+    if config.option.markexpr != "alone" or collection_path.suffix != ".py":
+        return None
+    known = str(collection_path.relative_to(Path(__file__).parents[1])) in _ALONE
+    return None if known or re.search(r"mark\.alone\b", collection_path.read_text()) else True
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -110,7 +110,7 @@ def test_segments_stand_for_what_they_were_drawn_for() -> None:
     share = Quiet(3.0, LEVELS[0], less, noise, 125).share
     assert share.expected == pytest.approx((9000 + 5000 + 4000) / (9000 + 10_000 + 8000))
     assert share.low < share.expected < share.high
-    same = Quiet(3.0, LEVELS[0], noise, noise)
+    same = Quiet(3.0, LEVELS[0], noise, noise, 125)
     assert same.share.expected == 1.0
     size = same.size_bytes(Estimate(expected=1e6, low=9e5, high=1.1e6), Estimate(expected=1e5, low=1e5, high=1e5))
     assert size.expected == pytest.approx(1e6)
