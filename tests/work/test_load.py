@@ -39,7 +39,7 @@ def test_what_it_would_have_taken_alone(own: float, others: float, part: float) 
 @pytest.fixture
 def busy() -> Iterator[None]:
     """Another program that takes every processor."""
-    spin = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(2 * (psutil.cpu_count() or 1))]
+    spin = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(psutil.cpu_count() or 1)]
     time.sleep(0.2)
     yield
     for one in spin:
@@ -50,7 +50,7 @@ def busy() -> Iterator[None]:
 def test_a_trial_beside_other_programs_says_so(busy: None, short_tape: Path, short_reading: Reading) -> None:
     watch = LoadWatch()
     span = TreatedSpan(
-        short_tape, short_reading, Treatment(), Segment(0, 24, 1000, certain=True, inclusion=1.0, role="whole"), "yuv420p", SilentReporter()
+        short_tape, short_reading, Treatment(), Segment(0, 16, 1000, certain=True, inclusion=1.0, role="whole"), "yuv420p", SilentReporter()
     )
     # Long enough for the system's clock of processor time, which ticks every hundredth of a second.
     trial = run_trial(span, recipe_for("h264", 22, speed="slow"), judge_for(span), SilentReporter())

@@ -41,6 +41,18 @@ class PictureSizes:
         """Sizes of the key pictures alone, shape=(key pictures,), bytes."""
         return self.keys[self.keys > 0]
 
+    def settled(self, counted: range, *, pictures: int) -> PictureSizes:
+        """The same, where the key picture with which ``counted`` begins has as well what the next ``pictures`` take more than those after
+        them: they make it better still. None where too few are after them, or it has no key picture."""
+        head, rest = (range(counted.start + 1, counted.start + 1 + pictures), range(counted.start + 1 + pictures, counted.stop))
+        if not pictures or len(rest) < pictures or not self.keys[counted.start]:
+            return self
+        usual = self.between[rest.start : rest.stop].mean()
+        between, keys = self.between.copy(), self.keys.copy()
+        keys[counted.start] = max(1.0, keys[counted.start] + between[head.start : head.stop].sum() - usual * pictures)
+        between[head.start : head.stop] = usual
+        return PictureSizes(between, keys, self.cuts)
+
 
 def soonest_key(distance: Fraction | float) -> int:
     """Pictures from one key picture to the next at a cut at least, where ``distance`` are most: a tenth, which encoders keep to by

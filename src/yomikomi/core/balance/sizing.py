@@ -36,6 +36,8 @@ _CUT_SHARE, _CUT_PRIOR = 0.5, 2.0
 # Scatter of the first guesses, while segments are still coming in.
 _FIRST_GUESS, _WIDEST, _NARROWEST_EARLY = 0.6, 0.6, 0.15
 _MOST_SCATTER = 0.5
+# Where no trial could make a key picture as it is within a copy, it is taken for so many times the first of a trial (x265: 1.0 to 1.25).
+_WITHIN = 1.1
 # Logarithms of the bytes of two recipes that are no further apart than this are the same.
 _SAME = 0.02
 
@@ -190,11 +192,13 @@ def _key_size(pairs: Sequence[Pair], anchor: Anchor | None, plan: Plan) -> tuple
 def _fresh(pairs: Sequence[Pair]) -> float:
     """The first key picture of an encode, as so many times one within it."""
     both = [(trial.fresh_key, trial.key_sizes[0]) for _, trial in pairs if trial.fresh_key and trial.key_sizes]
-    return sum(fresh for fresh, _ in both) / sum(key for _, key in both) if both else 1.0
+    return sum(fresh for fresh, _ in both) / sum(key for _, key in both) if both else 1 / _WITHIN
 
 
 def _mean_key(pairs: Sequence[Pair]) -> tuple[float, float]:
     sizes = np.array([size for _, trial in pairs for size in trial.key_sizes], float)
+    if not len(sizes):
+        sizes = np.array([_WITHIN * trial.fresh_key for _, trial in pairs if trial.fresh_key], float)
     if not len(sizes):
         return 0.0, 0.0
     mean = float(sizes.mean())

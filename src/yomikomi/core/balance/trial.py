@@ -40,7 +40,7 @@ class Trial:
     ----------
     between_bytes : of the segment's pictures, without run-up and run-out, and without those that begin something.
     begun_bytes : of its key pictures, and what its cuts cost where they get none.
-    key_sizes : bytes of every key picture in it.
+    key_sizes : bytes of every key picture in it or asked for before it, as large as within a copy.
     fresh_key : bytes of the key picture with which the encode began, whose encoder had seen nothing yet; as a copy begins.
     cut_excess : what each cut in it without a key picture costs, bytes.
     seconds_per_frame : of encoding alone, wall clock.
@@ -76,6 +76,8 @@ class Trial:
 
 Pair = tuple[Segment, Trial]
 _KEY, _ANY = PictureType.I, PictureType.NONE
+# A picture that is asked to be a key picture is one: left alone, these may code it by itself and let what follows lean on what was before.
+_TRUE_KEYS = {"libx264": {"forced-idr": "1"}, "libx265": {"forced-idr": "1"}}
 
 
 def judge_for(span: TreatedSpan) -> DetailJudge:
@@ -93,7 +95,8 @@ def run_trial(
     """Encode a span and compare its pictures with what went in, or, where a recipe makes them smaller, with those of full size (``whole``),
     enlarged as a player would."""
     watch = LoadWatch()
-    packets, seconds, frames, header = encode_span(span, recipe, reporter, key_at=_key_place(span, recipe))
+    key_at = _key_place(span, recipe)
+    packets, seconds, frames, header = encode_span(span, recipe, reporter, key_at=key_at)
     quiet_part = watch.load().quiet_part
     if frames == 0:
         raise UnreadableError(
@@ -101,12 +104,14 @@ def run_trial(
         )
     sizes = picture_sizes(packets, codec=recipe.codec, cuts=() if recipe.row.cut_keys else span.cuts)
     inside = slice(span.counted.start, span.counted.stop)
-    cuts = sizes.cuts[inside]
+    if key_at:
+        sizes = sizes.settled(range(key_at, span.counted.stop), pictures=recipe.row.settles)
+    cuts, within = sizes.cuts[inside], sizes.keys[key_at or span.counted.start : span.counted.stop]
     compared, judged = _compare(whole or span, decoded_again(span, recipe, packets, header), judge, reporter, crop_to)
     return Trial(
         between_bytes=float(sizes.between[inside].sum()),
         begun_bytes=float(sizes.keys[inside].sum() + cuts.sum()),
-        key_sizes=tuple(sizes.keys[inside][sizes.keys[inside] > 0].tolist()),
+        key_sizes=tuple(within[within > 0].tolist()),
         fresh_key=float(sizes.keys[0]),
         cut_excess=tuple(cuts[cuts != 0].tolist()),
         counted_frames=len(sizes.between[inside]),
@@ -120,14 +125,15 @@ def run_trial(
 
 
 def _key_place(span: TreatedSpan, recipe: Recipe) -> int:
-    """Which picture of a span is made a key picture: the first that counts. An encoder that has seen the run-up makes it as large as within
-    a copy, which the first picture of an encode is not (docs/science.md). Where a cut follows at once, the copy has its key picture there,
-    and an encoder makes none so soon after another."""
-    first = span.counted.start
-    if not first or not recipe.row.cut_keys:
-        return first
-    soon = first + soonest_key(recipe.key_seconds * span.format.rate)
-    return next((cut for cut in span.cuts if first < cut < min(soon, span.counted.stop)), first)
+    """Which picture of a span is made a key picture: that with which the counted part begins, or one of the few before it. An encoder that
+    has seen the run-up makes it as large as within a copy, which the first of an encode is not (docs/science.md). 0, the first that there
+    is, where the encoder cannot, and where a cut follows so soon that it would get no key picture of its own, as it has in the copy."""
+    first, step = span.counted.start, recipe.row.key_step(recipe.speed)
+    place = first // step * step if step else 0
+    if not recipe.row.cut_keys:
+        return place
+    soon = place + soonest_key(recipe.key_seconds * span.format.rate)
+    return 0 if any(place < cut < soon for cut in span.cuts) else place
 
 
 def encode_span(
@@ -138,7 +144,7 @@ def encode_span(
     plan = plan_for(recipe, span.format)
     encoder = av.CodecContext.create(plan.encoder, "w")
     assert isinstance(encoder, av.VideoCodecContext)
-    set_up(encoder, recipe, span.format, plan, plan.in_pass(1, None))
+    set_up(encoder, recipe, span.format, plan, plan.in_pass(1, None) | _TRUE_KEYS.get(plan.encoder, {}))
     encoder.flags |= Flags.global_header  # as in a file: what the stream says of itself is no part of its pictures
     encoder.open()
     lower_all_threads()

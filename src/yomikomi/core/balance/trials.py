@@ -308,7 +308,7 @@ def _whole(size: Estimate) -> Estimate:
 
 def _key_excess(trials: Sequence[Trial]) -> float | None:
     """What a key picture takes more than others do; None where none was seen."""
-    keys = [size for trial in trials for size in trial.key_sizes]
+    keys = [size for trial in trials for size in trial.key_sizes] or [trial.fresh_key for trial in trials if trial.fresh_key]
     frames = sum(trial.counted_frames for trial in trials)
     if not keys or not frames:
         return None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from yomikomi.core.recipes.rates import RateKind
@@ -32,6 +32,10 @@ class Codec:
     carries_fields : can be told that its pictures are interlaced.
     two_passes : its average rate is hit better by a second pass.
     cut_keys : its encoder begins a key picture at a cut, not at the longest distance only.
+    key_steps : by preset, pictures from one to the next that can be made a key picture as it is within a copy; of a codec that has any, no
+        other preset can (measured: x265 makes a poor one in the middle of a group of B pictures, whose length is fixed in the quick
+        presets only). Empty: any picture can.
+    settles : pictures behind a key picture that may take more than others, to make it better still; 0: none.
     size_floor : relative half-width that no interval of a predicted size goes below, for what trials cannot see.
     asked_only : tried only where an outlet plays none of the others.
     worth_shrinking : smaller pictures may take less for the same detail (measured: H.264 at low rates, AV1 hardly; docs/science.md).
@@ -54,6 +58,8 @@ class Codec:
     carries_fields: bool = False
     two_passes: bool = False
     cut_keys: bool = True
+    key_steps: dict[str, int] = field(default_factory=dict, hash=False)
+    settles: int = 0
     size_floor: float = 0.06
     least: int = 16
     most: int = 8192
@@ -66,6 +72,10 @@ class Codec:
     def speed_at(self, effort: Effort) -> str:
         """The preset for a key of ``EFFORTS``."""
         return self.presets[list(EFFORTS).index(effort)]
+
+    def key_step(self, speed: str) -> int:
+        """Every how many pictures one can be asked to be a key picture; 0: none can."""
+        return self.key_steps.get(speed, 0) if self.key_steps else 1
 
 
 _X26X = ("veryslow", "slower", "slow", "medium", "fast", "faster", "veryfast", "superfast", "ultrafast")
@@ -86,11 +96,12 @@ CODECS: dict[str, Codec] = {
         Codec(
             "hevc", "HEVC", "libx265", "hevc", (*_VIEWING, "lossless"), ("mp4", "mkv", "mov"), (19, 22, 26, 32), _X26X,
             ("medium", "veryfast", "superfast"), highest_quality_number=51, two_passes=True,
+            key_steps={"ultrafast": 4, "superfast": 4, "veryfast": 5, "faster": 5, "fast": 5},
             header_bytes=2400,
         ),
         Codec(
             "av1", "AV1", "libsvtav1", "libdav1d", ("quality", "size"), ("mp4", "mkv"), (16, 28, 36, 48),
-            tuple(str(n) for n in range(2, 13)), ("6", "9", "11"), highest_quality_number=63, cut_keys=False, size_floor=0.1,
+            tuple(str(n) for n in range(2, 13)), ("6", "9", "11"), highest_quality_number=63, cut_keys=False, settles=16, size_floor=0.1,
             least=64, makes_grain=True,
         ),
         Codec(
