@@ -76,8 +76,6 @@ class Trial:
 
 Pair = tuple[Segment, Trial]
 _KEY, _ANY = PictureType.I, PictureType.NONE
-# A picture that is asked to be a key picture is one: left alone, these may code it by itself and let what follows lean on what was before.
-_TRUE_KEYS = {"libx264": {"forced-idr": "1"}, "libx265": {"forced-idr": "1"}}
 
 
 def judge_for(span: TreatedSpan) -> DetailJudge:
@@ -144,7 +142,7 @@ def encode_span(
     plan = plan_for(recipe, span.format)
     encoder = av.CodecContext.create(plan.encoder, "w")
     assert isinstance(encoder, av.VideoCodecContext)
-    set_up(encoder, recipe, span.format, plan, plan.in_pass(1, None) | _TRUE_KEYS.get(plan.encoder, {}))
+    set_up(encoder, recipe, span.format, plan, plan.in_pass(1, None))
     encoder.flags |= Flags.global_header  # as in a file: what the stream says of itself is no part of its pictures
     encoder.open()
     lower_all_threads()
