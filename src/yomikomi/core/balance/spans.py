@@ -18,8 +18,9 @@ from yomikomi.core.treatment.timing import Timing
 from yomikomi.core.treatment.treated import TreatedFrames
 from yomikomi.core.work import Reporter
 
-# An encoder starts and ends a stretch otherwise than it would run through it: so much is encoded around what is counted.
-WARM_SECONDS = Fraction(1, 2)
+# An encoder starts and ends a stretch otherwise than it would run through it: so much is encoded around what is counted. The run-up is as
+# long as encoders keep key pictures apart, and ends where groups of five pictures end at 25 and 50 pictures a second.
+WARM_SECONDS = Fraction(3, 5)
 COOL_SECONDS = Fraction(1, 2)
 # Frames are kept in memory up to this; longer stretches are decoded again for every recipe.
 _KEEP_BYTES = 500_000_000
