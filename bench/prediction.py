@@ -57,7 +57,7 @@ def _programme(name: str, seconds: int) -> Iterator[Held | str]:
     order = reading.scan.field_order if reading.scan.kind == "interlaced" else None
     treatment = Treatment.of_fields(Deinterlace.SINGLE, FieldOrder(order)) if order else Treatment.of_fields(Deinterlace.LEAVE, None)
     parts, more = segments_for(reading.duration_seconds)
-    recipes = tuple(recipe for recipe in usual_recipes(fields=False) if recipe.lines is None)
+    recipes = tuple(usual_recipes(fields=False))
     began = time.process_time()
     trials = run_trials(TrialRequest(path, reading, treatment, recipes, parts, more), SilentReporter())
     spent = time.process_time() - began

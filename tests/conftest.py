@@ -78,14 +78,18 @@ def pytest_ignore_collect(collection_path: Path, config: pytest.Config) -> bool 
     """Those that run alone have the processors first: files without any are not loaded before them."""
     if config.option.markexpr != "alone" or collection_path.suffix != ".py":
         return None
-    known = str(collection_path.relative_to(Path(__file__).parents[1])) in _ALONE
-    return None if known or re.search(r"mark\.alone\b", collection_path.read_text()) else True
+    return None if _goes_by_the_clock(collection_path) or re.search(r"mark\.alone\b", collection_path.read_text()) else True
+
+
+def _goes_by_the_clock(path: Path) -> bool:
+    """Its tests run alone, all of them."""
+    path = path.relative_to(Path(__file__).parents[1])
+    return bool(_ALONE & {str(path), str(path.parent)})
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
-        path = item.path.relative_to(Path(__file__).parents[1])
-        if _ALONE & {str(path), str(path.parent)} and item.name not in _NOT_ALONE:
+        if _goes_by_the_clock(item.path) and item.name not in _NOT_ALONE:
             item.add_marker("alone")
     items.sort(key=lambda item: item.name not in _FIRST)
 

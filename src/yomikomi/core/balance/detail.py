@@ -38,8 +38,9 @@ def _cosines() -> NDArray[np.float32]:
 
 
 _TRANSFORM: Final = _cosines()
-# Which quarter a sample of a block lies in, shape=(64, 4), 0 or 1.
-_QUARTERS: Final = np.kron(np.kron(np.eye(2), np.ones((4, 1))), np.kron(np.eye(2), np.ones((4, 1)))).astype(np.float32)
+# Which half a line or column of a block lies in, shape=(8, 2), and which quarter a sample, shape=(64, 4); 0 or 1.
+_HALVES: Final = np.kron(np.eye(2, dtype=np.float32), np.ones((BLOCK // 2, 1), np.float32))
+_QUARTERS: Final = np.kron(_HALVES, _HALVES)
 
 
 @dataclass(frozen=True)

@@ -152,9 +152,12 @@ class Offer:
 
     def _without_noise(self, found: Sequence[Choice]) -> Choice | None:
         """Where it is smaller than all that keeps the noise, and looks a step worse at most."""
-        tried = self.trials.without_noise if self.trials is not None and self.quieter is not None else None
-        point = worth_telling(tried, [point for curve in self.served.plane.values() for point in curve]) if tried is not None else None
-        if tried is None or point is None:
+        trials = self.trials
+        tried = trials.without_noise if trials is not None and self.quieter is not None else None
+        if trials is None or tried is None:
+            return None
+        point = worth_telling(tried, trials, [point for curve in self.served.plane.values() for point in curve])
+        if point is None:
             return None
         least = self.wanted.fidelity.least - A_STEP_DB if self.wanted.fidelity is not None else 0.0
         most = self.limit_bytes if self.limit_bytes is not None else math.inf

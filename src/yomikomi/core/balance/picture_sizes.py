@@ -36,15 +36,10 @@ class PictureSizes:
     keys: NDArray[np.float64]
     cuts: NDArray[np.float64]
 
-    @property
-    def key_sizes(self) -> NDArray[np.float64]:
-        """Sizes of the key pictures alone, shape=(key pictures,), bytes."""
-        return self.keys[self.keys > 0]
-
     def settled(self, counted: range, *, pictures: int) -> PictureSizes:
         """The same, where the key picture with which ``counted`` begins has as well what the next ``pictures`` take more than those after
-        them: they make it better still. None where too few are after them, or it has no key picture."""
-        head, rest = (range(counted.start + 1, counted.start + 1 + pictures), range(counted.start + 1 + pictures, counted.stop))
+        them: they make it better still. Unchanged where too few are after them, or it begins with none."""
+        head, rest = range(counted.start + 1, counted.start + 1 + pictures), range(counted.start + 1 + pictures, counted.stop)
         if not pictures or len(rest) < pictures or not self.keys[counted.start]:
             return self
         usual = self.between[rest.start : rest.stop].mean()
@@ -54,10 +49,10 @@ class PictureSizes:
         return PictureSizes(between, keys, self.cuts)
 
 
-def soonest_key(distance: Fraction | float) -> int:
+def soonest_key(distance: int) -> int:
     """Pictures from one key picture to the next at a cut at least, where ``distance`` are most: a tenth, which encoders keep to by
     themselves."""
-    return max(1, round(distance) // 10)
+    return max(1, distance // 10)
 
 
 def worst_second(sizes: PictureSizes, inside: slice, rate: Fraction) -> float:

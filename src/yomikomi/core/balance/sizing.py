@@ -92,9 +92,7 @@ class Anchor:
         ]
 
 
-def picture_bytes(
-    pairs: Sequence[Pair], plan: Plan, starts: Starts, *, floor: float, anchor: Anchor | None = None
-) -> Estimate:
+def picture_bytes(pairs: Sequence[Pair], plan: Plan, starts: Starts, *, floor: float, anchor: Anchor | None = None) -> Estimate:
     """Bytes of the pictures of the whole take. ``anchor``: of the recipe's codec, itself where the recipe is that; ``floor``: half-width
     that the interval does not go below where the take was tried in parts, as a part."""
     if plan.whole:
@@ -195,10 +193,14 @@ def _fresh(pairs: Sequence[Pair]) -> float:
     return sum(fresh for fresh, _ in both) / sum(key for _, key in both) if both else 1 / _WITHIN
 
 
+def keys_within(trials: Sequence[Trial]) -> list[float]:
+    """Bytes of key pictures as they are within a copy, as far as trials tell."""
+    seen = [size for trial in trials for size in trial.key_sizes]
+    return seen or [_WITHIN * trial.fresh_key for trial in trials if trial.fresh_key]
+
+
 def _mean_key(pairs: Sequence[Pair]) -> tuple[float, float]:
-    sizes = np.array([size for _, trial in pairs for size in trial.key_sizes], float)
-    if not len(sizes):
-        sizes = np.array([_WITHIN * trial.fresh_key for _, trial in pairs if trial.fresh_key], float)
+    sizes = np.array(keys_within([trial for _, trial in pairs]), float)
     if not len(sizes):
         return 0.0, 0.0
     mean = float(sizes.mean())

@@ -135,7 +135,7 @@ def _key_place(span: TreatedSpan, recipe: Recipe) -> int:
 
 
 def _soonest(span: TreatedSpan, recipe: Recipe) -> int:
-    return soonest_key(recipe.key_seconds * span.format.rate)
+    return soonest_key(recipe.key_distance(span.format.rate))
 
 
 def encode_span(
@@ -159,7 +159,6 @@ def encode_span(
         began = time.perf_counter()
         packets += encoder.encode(frame)
         spent += time.perf_counter() - began
-        frame.pict_type = _ANY  # it is kept, for the next recipe
         frames += 1
     began = time.perf_counter()
     packets += encoder.encode(None)

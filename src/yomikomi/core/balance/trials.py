@@ -15,7 +15,7 @@ from yomikomi.core.balance.judging import DetailJudge
 from yomikomi.core.balance.kept import kept_complexity
 from yomikomi.core.balance.models import Estimate, HardestPart, TrialPoint, TrialSet, TriedSegment, WithoutNoise
 from yomikomi.core.balance.segments import USUAL_SEGMENTS, Segment, plan_segments
-from yomikomi.core.balance.sizing import Anchor, Starts, half_width, picture_bytes
+from yomikomi.core.balance.sizing import Anchor, Starts, half_width, keys_within, picture_bytes
 from yomikomi.core.balance.spans import TreatedSpan, cuts_of
 from yomikomi.core.balance.trial import Pair, Trial, busiest_place, judge_for, run_trial, save_crop
 from yomikomi.core.balance.without_noise import Quiet, point_of, recipe_to_try
@@ -156,7 +156,7 @@ class _Bench:
             quiet.append((segment, run_trial(span, recipe, judge, self.reporter, crop_to=crop_to, whole=whole)))
             noisy.append((segment, known.get(segment) or run_trial(whole, recipe, judge, self.reporter)))
             self.quiet_times.append(span.treat_seconds_per_frame)
-        self.quiet = Quiet(step.noise, recipe, quiet, noisy, self._key_distance(recipe))
+        self.quiet = Quiet(step.noise, recipe, quiet, noisy, recipe.key_distance(self.rate))
 
     def _size_segment(self, segment: Segment, number: int) -> None:
         spans = _Spans(self.request, segment, self.reporter)
@@ -260,15 +260,9 @@ class _Bench:
         )
 
     def _picture_bytes(self, recipe: Recipe) -> Estimate:
-        starts = Starts.of(
-            self.cuts, frames=self.frames, distance=self._key_distance(recipe), cut_keys=recipe.row.cut_keys
-        )  # fmt: skip
-        return picture_bytes(
-            self.found[recipe], self.plan, starts, floor=recipe.row.size_floor, anchor=self._anchor_of(recipe)
-        )
-
-    def _key_distance(self, recipe: Recipe) -> int:
-        return max(1, round(recipe.key_seconds * self.rate))
+        row = recipe.row
+        starts = Starts.of(self.cuts, frames=self.frames, distance=recipe.key_distance(self.rate), cut_keys=row.cut_keys)
+        return picture_bytes(self.found[recipe], self.plan, starts, floor=row.size_floor, anchor=self._anchor_of(recipe))
 
     def _anchor_of(self, recipe: Recipe) -> Anchor | None:
         """What sizes a recipe: itself, or what lies between the anchors of its codec, once they were tried on all planned segments."""
@@ -308,7 +302,7 @@ def _whole(size: Estimate) -> Estimate:
 
 def _key_excess(trials: Sequence[Trial]) -> float | None:
     """What a key picture takes more than others do; None where none was seen."""
-    keys = [size for trial in trials for size in trial.key_sizes] or [trial.fresh_key for trial in trials if trial.fresh_key]
+    keys = keys_within(trials)
     frames = sum(trial.counted_frames for trial in trials)
     if not keys or not frames:
         return None

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from yomikomi.core.balance.curves import PlanePoint, pictures_of, plane_points
-from yomikomi.core.balance.models import Estimate, Prediction, Quality, TrialSet, WithoutNoise
+from yomikomi.core.balance.models import Estimate, TrialSet, WithoutNoise
 from yomikomi.core.balance.sizing import around, half_width, student
 from yomikomi.core.balance.trial import Pair
 from yomikomi.core.balance.viewing import STEPS
@@ -83,9 +83,9 @@ class Quiet:
         return around(pictures.expected * share.expected, min(0.9, half)).plus(other)
 
 
-def worth_telling(tried: WithoutNoise, plane: Sequence[PlanePoint]) -> PlanePoint | None:
-    """The copy without noise as a point, where it is much smaller than what keeps the noise. ``plane``: all that is offered, which may
-    have been made to fit outlets, or corrected by earlier copies."""
+def worth_telling(tried: WithoutNoise, trials: TrialSet, plane: Sequence[PlanePoint]) -> PlanePoint | None:
+    """The copy without noise as a point, where it is much smaller than what keeps the noise. ``trials``: of which it is one; ``plane``: all
+    that is offered, which may have been made to fit outlets, or corrected by earlier copies."""
     beside = next((one for one in plane if one.pictures == pictures_of(tried.point.recipe)), None)
     if beside is None or tried.saved < _WORTH:
         return None
@@ -94,12 +94,5 @@ def worth_telling(tried: WithoutNoise, plane: Sequence[PlanePoint]) -> PlanePoin
     if left <= 0:
         return None
     viewing = told.fidelity.viewing if told.fidelity is not None else "television"
-    point = tried.point
-    return PlanePoint(
-        Prediction(
-            recipe=told.recipe, deinterlace=told.deinterlace, size_bytes=around(round(left), half_width(alone)),
-            quality=Quality(value=point.ssim_db), psnr_db=point.psnr_db, fidelity=point.fidelity(viewing),
-            encode_seconds=point.encode_seconds, measured=True, trial_seconds=told.trial_seconds, length_seconds=told.length_seconds,
-            worst=point.worst(viewing), key_excess=point.key_excess, noise_taken_out=tried.noise,
-        )
-    )  # fmt: skip
+    offered = {"recipe": told.recipe, "size_bytes": around(round(left), half_width(alone)), "noise_taken_out": tried.noise}
+    return PlanePoint(tried.point.prediction(trials, viewing=viewing).model_copy(update=offered))

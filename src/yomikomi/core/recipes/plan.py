@@ -195,7 +195,7 @@ def set_up(context: av.VideoCodecContext, recipe: Recipe, treated: PictureFormat
     context.sample_aspect_ratio = shape.sample_aspect
     context.framerate = treated.rate
     context.time_base = 1 / treated.rate
-    context.gop_size = max(1, round(recipe.key_seconds * treated.rate))
+    context.gop_size = recipe.key_distance(treated.rate)
     if recipe.codec == "h264" and "maxrate" not in plan.options:
         context.thread_type, context.thread_count = "FRAME", max(1, min(_H264_THREADS, shape.height // _LINES_EACH))
     if plan.bit_rate is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from fractions import Fraction
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
@@ -71,6 +72,10 @@ class Recipe(BaseModel):
     def with_quality(self, quality: int) -> Recipe:
         """The same at another constant quality."""
         return self.model_copy(update={"rate": ConstantQuality(quality=quality)})
+
+    def key_distance(self, rate: Fraction) -> int:
+        """Most pictures from one key picture to the next, at so many a second."""
+        return max(1, round(self.key_seconds * rate))
 
     @property
     def row(self) -> Codec:
